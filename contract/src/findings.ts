@@ -1,0 +1,30 @@
+import { z } from 'zod';
+
+const volt = z.number().gt(0).max(10);
+/** What to compute. A finding keeps this as its parameters, so that it can be computed again. */
+export const NewFindingSchema = z.discriminatedUnion('topic', [
+  z.object({ topic: z.literal('spread'), scanId: z.uuid() }),
+  z.object({
+    topic: z.literal('match'),
+    spreadFindingId: z.uuid(),
+    moduleId: z.string().min(1).max(40),
+    stockIds: z.array(z.uuid()).min(1).max(200),
+    temperatureC: z.number().min(-40).max(80).nullable(),
+  }),
+  z.object({
+    topic: z.literal('balance'),
+    spreadFindingId: z.uuid(),
+    stockId: z.uuid(),
+    packCellVoltageV: volt,
+    currentA: z.number().gt(0).max(500),
+    bleederMilliamp: z.number().gt(0).max(5000),
+    goal: z.enum(['level-now', 'level-when-full']),
+  }),
+  z.object({
+    topic: z.literal('prove'),
+    beforeFindingId: z.uuid(),
+    afterFindingId: z.uuid(),
+    replacedModules: z.array(z.string().max(40)).max(200),
+  }),
+]);
+export type NewFinding = z.infer<typeof NewFindingSchema>;

@@ -1,0 +1,60 @@
+import { CHEMISTRIES, type PackProfile } from '@cellmend/core/pack';
+import { z } from 'zod';
+
+const id = z.string().trim().min(1).max(40);
+const short = z.string().trim().min(1).max(120);
+const finite = z.number().refine(Number.isFinite, 'A finite number.');
+
+export const PlaceSchema = z.object({
+  tier: z.int().min(0).max(9),
+  row: z.int().min(0).max(99),
+  column: z.int().min(0).max(19),
+});
+export const LinkSchema = z.object({
+  id,
+  between: z.tuple([id, id]),
+  kind: z.enum(['busbar', 'cable', 'service-disconnect']),
+  accessMin: finite.min(0).max(10000).optional(),
+});
+export const LimitSchema = z.object({
+  name: short,
+  value: finite,
+  unit: z.string().max(20),
+  source: short,
+  mark: z.enum(['P', 'T', 'M', 'maker']),
+});
+
+/** `pack.json`: what is known of a pack. Only the first block is required. */
+export const PackProfileSchema: z.ZodType<PackProfile> = z.object({
+  name: short,
+  chemistry: z.enum(CHEMISTRIES),
+  ratedCapacityAh: finite.gt(0).max(10000),
+  channels: z
+    .array(z.object({ id, cells: z.int().min(1).max(40) }))
+    .min(1)
+    .max(1000),
+  modules: z
+    .array(
+      z.object({
+        id,
+        channels: z.array(id).optional(),
+        groups: z.array(z.string().max(60)).optional(),
+        place: PlaceSchema.optional(),
+        massKg: finite.gt(0).max(5000).optional(),
+      }),
+    )
+    .min(1)
+    .max(500),
+  nominalGroupResistanceMilliohm: finite.gt(0).max(10000),
+  ocv: z
+    .array(z.tuple([finite.min(0).max(1), finite.min(0).max(6)]))
+    .min(2)
+    .max(2000),
+  ocvSource: z.string().max(300).optional(),
+  tiers: z.array(z.string().max(60)).max(10).optional(),
+  links: z.array(LinkSchema).max(600).optional(),
+  limits: z.array(LimitSchema).max(50).optional(),
+  ratedRangeKm: finite.gt(0).max(5000).optional(),
+  bleederMilliamp: finite.gt(0).max(5000).optional(),
+  moduleRevision: z.string().max(40).optional(),
+});

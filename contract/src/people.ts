@@ -1,0 +1,39 @@
+import { z } from 'zod';
+
+export const ROLES = ['technician', 'lead', 'viewer'] as const;
+export const RoleSchema = z.enum(ROLES);
+export const PersonSchema = z.object({
+  id: z.uuid(),
+  name: z.string(),
+  role: RoleSchema,
+  hvLevel: z.int(),
+  hvUntil: z.string().nullable(),
+  mayWrite: z.boolean(),
+  /** May sign work on high voltage today, and if not, why. */
+  maySignHv: z.boolean(),
+  hvReason: z.string(),
+});
+export type Person = z.infer<typeof PersonSchema>;
+
+export const SignInSchema = z.object({
+  name: z.string().trim().min(1).max(80),
+  password: z.string().min(1).max(200),
+});
+export const DemoSignInSchema = z.object({ personId: z.uuid() });
+export const NewPersonSchema = z.object({
+  name: z.string().trim().min(1).max(80),
+  password: z.string().min(10, 'At least 10 characters.').max(200),
+  role: RoleSchema,
+  hvLevel: z.int().min(0).max(3),
+  hvUntil: z.iso.date('A date such as 2027-06-30.').nullable(),
+});
+export type NewPerson = z.infer<typeof NewPersonSchema>;
+export const EditPersonSchema = NewPersonSchema.omit({ password: true, name: true }).partial();
+
+export const SessionSchema = z.object({
+  person: PersonSchema.nullable(),
+  demo: z.boolean(),
+  firstLeadNeeded: z.boolean(),
+  demoPeople: z.array(PersonSchema),
+});
+export type Session = z.infer<typeof SessionSchema>;

@@ -1,0 +1,119 @@
+import { z } from 'zod';
+import { StageSchema } from './jobs';
+
+/** What may be observed at a place of the pack, with the one unit it is stored in. */
+export const READING_KINDS = {
+  'rest-voltage': 'V',
+  'terminal-voltage': 'V',
+  resistance: 'Ω',
+  insulation: 'Ω',
+  temperature: '°C',
+  capacity: 'A·h',
+  torque: 'N·m',
+  current: 'A',
+  note: '',
+} as const;
+export type ReadingKind = keyof typeof READING_KINDS;
+export const ReadingKindSchema = z.enum(Object.keys(READING_KINDS) as [ReadingKind, ...ReadingKind[]]);
+
+export const ReadingSchema = z.object({
+  id: z.uuid(),
+  kind: ReadingKindSchema,
+  /** `M07`, `ch018`, or empty for the whole pack. */
+  place: z.string(),
+  value: z.number().nullable(),
+  unit: z.string(),
+  text: z.string(),
+  instrument: z.string(),
+  conditions: z.string(),
+  stage: StageSchema,
+  observedAt: z.string(),
+  recordedAt: z.string(),
+  recordedBy: z.string(),
+  supersedes: z.uuid().nullable(),
+  supersededBy: z.uuid().nullable(),
+  reason: z.string(),
+});
+export type Reading = z.infer<typeof ReadingSchema>;
+
+export const NewReadingSchema = z
+  .object({
+    kind: ReadingKindSchema,
+    place: z.string().trim().max(40).default(''),
+    value: z
+      .number()
+      .refine(Number.isFinite, 'A finite number.')
+      .min(-1e15)
+      .max(1e15)
+      .nullable()
+      .default(null),
+    text: z.string().trim().max(2000).default(''),
+    instrument: z.string().trim().max(80).default(''),
+    conditions: z.string().trim().max(200).default(''),
+    stage: StageSchema,
+    observedAt: z.iso.datetime({ offset: true, error: 'A date and time such as 2026-03-01T09:12:00Z.' }),
+    supersedes: z.uuid().nullable().default(null),
+    reason: z.string().trim().max(500).default(''),
+  })
+  .refine((r) => (r.kind === 'note' ? r.text !== '' : r.value !== null), {
+    path: ['value'],
+    message: 'A note needs text, every other reading a value.',
+  })
+  .refine((r) => r.supersedes === null || r.reason !== '', {
+    path: ['reason'],
+    message: 'A correction says why.',
+  });
+export type NewReading = z.input<typeof NewReadingSchema>;
+
+export const FindingSchema = z.object({
+  id: z.uuid(),
+  topic: z.string(),
+  coreVersion: z.string(),
+  inputIds: z.array(z.uuid()),
+  parameters: z.record(z.string(), z.unknown()),
+  result: z.unknown(),
+  createdAt: z.string(),
+});
+export type Finding = z.infer<typeof FindingSchema>;
+export const RecomputedSchema = z.object({
+  same: z.boolean(),
+  storedVersion: z.string(),
+  nowVersion: z.string(),
+  result: z.unknown(),
+});
+
+export const TimelineEntrySchema = z.object({
+  id: z.string(),
+  at: z.string(),
+  who: z.string(),
+  what: z.string(),
+  subject: z.string(),
+  detail: z.string(),
+});
+export type TimelineEntry = z.infer<typeof TimelineEntrySchema>;
+
+export const ClockSchema = z.object({
+  id: z.uuid(),
+  jobNumber: z.int().nullable(),
+  label: z.string(),
+  kind: z.string(),
+  startedAt: z.string(),
+  endsAt: z.string(),
+  doneAt: z.string().nullable(),
+});
+export type Clock = z.infer<typeof ClockSchema>;
+export const CLOCK_KINDS = [
+  'charge',
+  'rest',
+  'hold-test',
+  'paste',
+  'sealant',
+  'capacitors',
+  'other',
+] as const;
+export const NewClockSchema = z.object({
+  label: z.string().trim().min(1).max(120),
+  kind: z.enum(CLOCK_KINDS),
+  endsAt: z.iso.datetime({ offset: true }),
+  stage: StageSchema,
+});

@@ -1,0 +1,115 @@
+import { CELL_LIMITS, ocvCurve, type Pack } from '../pack';
+import { InputProblem } from '../problem';
+
+/** Where the newcomer shall be level with the others: now, at rest, or when the pack is full. */
+export type BalanceGoal = 'level-now' | 'level-when-full';
+
+export interface BalanceInput {
+  /** Groups of the newcomer and its rested module voltage, V. */
+  groupCount: number;
+  moduleRestVoltageV: number;
+  newcomerCapacityAh: number;
+  packSocFraction: number;
+  packCapacityAh: number;
+  currentA: number;
+  bleederMilliamp: number;
+  goal: BalanceGoal;
+}
+
+export interface BalancePlan {
+  direction: 'charge' | 'discharge' | 'none';
+  socNow: number;
+  socTarget: number;
+  /** Charge per group to move; the groups are in series, so it is the module's charge too. A·h, always positive. */
+  chargeAh: number;
+  /** ± from 2 mV of reading and the curve's slope, A·h. */
+  chargeHalfWidthAh: number;
+  targetModuleV: number;
+  hours: number;
+  /** How long the pack's own bleeders would take, and which groups would have to bleed. */
+  bleederHours: number;
+  bleederBurns: 'the newcomer' | 'all the others';
+  /** Set the source to this: the target, never above the chemistry's limit. */
+  supplyLimitV: number;
+  remarks: string[];
+}
+
+/** A reading is trusted to ±2 mV per cell when rested. From memory. */
+const READING_V = 0.002;
+
+/**
+ * How much charge brings a rested newcomer level, and how long that takes at a chosen current and on bleeders.
+ * @throws InputProblem for a current, capacity or voltage that cannot be.
+ */
+export function planBalance(input: BalanceInput, pack: Pack): BalancePlan {
+  const { groupCount, currentA, bleederMilliamp, newcomerCapacityAh, packCapacityAh, packSocFraction, goal } =
+    input;
+  if (!(currentA > 0))
+    throw new InputProblem('current', `${currentA} A moves no charge.`, 'current', 'A current above 0 A.');
+  if (!(bleederMilliamp > 0))
+    throw new InputProblem(
+      'bleeder',
+      `${bleederMilliamp} mA bleeds nothing.`,
+      'bleeder current',
+      'A current above 0 mA; 20 to 150 mA is usual.',
+    );
+  if (!(newcomerCapacityAh > 0) || !(packCapacityAh > 0))
+    throw new InputProblem(
+      'capacity',
+      'A capacity is missing or not above zero.',
+      'capacity',
+      'Measured capacity in A·h.',
+    );
+  const curve = ocvCurve(pack.profile.ocv);
+  const cellsPerGroup = pack.channels.reduce((s, c) => s + c.cells, 0) / pack.groups.length;
+  const cells = groupCount * cellsPerGroup;
+  const cellV = input.moduleRestVoltageV / cells;
+  const limits = CELL_LIMITS[pack.profile.chemistry];
+  if (!(cellV > 0.5 * limits.emptyV) || cellV > limits.fullV + 0.3)
+    throw new InputProblem(
+      'module-voltage',
+      `${input.moduleRestVoltageV} V is ${cellV.toFixed(2)} V per cell.`,
+      'module voltage',
+      `${(limits.emptyV * cells).toFixed(1)} to ${(limits.fullV * cells).toFixed(1)} V for ${groupCount} groups.`,
+    );
+  const socNow = curve.socAt(cellV);
+  const socTarget =
+    goal === 'level-now'
+      ? packSocFraction
+      : 1 - (packCapacityAh / newcomerCapacityAh) * (1 - packSocFraction);
+  const signedAh = newcomerCapacityAh * (socTarget - socNow);
+  const [nowLow, nowHigh] = curve.socInterval(cellV, READING_V);
+  const targetV = curve.voltageAt(socTarget);
+  const [targetLow, targetHigh] = curve.socInterval(targetV, READING_V);
+  const chargeHalfWidthAh =
+    newcomerCapacityAh * Math.hypot((nowHigh - nowLow) / 2, (targetHigh - targetLow) / 2);
+  const chargeAh = Math.abs(signedAh);
+  const direction = chargeAh < 0.002 * newcomerCapacityAh ? 'none' : signedAh > 0 ? 'charge' : 'discharge';
+  const remarks: string[] = [];
+  if (socTarget < 0 || socTarget > 1)
+    remarks.push(
+      'Level when full cannot be reached from here: the newcomer would have to be beyond its limits. Bring the pack nearer to full first.',
+    );
+  if (chargeHalfWidthAh > Math.max(0.25 * chargeAh, 0.01 * newcomerCapacityAh))
+    remarks.push(
+      `The curve is flat here: voltage tells the charge only to ± ${chargeHalfWidthAh.toFixed(1)} A·h. Balance near full instead.`,
+    );
+  if (currentA > newcomerCapacityAh)
+    remarks.push(`${currentA} A is more than 1 C for this module: stay within the maker's limit.`);
+  return {
+    direction,
+    socNow,
+    socTarget,
+    chargeAh,
+    chargeHalfWidthAh,
+    targetModuleV: targetV * cells,
+    hours: chargeAh / currentA,
+    bleederHours: (chargeAh / bleederMilliamp) * 1000,
+    bleederBurns: signedAh > 0 ? 'all the others' : 'the newcomer',
+    supplyLimitV: Math.min(
+      direction === 'charge' ? targetV * cells : curve.voltageAt(socNow) * cells,
+      limits.fullV * cells,
+    ),
+    remarks,
+  };
+}

@@ -1,0 +1,125 @@
+import { CELL_LIMITS, ocvCurve, type Chemistry, type Pack } from '../pack';
+import { usableCapacity, type GroupState } from '../range';
+
+/** A donor module on the shelf, as measured on the bench. */
+export interface DonorModule {
+  id: string;
+  label: string;
+  chemistry: Chemistry;
+  groupCount: number;
+  /** Maker's revision or connector code; must equal that of the pack's modules where both are known. */
+  revision?: string | undefined;
+  /** Weakest group's measured capacity, A·h. */
+  capacityAh: number;
+  /** Mean resistance of a group, mΩ. */
+  resistanceMilliohm: number;
+  /** Rested voltage of the whole module, V, and its temperature. */
+  restVoltageV: number;
+  temperatureC: number;
+  insulationOhm?: number | undefined;
+  origin: string;
+}
+
+/** The rest of the pack that a newcomer has to fit. */
+export interface PackNeed {
+  chemistry: Chemistry;
+  groupCount: number;
+  revision?: string | undefined;
+  /** Groups that stay, with what they hold and how full they are. */
+  staying: GroupState[];
+  typicalCapacityAh: number;
+  resistanceMilliohm: number;
+  socFraction: number;
+  temperatureC: number | null;
+}
+
+export interface MatchRow {
+  donor: DonorModule;
+  fits: boolean;
+  /** Why it does not fit; empty if it does. */
+  obstacles: string[];
+  capacityDeviation: number;
+  resistanceDeviation: number;
+  socFraction: number;
+  /** Rested volts per group against those of the pack, mV. */
+  voltageDeviationMv: number;
+  balanceAh: number;
+  /** Usable capacity of the pack with it in, balanced, A·h. */
+  usableAh: number;
+  /** 0 is a perfect twin; each unit is one full tolerance off. */
+  distance: number;
+  remarks: string[];
+}
+
+/** Tolerances of a good match. Common practice of the trade, no source; a shop may set its own. */
+export const MATCH_TOLERANCE = { capacity: 0.03, resistance: 0.15, balanceShare: 0.2, insulationOhm: 20e6 };
+
+/**
+ * Ranks donors for one place: compatible first, then by how near they are to the *rest of this pack*. A donor
+ * better than the pack brings no range, so capacity above counts half of capacity below.
+ */
+export function rankDonors(donors: readonly DonorModule[], need: PackNeed, pack: Pack): MatchRow[] {
+  const curve = ocvCurve(pack.profile.ocv);
+  const cellsPerGroup =
+    pack.groups.length === 0 ? 1 : pack.channels.reduce((s, c) => s + c.cells, 0) / pack.groups.length;
+  const packV = curve.voltageAt(need.socFraction);
+  const rows = donors.map((donor): MatchRow => {
+    const obstacles: string[] = [];
+    if (donor.chemistry !== need.chemistry)
+      obstacles.push(`${donor.chemistry.toUpperCase()} in a pack of ${need.chemistry.toUpperCase()}`);
+    if (donor.groupCount !== need.groupCount)
+      obstacles.push(`${donor.groupCount} groups where ${need.groupCount} are needed`);
+    if (donor.revision && need.revision && donor.revision !== need.revision)
+      obstacles.push(`revision ${donor.revision}, the pack has ${need.revision}`);
+    if (donor.insulationOhm !== undefined && donor.insulationOhm < MATCH_TOLERANCE.insulationOhm)
+      obstacles.push(`insulation only ${(donor.insulationOhm / 1e6).toFixed(1)} MΩ`);
+    const cellV = donor.restVoltageV / donor.groupCount / cellsPerGroup;
+    if (cellV < CELL_LIMITS[donor.chemistry].floorV)
+      obstacles.push(`${cellV.toFixed(2)} V per cell: over-discharged, scrap by default`);
+    const capacityDeviation = donor.capacityAh / need.typicalCapacityAh - 1;
+    const resistanceDeviation = donor.resistanceMilliohm / need.resistanceMilliohm - 1;
+    const socFraction = curve.socAt(cellV);
+    const balanceAh = donor.capacityAh * (need.socFraction - socFraction);
+    const balanced = usableCapacity([
+      ...need.staying.map((g) => ({ ...g, socFraction: 0.5 })),
+      { capacityAh: donor.capacityAh, socFraction: 0.5 },
+    ]);
+    const capacityTerm =
+      (capacityDeviation < 0 ? -capacityDeviation : capacityDeviation / 2) / MATCH_TOLERANCE.capacity;
+    const resistanceTerm = Math.abs(resistanceDeviation) / MATCH_TOLERANCE.resistance;
+    const balanceTerm = Math.abs(need.socFraction - socFraction) / MATCH_TOLERANCE.balanceShare;
+    const distance = Math.hypot(capacityTerm, resistanceTerm, balanceTerm);
+    const weakest = Math.min(...need.staying.map((g) => g.capacityAh));
+    const remarks: string[] = [];
+    if (donor.capacityAh < weakest * 0.995)
+      remarks.push(
+        `It would be the weakest in the pack: ${(weakest - donor.capacityAh).toFixed(1)} A·h below the weakest that stays.`,
+      );
+    else if (capacityDeviation > 0.08)
+      remarks.push(
+        'Much newer than the rest: it restores no more than a worn twin would, and may be worth more elsewhere.',
+      );
+    if (resistanceTerm > 1)
+      remarks.push(
+        `Resistance ${Math.abs(resistanceDeviation * 100).toFixed(0)} % ${resistanceDeviation > 0 ? 'above' : 'below'} the pack: ${resistanceDeviation > 0 ? 'it will sag first under load' : 'it will carry the pack'}.`,
+      );
+    if (need.temperatureC !== null && Math.abs(need.temperatureC - donor.temperatureC) > 5)
+      remarks.push(
+        `Measured ${Math.abs(need.temperatureC - donor.temperatureC).toFixed(0)} °C apart from the pack: measure the voltage again at the same temperature.`,
+      );
+    return {
+      donor,
+      fits: obstacles.length === 0,
+      obstacles,
+      capacityDeviation,
+      resistanceDeviation,
+      socFraction,
+      voltageDeviationMv: (cellV - packV) * 1000 * cellsPerGroup,
+      balanceAh,
+      usableAh: balanced.balancedAh,
+      distance,
+      remarks,
+    };
+  });
+  return rows.sort((a, b) => Number(b.fits) - Number(a.fits) || a.distance - b.distance);
+}

@@ -1,0 +1,71 @@
+import { describe, expect, it } from 'vitest';
+import { chen2020OcvV, defaultOcvTable, normalisePack, ocvCurve, type PackProfile } from '.';
+
+const nimh: PackProfile = {
+  name: 'Ferry shuttle hybrid',
+  chemistry: 'nimh',
+  ratedCapacityAh: 6.5,
+  channels: [
+    { id: 'b01', cells: 12 },
+    { id: 'b02', cells: 12 },
+  ],
+  modules: ['b01.1', 'b01.7', 'b02.1', 'b02.7'].map((first, i) => ({
+    id: `S${i + 1}`,
+    groups: Array.from({ length: 6 }, (_, k) => `${first.slice(0, 4)}${Number(first.slice(4)) + k}`),
+  })),
+  nominalGroupResistanceMilliohm: 24,
+  ocv: defaultOcvTable('nimh'),
+};
+
+describe('the pack model', () => {
+  it('translates a block channel into the two modules it reads', () => {
+    const pack = normalisePack(nimh);
+    expect(pack.groups).toHaveLength(24);
+    expect(pack.channels[1]!.moduleIndices).toEqual([2, 3]);
+    expect(pack.stringOrder).toEqual([0, 1, 2, 3]);
+  });
+
+  it('names the group that is in two modules or in none', () => {
+    const twice = { ...nimh, modules: [...nimh.modules, { id: 'S5', groups: ['b02.12'] }] };
+    expect(() => normalisePack(twice)).toThrow(/b02\.12 sits in S4 and in S5/);
+    const loose = { ...nimh, modules: nimh.modules.slice(0, 3) };
+    expect(() => normalisePack(loose)).toThrow(/b02\.7 sits in no module/);
+  });
+
+  it('keeps string order even when modules are numbered otherwise', () => {
+    const pack = normalisePack({ ...nimh, modules: [...nimh.modules].reverse() });
+    expect(pack.stringOrder.map((m) => pack.modules[m]!.id)).toEqual(['S1', 'S2', 'S3', 'S4']);
+  });
+});
+
+describe('open-circuit voltage', () => {
+  it('runs from 2.5 V to 4.2 V, the limits of the cell that the published functions describe', () => {
+    // Chen et al., J. Electrochem. Soc. 167 (2020) 080534: lower and upper cut-off 2.5 V and 4.2 V.
+    expect(chen2020OcvV(0)).toBeCloseTo(2.5, 1);
+    expect(chen2020OcvV(1)).toBeCloseTo(4.2, 1);
+    for (let s = 0; s < 1; s += 0.01) expect(chen2020OcvV(s + 0.01)).toBeGreaterThan(chen2020OcvV(s));
+  });
+
+  it('inverts what it computes', () => {
+    const curve = ocvCurve(defaultOcvTable('nmc'));
+    for (const s of [0.03, 0.2, 0.555, 0.8, 0.99]) expect(curve.socAt(curve.voltageAt(s))).toBeCloseTo(s, 6);
+  });
+
+  it('refuses to tell the charge of LFP on its plateau, but tells it at the ends', () => {
+    const curve = ocvCurve(defaultOcvTable('lfp'));
+    const width = (v: number): number => curve.socInterval(v, 0.005)[1] - curve.socInterval(v, 0.005)[0];
+    // 10 mV on the plateau is 10 to 30 % of charge. Common practice, no source.
+    expect(width(curve.voltageAt(0.5))).toBeGreaterThan(0.1);
+    expect(width(curve.voltageAt(0.03))).toBeLessThan(0.01);
+  });
+
+  it('refuses a table that falls', () => {
+    expect(() =>
+      ocvCurve([
+        [0, 3],
+        [0.5, 3.4],
+        [0.4, 3.5],
+      ]),
+    ).toThrow(/falls from/);
+  });
+});

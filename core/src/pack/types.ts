@@ -1,0 +1,102 @@
+/** Cell chemistries the shop sees. */
+export const CHEMISTRIES = ['nmc', 'nca', 'lmo', 'lfp', 'nimh'] as const;
+export type Chemistry = (typeof CHEMISTRIES)[number];
+
+/** One measured voltage, in electrical order from the negative end. */
+export interface ChannelSpec {
+  id: string;
+  /** Cells in series behind this one voltage: 1 for a lithium group, 6 or 12 for a NiMH block. */
+  cells: number;
+}
+
+/** Where a module lies in the vehicle: tier 0 is the lowest, row 0 is nearest the front. */
+export interface Place {
+  tier: number;
+  row: number;
+  column: number;
+}
+
+/**
+ * A replaceable unit. It names whole `channels`, or single `groups` (`ch03.7` is the 7th group of channel ch03)
+ * where one channel spans several modules.
+ */
+export interface ModuleSpec {
+  id: string;
+  channels?: string[] | undefined;
+  groups?: string[] | undefined;
+  place?: Place | undefined;
+  massKg?: number | undefined;
+}
+
+/** A joint that can be opened between two modules that follow each other in the string. */
+export interface LinkSpec {
+  id: string;
+  between: [string, string];
+  kind: 'busbar' | 'cable' | 'service-disconnect';
+  /** Minutes to reach and open it. */
+  accessMin?: number | undefined;
+}
+
+/** A limit of this pack, with where the figure comes from. */
+export interface LimitSpec {
+  name: string;
+  value: number;
+  unit: string;
+  source: string;
+  /** published, common practice, from memory, or the maker's own figure */
+  mark: 'P' | 'T' | 'M' | 'maker';
+}
+
+/** The pack profile as it stands in a `pack.json` file. */
+export interface PackProfile {
+  name: string;
+  chemistry: Chemistry;
+  ratedCapacityAh: number;
+  channels: ChannelSpec[];
+  modules: ModuleSpec[];
+  /** Resistance of one channel at 25 °C when new. */
+  nominalGroupResistanceMilliohm: number;
+  /** `[state of charge 0..1, volts per cell]` at rest, rising. */
+  ocv: [number, number][];
+  ocvSource?: string | undefined;
+  tiers?: string[] | undefined;
+  links?: LinkSpec[] | undefined;
+  limits?: LimitSpec[] | undefined;
+  ratedRangeKm?: number | undefined;
+  bleederMilliamp?: number | undefined;
+  /** Revision or connector code of its modules; donors must have the same. */
+  moduleRevision?: string | undefined;
+}
+
+/** A group in the string: the smallest thing in series. */
+export interface Group {
+  id: string;
+  index: number;
+  channelIndex: number;
+  moduleIndex: number;
+}
+export interface Channel extends ChannelSpec {
+  index: number;
+  groupIndices: number[];
+  /** Modules this channel's groups sit in, in string order. */
+  moduleIndices: number[];
+}
+export interface Module {
+  id: string;
+  index: number;
+  groupIndices: number[];
+  channelIndices: number[];
+  place: Place;
+  massKg?: number | undefined;
+}
+
+/** A profile with every translation channel ↔ group ↔ module ↔ place worked out. */
+export interface Pack {
+  profile: PackProfile;
+  groups: Group[];
+  channels: Channel[];
+  modules: Module[];
+  /** Module indices in electrical order from the negative end. */
+  stringOrder: number[];
+  tiers: string[];
+}

@@ -1,0 +1,4 @@
+export * from './record';
+export * from './mapping';
+export * from './csv';
+export * from './segments';

@@ -1,0 +1,98 @@
+import { indexAt, meanBetween, timeSpan, type ScanRecord, type Series } from './record';
+
+/** A stretch of a record in which the pack was left alone, drawn from, or charged. */
+export interface Segment {
+  kind: 'rest' | 'discharge' | 'charge';
+  fromS: number;
+  toS: number;
+  /** Mean current, A, positive on discharge. */
+  meanCurrentA: number;
+  /** Charge drawn (positive) or put in, A·h. */
+  chargeAh: number;
+}
+
+/** Charge drawn between two moments by trapezoid, A·h, positive on discharge. */
+export function chargeBetweenAh(current: Series, fromS: number, toS: number): number {
+  let sum = 0;
+  const { timeS, value } = current;
+  for (let i = Math.max(1, indexAt(timeS, fromS)); i < timeS.length && timeS[i - 1]! < toS; i++) {
+    const a = Math.max(timeS[i - 1]!, fromS);
+    const b = Math.min(timeS[i]!, toS);
+    if (b <= a) continue;
+    const span = timeS[i]! - timeS[i - 1]!;
+    const at = (t: number): number =>
+      value[i - 1]! + ((t - timeS[i - 1]!) / span) * (value[i]! - value[i - 1]!);
+    sum += ((at(a) + at(b)) / 2) * (b - a);
+  }
+  return sum / 3600;
+}
+
+/**
+ * Cuts a record into rests, discharges and charges. Current below `restA` counts as rest; a stretch shorter than
+ * `shortestS` joins its neighbour, so a red light in a drive is not a rest.
+ */
+export function findSegments(record: ScanRecord, restA = 0.8, shortestS = 180): Segment[] {
+  const { fromS, toS } = timeSpan(record);
+  if (!record.currentA || record.currentA.timeS.length < 2)
+    return [{ kind: 'rest', fromS, toS, meanCurrentA: 0, chargeAh: 0 }];
+  const current = record.currentA;
+  const { timeS, value } = current;
+  const runs: { rest: boolean; fromS: number; toS: number }[] = [];
+  for (let i = 0; i < timeS.length; i++) {
+    const rest = Math.abs(value[i]!) < restA;
+    const last = runs[runs.length - 1];
+    if (last && last.rest === rest) last.toS = timeS[i]!;
+    else runs.push({ rest, fromS: last ? last.toS : timeS[i]!, toS: timeS[i]! });
+  }
+  // A rest shorter than asked for belongs to the drive around it, unless it is all there is.
+  const kept: typeof runs = [];
+  for (const run of runs) {
+    const rest =
+      run.rest &&
+      (run.toS - run.fromS >= shortestS ||
+        runs.length === 1 ||
+        (run === runs[0] && run.toS - run.fromS >= shortestS / 3));
+    const last = kept[kept.length - 1];
+    if (last && last.rest === rest) last.toS = run.toS;
+    else kept.push({ ...run, rest });
+  }
+  return kept.map((run) => {
+    const chargeAh = chargeBetweenAh(current, run.fromS, run.toS);
+    const meanCurrentA = meanBetween(current, run.fromS, run.toS);
+    return {
+      kind: run.rest ? 'rest' : chargeAh >= 0 ? 'discharge' : 'charge',
+      fromS: run.fromS,
+      toS: run.toS,
+      meanCurrentA,
+      chargeAh,
+    };
+  });
+}
+
+/** Voltages of all channels at the end of a rest, where they have settled most. */
+export interface RestPoint {
+  timeS: number;
+  restedS: number;
+  voltageV: number[];
+  temperatureC: number | null;
+  /** Charge drawn since the start of the record, A·h. */
+  drawnAh: number;
+}
+
+/** One point per rest: the mean over its last quarter, at most five minutes. */
+export function restPoints(record: ScanRecord, segments: Segment[] = findSegments(record)): RestPoint[] {
+  const start = timeSpan(record).fromS;
+  return segments
+    .filter((s) => s.kind === 'rest')
+    .map((s) => {
+      const from = Math.max(s.fromS, s.toS - Math.min(300, Math.max(20, (s.toS - s.fromS) / 4)));
+      const temperatureC = record.temperatureC ? meanBetween(record.temperatureC, from, s.toS) : null;
+      return {
+        timeS: s.toS,
+        restedS: s.toS - s.fromS,
+        voltageV: record.voltageV.map((v) => meanBetween(v, from, s.toS)),
+        temperatureC,
+        drawnAh: record.currentA ? chargeBetweenAh(record.currentA, start, s.toS) : 0,
+      };
+    });
+}

@@ -1,0 +1,272 @@
+import type { Chemistry } from '../pack';
+import { accumulate, solveSpd } from './linear';
+import type { Observation, Observed } from './observe';
+import type { Trajectory } from './trajectory';
+
+/**
+ * How much healthy channels differ, one standard deviation. From memory of measured packs; worn packs differ more,
+ * which `fitScatter` finds from the pack itself.
+ */
+export interface Scatter {
+  socFraction: number;
+  capacity: number;
+  resistance: number;
+  leakPerDay: number;
+  offsetV: number;
+}
+export const HEALTHY_SCATTER: Record<'lithium' | 'nimh', Scatter> = {
+  lithium: { socFraction: 0.004, capacity: 0.012, resistance: 0.04, leakPerDay: 0.00015, offsetV: 0.001 },
+  nimh: { socFraction: 0.015, capacity: 0.04, resistance: 0.06, leakPerDay: 0.0012, offsetV: 0.006 },
+};
+export const scatterOf = (chemistry: Chemistry): Scatter =>
+  HEALTHY_SCATTER[chemistry === 'nimh' ? 'nimh' : 'lithium'];
+
+/** Parameters of one channel, in this order. */
+export const PARAMETERS = ['soc', 'capacity', 'ohmic', 'slow', 'leak', 'offset'] as const;
+export type Parameter = (typeof PARAMETERS)[number];
+
+/**
+ * How the real curve lies beside its table: shifted in charge, and waves of some mV. They matter only where a
+ * channel is at another charge than the typical one, so the linear screening does without. From memory.
+ */
+const CURVE_SHIFT_SD = 0.01;
+const CURVE_WAVES = [
+  { perSoc: 9, sdV: 0.002 },
+  { perSoc: 20, sdV: 0.0012 },
+];
+const CURVE_COUNT = 1 + 2 * CURVE_WAVES.length;
+
+/**
+ * One explanation of a channel's deviation: which parameters may be far from healthy, and how capacity and
+ * resistance hang together.
+ */
+export interface Hypothesis {
+  name: string;
+  free: Partial<Record<Parameter, number>>;
+  /** Charge state at which a low-capacity channel is level with the others: the record's start, or full. */
+  levelAt: 'start' | 'full';
+  /** Ohmic and slow resistance rise together (a worn cell) or only the ohmic part does (a joint). */
+  tied: boolean;
+  /** Parameters that can only go one way; a fit on the other side does not count. */
+  positive?: Parameter;
+  /** Added to the chi-square for explanations that need two things at once. */
+  penalty: number;
+}
+
+export interface ChannelFit {
+  theta: Float64Array;
+  sd: Float64Array;
+  /** Misfit plus distance from healthy of what is not free. */
+  chiSquare: number;
+  residualV: Float64Array;
+}
+
+/** Slope of the curve on the trajectory's grid, so that it is looked up once and not per channel. */
+export function slopesOf(observed: Observed): Float64Array {
+  return Float64Array.from(observed.trajectory.socFraction, (s) => observed.curve.slopeAt(s));
+}
+
+/**
+ * Fits one hypothesis to one channel by Gauss–Newton with normal priors:
+ *   d = n·[OCV(s+Δ) − OCV(s)] − n·(r·ohmic + r₂·slow) + b,  Δ = a − g·q − L·t
+ * with a the SOC gap at the start, g = 1/capacityRatio − 1, q the charge drawn over typical capacity, r and r₂
+ * the excess of the ohmic and slow resistance, L the extra leakage a day and b the reading offset. A seventh
+ * group of parameters lets the curve lie a little beside its table.
+ * @param noiseV standard deviation of one deviation, V; `inflation` widens it for errors that last.
+ * @param passes 1 for the linear screening, more for large deviations.
+ */
+export function fitChannel(
+  observed: Observed,
+  slopes: Float64Array,
+  channel: Observation,
+  cells: number,
+  scatter: Scatter,
+  hypothesis: Hypothesis,
+  noiseV: number,
+  inflation: number,
+  passes: number,
+): ChannelFit {
+  // A bent curve has more than one valley: a large gap is looked for from several sides.
+  const starts: [Parameter, number][] =
+    passes === 1
+      ? []
+      : [
+          ...(hypothesis.free.soc
+            ? ([
+                ['soc', -0.04],
+                ['soc', -0.1],
+                ['soc', 0.05],
+              ] as [Parameter, number][])
+            : []),
+          ...(hypothesis.free.capacity
+            ? ([
+                ['capacity', 0.2],
+                ['capacity', 0.6],
+              ] as [Parameter, number][])
+            : []),
+        ];
+  let best = fitFrom(observed, slopes, channel, cells, scatter, hypothesis, noiseV, inflation, passes, null);
+  for (const start of starts) {
+    const other = fitFrom(
+      observed,
+      slopes,
+      channel,
+      cells,
+      scatter,
+      hypothesis,
+      noiseV,
+      inflation,
+      passes,
+      start,
+    );
+    if (other.chiSquare < best.chiSquare) best = other;
+  }
+  return best;
+}
+
+function fitFrom(
+  observed: Observed,
+  slopes: Float64Array,
+  channel: Observation,
+  cells: number,
+  scatter: Scatter,
+  hypothesis: Hypothesis,
+  noiseV: number,
+  inflation: number,
+  passes: number,
+  from: [Parameter, number] | null,
+): ChannelFit {
+  const t = observed.trajectory;
+  const { curve } = observed;
+  const weight = 1 / (noiseV * noiseV * inflation);
+  const priorSd = [
+    scatter.socFraction,
+    scatter.capacity,
+    scatter.resistance,
+    scatter.resistance,
+    scatter.leakPerDay,
+    scatter.offsetV,
+    ...(passes === 1 ? [] : [CURVE_SHIFT_SD, ...CURVE_WAVES.flatMap((w) => [w.sdV, w.sdV])]),
+  ];
+  const COUNT = priorSd.length;
+  PARAMETERS.forEach((p, j) => {
+    const wide = hypothesis.free[p];
+    if (wide !== undefined) priorSd[j] = wide;
+  });
+  const start = t.socFraction[0]!;
+  const level = hypothesis.levelAt === 'full' ? Math.max(0, 1 - start) : 0;
+  const theta = new Float64Array(COUNT);
+  if (from) theta[PARAMETERS.indexOf(from[0])] = from[1];
+  const row = new Float64Array(COUNT);
+  const n = channel.at.length;
+  const residualV = new Float64Array(n);
+  const startTime = t.timeS[0]!;
+  let sd = Float64Array.from(priorSd);
+
+  const off = new Float64Array(CURVE_COUNT);
+  /** What each curve parameter adds to the difference between charge s + d and s, V per unit. */
+  const beside = (s: number, d: number, slope: number): void => {
+    off[0] = d === 0 ? 0 : curve.slopeAt(s + d) - slope;
+    CURVE_WAVES.forEach((w, j) => {
+      off[1 + 2 * j] = Math.sin(w.perSoc * (s + d)) - Math.sin(w.perSoc * s);
+      off[2 + 2 * j] = Math.cos(w.perSoc * (s + d)) - Math.cos(w.perSoc * s);
+    });
+  };
+  const residuals = (th: Float64Array): number => {
+    let sum = 0;
+    for (let i = 0; i < n; i++) {
+      residualV[i] = channel.deviationV[i]! - predict(th, channel.at[i]!);
+      sum += weight * residualV[i]! * residualV[i]!;
+    }
+    for (let j = 0; j < COUNT; j++) sum += (th[j]! / priorSd[j]!) ** 2;
+    return sum;
+  };
+  const gap = (th: Float64Array, k: number): number =>
+    th[0]! - th[1]! * (t.drawnAh[k]! / t.capacityAh + level) - (th[4]! * (t.timeS[k]! - startTime)) / 86400;
+  const predict = (th: Float64Array, k: number): number => {
+    const d = gap(th, k);
+    const s = t.socFraction[k]!;
+    let charge = slopes[k]! * d;
+    if (passes > 1) {
+      beside(s, d, slopes[k]!);
+      charge = curve.voltageAt(s + d) - curve.voltageAt(s);
+      for (let j = 0; j < CURVE_COUNT; j++) charge += th[6 + j]! * off[j]!;
+    }
+    const slow = (hypothesis.tied ? th[2]! : 0) + th[3]!;
+    return cells * (charge - th[2]! * t.ohmicV[k]! - slow * t.slowV[k]!) + th[5]!;
+  };
+
+  let chiSquare = residuals(theta);
+  for (let pass = 0; pass < passes; pass++) {
+    const info = new Float64Array(COUNT * COUNT);
+    const rhs = new Float64Array(COUNT);
+    for (let j = 0; j < COUNT; j++) {
+      info[j * COUNT + j] = 1 / priorSd[j]! ** 2;
+      rhs[j] = -theta[j]! / priorSd[j]! ** 2;
+    }
+    for (let i = 0; i < n; i++) {
+      const k = channel.at[i]!;
+      const s = t.socFraction[k]!;
+      const d = passes === 1 ? 0 : gap(theta, k);
+      const slope = d === 0 ? slopes[k]! : curve.slopeAt(s + d);
+      row[0] = cells * slope;
+      row[1] = -cells * slope * (t.drawnAh[k]! / t.capacityAh + level);
+      row[2] = -cells * (t.ohmicV[k]! + (hypothesis.tied ? t.slowV[k]! : 0));
+      row[3] = -cells * t.slowV[k]!;
+      row[4] = (-cells * slope * (t.timeS[k]! - startTime)) / 86400;
+      row[5] = 1;
+      if (passes > 1) {
+        beside(s, d, slopes[k]!);
+        for (let j = 0; j < CURVE_COUNT; j++) row[6 + j] = cells * off[j]!;
+      }
+      accumulate(info, rhs, row, residualV[i]!, weight);
+    }
+    const { x, inverseDiagonal } = solveSpd(info, rhs);
+    sd = inverseDiagonal.map(Math.sqrt);
+    let step = 1;
+    const before = chiSquare;
+    const trial = new Float64Array(COUNT);
+    // Halve the step while it makes things worse: the curve bends.
+    for (let tries = 0; tries < 6; tries++, step /= 2) {
+      for (let j = 0; j < COUNT; j++) trial[j] = theta[j]! + step * x[j]!;
+      chiSquare = residuals(trial);
+      if (chiSquare <= before) break;
+    }
+    if (chiSquare > before) {
+      chiSquare = residuals(theta);
+      break;
+    }
+    theta.set(trial);
+    if (before - chiSquare < 0.01) break;
+  }
+  const wrongSide = hypothesis.positive && theta[PARAMETERS.indexOf(hypothesis.positive)]! <= 0;
+  return { theta, sd, chiSquare: (wrongSide ? Infinity : chiSquare) + hypothesis.penalty, residualV };
+}
+
+/** Standard deviation of one moment's deviation and how much slow errors widen it, from the pack's own residuals. */
+export function residualNoise(fits: ChannelFit[], floorV: number): { noiseV: number; inflation: number } {
+  const rms = fits.map((f) =>
+    Math.sqrt(f.residualV.reduce((s, r) => s + r * r, 0) / Math.max(1, f.residualV.length - 2)),
+  );
+  const sorted = rms.filter((r) => Number.isFinite(r)).sort((a, b) => a - b);
+  const noiseV = Math.max(floorV, sorted[Math.floor(sorted.length / 2)] ?? floorV);
+  const factors = fits.map((f) => blockInflation(f.residualV, noiseV)).sort((a, b) => a - b);
+  return { noiseV, inflation: Math.max(1, factors[Math.floor(factors.length / 2)] ?? 1) };
+}
+
+/** Variance of block means over what white noise would give: 1 for white residuals, more when errors last. */
+export function blockInflation(residualV: Float64Array, noiseV: number): number {
+  const size = Math.floor(residualV.length / 16);
+  if (size < 2) return 1;
+  let sum = 0;
+  for (let b = 0; b < 16; b++) {
+    let mean = 0;
+    for (let i = b * size; i < (b + 1) * size; i++) mean += residualV[i]! / size;
+    sum += mean * mean;
+  }
+  return ((sum / 16) * size) / (noiseV * noiseV);
+}
+
+/** Charge that leaks in a day as a current, mA. */
+export const leakMilliamp = (perDay: number, trajectory: Trajectory): number =>
+  (perDay * trajectory.capacityAh * 1000) / 24;

@@ -1,0 +1,354 @@
+import { CELL_LIMITS, modulesOfChannel, type Pack } from '../pack';
+import type { ScanRecord } from '../scan';
+import {
+  fitChannel,
+  leakMilliamp,
+  residualNoise,
+  scatterOf,
+  slopesOf,
+  blockInflation,
+  type ChannelFit,
+  type Hypothesis,
+  type Scatter,
+} from './channelModel';
+import { observe, type Observed } from './observe';
+import { findSignatures, type Signature } from './signature';
+import { median } from './statistics';
+import type { Alternative, ChannelFinding, Estimate, Verdict } from './verdicts';
+import { explain } from './explain';
+
+/** Above this gain in chi-square a channel is odd. Healthy scatter and noise reach about 10. */
+export const DETECT_LIMIT = 13;
+/** Explanations within this of the best are still open. */
+export const SEPARATE_LIMIT = 9;
+
+/** What is known of one channel, healthy or not: shrunk towards the pack where the record says nothing. */
+export interface ChannelEstimate {
+  channelIndex: number;
+  deltaSoc: { value: number; sd: number };
+  capacityRatio: { value: number; sd: number };
+  resistanceRatio: { value: number; sd: number };
+}
+
+export interface Diagnosis {
+  findings: ChannelFinding[];
+  channels: ChannelEstimate[];
+  typicalCapacityAh: number;
+  typicalCapacitySdAh: number;
+  startSocFraction: number;
+  endSocFraction: number;
+  observed: Observed;
+}
+
+const HEALTHY: Hypothesis = { name: 'healthy', free: {}, levelAt: 'start', tied: false, penalty: 0 };
+const OPEN: Hypothesis = {
+  name: 'open',
+  free: { soc: 0.15, capacity: 0.25, ohmic: 2, slow: 2, leak: 0.03, offset: 0.15 },
+  levelAt: 'start',
+  tied: false,
+  penalty: 0,
+};
+
+/** The explanations that are compared, with how far each may be from healthy (one standard deviation). */
+export function hypothesesFor(cells: number): { verdict: Verdict; hypothesis: Hypothesis }[] {
+  const offset = cells === 1 ? 0.15 : 0.6;
+  const base = { levelAt: 'start', tied: false, penalty: 0 } as const;
+  return [
+    { verdict: 'imbalance', hypothesis: { ...base, name: 'imbalance', free: { soc: 0.15 } } },
+    {
+      verdict: 'low-capacity',
+      hypothesis: {
+        ...base,
+        name: 'low capacity, level at the start',
+        free: { capacity: 0.3 },
+        positive: 'capacity',
+      },
+    },
+    {
+      verdict: 'low-capacity',
+      hypothesis: {
+        ...base,
+        name: 'low capacity, level when full',
+        free: { capacity: 0.3 },
+        levelAt: 'full',
+        positive: 'capacity',
+      },
+    },
+    {
+      verdict: 'high-resistance',
+      hypothesis: { ...base, name: 'joint', free: { ohmic: 2 }, positive: 'ohmic' },
+    },
+    {
+      verdict: 'high-resistance',
+      hypothesis: { ...base, name: 'worn cell', free: { ohmic: 2 }, tied: true, positive: 'ohmic' },
+    },
+    {
+      verdict: 'self-discharge',
+      hypothesis: {
+        ...base,
+        name: 'self-discharge',
+        free: { leak: cells === 1 ? 0.03 : 0.08 },
+        positive: 'leak',
+      },
+    },
+    {
+      verdict: 'self-discharge',
+      hypothesis: {
+        ...base,
+        name: 'self-discharge, low already',
+        free: { leak: cells === 1 ? 0.03 : 0.08, soc: 0.15 },
+        positive: 'leak',
+        penalty: 4,
+      },
+    },
+    { verdict: 'sense-fault', hypothesis: { ...base, name: 'offset', free: { offset } } },
+  ];
+}
+
+interface Judged {
+  channelIndex: number;
+  detect: number;
+  byVerdict: Map<Verdict, { chiSquare: number; fit: ChannelFit; hypothesis: Hypothesis }>;
+}
+
+/**
+ * Finds what is wrong with each channel of a record.
+ * Every channel is compared with the typical one; explanations are weighed by chi-square, with what healthy
+ * channels differ by as prior. A verdict is given only if no other explanation comes near, else `undetermined`.
+ */
+export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
+  const observed = observe(record, pack);
+  const slopes = slopesOf(observed);
+  const { trajectory } = observed;
+  const scatter = widened(scatterOf(pack.profile.chemistry), pack.channels.length);
+  const stepV = CELL_LIMITS[pack.profile.chemistry].sensorStepV;
+  const floorV = (0.6 * stepV) / Math.sqrt(observed.readingsPerMoment);
+  const signatures = findSignatures(record, pack, observed.curve);
+  const plain = pack.channels.filter((c) => !signatures.some((s) => s.channelIndex === c.index));
+  const fit = (c: number, h: Hypothesis, noiseV: number, inflation: number, passes: number): ChannelFit =>
+    fitChannel(
+      observed,
+      slopes,
+      observed.channels[c]!,
+      pack.channels[c]!.cells,
+      scatter,
+      h,
+      noiseV,
+      inflation,
+      passes,
+    );
+
+  const open = new Map(plain.map((c) => [c.index, fit(c.index, OPEN, 1.3 * floorV, 1, 1)]));
+  const { noiseV, inflation } = residualNoise([...open.values()], floorV);
+  const healthy = new Map(plain.map((c) => [c.index, fit(c.index, HEALTHY, noiseV, inflation, 1)]));
+  const gains = plain.map(
+    (c) => healthy.get(c.index)!.chiSquare - fit(c.index, OPEN, noiseV, inflation, 1).chiSquare,
+  );
+  // Where even the middle channel gains much, the model is off for this pack: ask for more before flagging.
+  const strictness = Math.max(1, median(gains) / 4);
+
+  const judged: Judged[] = [];
+  plain.forEach((channel, i) => {
+    if (gains[i]! < DETECT_LIMIT * 0.7) return;
+    const own = Math.max(
+      inflation,
+      Math.min(
+        blockInflation(fit(channel.index, OPEN, noiseV, inflation, 5).residualV, noiseV),
+        50 * inflation,
+      ),
+    );
+    const nothing = fit(channel.index, HEALTHY, noiseV, own, 8).chiSquare;
+    const byVerdict: Judged['byVerdict'] = new Map();
+    for (const { verdict, hypothesis } of hypothesesFor(channel.cells)) {
+      const f = fit(channel.index, hypothesis, noiseV, own, 8);
+      const best = byVerdict.get(verdict);
+      if (!best || f.chiSquare < best.chiSquare)
+        byVerdict.set(verdict, { chiSquare: f.chiSquare, fit: f, hypothesis });
+    }
+    const least = Math.min(...[...byVerdict.values()].map((v) => v.chiSquare));
+    const detect = (nothing - least) / strictness;
+    if (detect > DETECT_LIMIT) judged.push({ channelIndex: channel.index, detect, byVerdict });
+  });
+
+  const findings = [
+    ...signatures.map((s) => signatureFinding(s, pack)),
+    ...verdictsOf(judged, pack, scatter, observed),
+  ];
+  findings.sort((a, b) => b.detect - a.detect);
+  const last = trajectory.socFraction.length - 1;
+  return {
+    findings,
+    channels: plain.map((c): ChannelEstimate => {
+      const found = judged.find((j) => j.channelIndex === c.index);
+      const best =
+        found && [...found.byVerdict.values()].reduce((a, b) => (b.chiSquare < a.chiSquare ? b : a));
+      const f = best?.fit ?? healthy.get(c.index)!;
+      const level = best?.hypothesis.levelAt === 'full' ? Math.max(0, 1 - trajectory.socFraction[0]!) : 0;
+      const ratio = 1 / (1 + f.theta[1]!);
+      return {
+        channelIndex: c.index,
+        deltaSoc: { value: f.theta[0]! - f.theta[1]! * level, sd: f.sd[0]! },
+        capacityRatio: { value: ratio, sd: f.sd[1]! * ratio * ratio },
+        resistanceRatio: { value: 1 + f.theta[2]!, sd: f.sd[2]! },
+      };
+    }),
+    typicalCapacityAh: trajectory.capacityAh,
+    typicalCapacitySdAh: trajectory.capacitySdAh,
+    startSocFraction: trajectory.socFraction[0]!,
+    endSocFraction: trajectory.socFraction[last]!,
+    observed,
+  };
+}
+
+/** The median of few channels is itself uncertain; the priors carry that. */
+function widened(scatter: Scatter, channels: number): Scatter {
+  const by = Math.sqrt(1 + 1.57 / channels);
+  return {
+    socFraction: scatter.socFraction * by,
+    capacity: scatter.capacity * by,
+    resistance: scatter.resistance * by,
+    leakPerDay: scatter.leakPerDay * by,
+    offsetV: scatter.offsetV * by,
+  };
+}
+
+function signatureFinding(s: Signature, pack: Pack): ChannelFinding {
+  const verdict: Verdict = s.kind === 'dead' ? 'dead' : 'sense-fault';
+  return {
+    channel: pack.channels[s.channelIndex]!.id,
+    module: modulesOfChannel(pack, s.channelIndex),
+    verdict,
+    confidence: s.kind === 'dead' ? 0.95 : 0.97,
+    alternatives:
+      s.kind === 'dead'
+        ? [{ verdict: 'sense-fault', confidence: 0.05 }]
+        : [{ verdict: 'dead', confidence: 0.02 }],
+    estimate: {},
+    reasons: [s.reason],
+    detect: 1e4,
+    separate: 1e3,
+  };
+}
+
+const shares = (judged: Judged): { verdict: Verdict; chiSquare: number; share: number }[] => {
+  const rows = [...judged.byVerdict].map(([verdict, v]) => ({ verdict, chiSquare: v.chiSquare }));
+  const least = Math.min(...rows.map((r) => r.chiSquare));
+  const weights = rows.map((r) => Math.exp(-(r.chiSquare - least) / 3));
+  const total = weights.reduce((a, b) => a + b, 0);
+  return rows.map((r, i) => ({ ...r, share: weights[i]! / total })).sort((a, b) => a.chiSquare - b.chiSquare);
+};
+
+/** Gives each odd channel its verdict, tap-wire pairs first. */
+function verdictsOf(judged: Judged[], pack: Pack, scatter: Scatter, observed: Observed): ChannelFinding[] {
+  const taps = tapPairs(judged, scatter, observed, pack);
+  return judged.map((j): ChannelFinding => {
+    const ranked = shares(j);
+    const other = taps.get(j.channelIndex);
+    const best = ranked[0]!;
+    const rest = ranked.slice(1);
+    const separate = Math.min(1e6, (rest[0]?.chiSquare ?? Infinity) - best.chiSquare);
+    const common = {
+      channel: pack.channels[j.channelIndex]!.id,
+      module: modulesOfChannel(pack, j.channelIndex),
+      detect: j.detect,
+      separate,
+    };
+    if (other !== undefined) {
+      const { fit } = j.byVerdict.get('sense-fault')!;
+      const paired = pack.channels[other]!.id;
+      return {
+        ...common,
+        verdict: 'sense-fault',
+        confidence: 0.95,
+        alternatives: ranked
+          .filter((r) => r.verdict !== 'sense-fault')
+          .slice(0, 2)
+          .map((r) => ({ verdict: r.verdict, confidence: Math.min(0.04, r.share / 10) })),
+        estimate: estimateOf('sense-fault', j, observed),
+        pairedWith: paired,
+        reasons: [
+          `Reads ${Math.abs(fit.theta[5]! * 1000).toFixed(0)} mV ${fit.theta[5]! > 0 ? 'high' : 'low'} and its neighbour ${paired} is off by as much the other way: the tap wire between them.`,
+        ],
+      };
+    }
+    const alternatives: Alternative[] = rest
+      .filter((r) => r.share > 0.004)
+      .map((r) => ({ verdict: r.verdict, confidence: r.share }));
+    if (separate < SEPARATE_LIMIT) {
+      const open = ranked.filter((r) => r.chiSquare - best.chiSquare < SEPARATE_LIMIT);
+      return {
+        ...common,
+        verdict: 'undetermined',
+        confidence: 1 - best.share,
+        alternatives: open.map((r) => ({ verdict: r.verdict, confidence: r.share })),
+        estimate: estimateOf(best.verdict, j, observed),
+        reasons: explain(
+          best.verdict,
+          j.byVerdict.get(best.verdict)!,
+          observed,
+          pack,
+          j.channelIndex,
+          open.map((r) => r.verdict),
+        ),
+      };
+    }
+    return {
+      ...common,
+      verdict: best.verdict,
+      confidence: Math.min(0.99, best.share),
+      alternatives,
+      estimate: estimateOf(best.verdict, j, observed),
+      reasons: explain(best.verdict, j.byVerdict.get(best.verdict)!, observed, pack, j.channelIndex, []),
+    };
+  });
+}
+
+/** Neighbours off by opposite and equal volts: one tap wire, not two faults. */
+function tapPairs(judged: Judged[], scatter: Scatter, observed: Observed, pack: Pack): Map<number, number> {
+  const pairs = new Map<number, number>();
+  for (const a of judged) {
+    const b = judged.find((j) => j.channelIndex === a.channelIndex + 1);
+    if (!b || pairs.has(a.channelIndex)) continue;
+    const fa = a.byVerdict.get('sense-fault')!;
+    const fb = b.byVerdict.get('sense-fault')!;
+    const offsetA = fa.fit.theta[5]!;
+    const offsetB = fb.fit.theta[5]!;
+    if (offsetA * offsetB >= 0) continue;
+    const slope =
+      Math.abs(observed.curve.slopeAt(observed.trajectory.socFraction[0]!)) *
+      pack.channels[a.channelIndex]!.cells;
+    const healthyV = Math.hypot(scatter.offsetV, scatter.socFraction * slope);
+    const mismatch = (offsetA + offsetB) ** 2 / (2 * healthyV ** 2 + fa.fit.sd[5]! ** 2 + fb.fit.sd[5]! ** 2);
+    const least = (j: Judged): number => Math.min(...[...j.byVerdict.values()].map((v) => v.chiSquare));
+    const worse = fa.chiSquare + fb.chiSquare - least(a) - least(b);
+    if (mismatch < 9 && worse + mismatch < 14) {
+      pairs.set(a.channelIndex, b.channelIndex);
+      pairs.set(b.channelIndex, a.channelIndex);
+    }
+  }
+  return pairs;
+}
+
+function estimateOf(verdict: Verdict, judged: Judged, observed: Observed): Estimate {
+  const found = judged.byVerdict.get(verdict)!;
+  const { theta, sd } = found.fit;
+  switch (verdict) {
+    case 'imbalance':
+      return { deltaSocPct: theta[0]! * 100, deltaSocPctSd: sd[0]! * 100 };
+    case 'low-capacity': {
+      const ratio = 1 / (1 + theta[1]!);
+      return { capacityRatio: ratio, capacityRatioSd: sd[1]! * ratio * ratio };
+    }
+    case 'high-resistance':
+      return { resistanceRatio: 1 + theta[2]!, resistanceRatioSd: sd[2]! };
+    case 'self-discharge':
+      return {
+        leakageMilliamp: leakMilliamp(theta[4]!, observed.trajectory),
+        leakageMilliampSd: leakMilliamp(sd[4]!, observed.trajectory),
+      };
+    case 'sense-fault':
+      return { offsetMillivolt: theta[5]! * 1000, offsetMillivoltSd: sd[5]! * 1000 };
+    default:
+      return {};
+  }
+}

@@ -1,0 +1,71 @@
+import type { Pack } from '../pack';
+import type { ChannelFit, Hypothesis } from './channelModel';
+import { leakMilliamp } from './channelModel';
+import type { Observed } from './observe';
+import type { Verdict } from './verdicts';
+
+const NAMES: Record<Verdict, string> = {
+  healthy: 'healthy',
+  imbalance: 'out of balance',
+  'low-capacity': 'low capacity',
+  'high-resistance': 'high resistance',
+  'self-discharge': 'self-discharge',
+  'sense-fault': 'sense fault',
+  dead: 'dead',
+  undetermined: 'cannot tell yet',
+};
+/** Plain words for a verdict, as the page and the hand-over sheet say them. */
+export const verdictName = (v: Verdict): string => NAMES[v];
+
+const pct = (fraction: number, digits = 1): string => `${(fraction * 100).toFixed(digits)} %`;
+
+/** Why this verdict: what the readings do, in the trade's words with the numbers behind them. */
+export function explain(
+  verdict: Verdict,
+  found: { fit: ChannelFit; hypothesis: Hypothesis },
+  observed: Observed,
+  pack: Pack,
+  channelIndex: number,
+  open: Verdict[],
+): string[] {
+  const t = observed.trajectory;
+  const { theta, sd } = found.fit;
+  const channel = observed.channels[channelIndex]!;
+  const last = channel.at.length - 1;
+  const firstMv = channel.deviationV[0]! * 1000;
+  const lastMv = channel.deviationV[last]! * 1000;
+  const from = t.socFraction[channel.at[0]!]!;
+  const to = t.socFraction[channel.at[last]!]!;
+  const reasons: string[] = [
+    `${signed(firstMv)} mV against the pack at ${pct(from, 0)}, ${signed(lastMv)} mV at ${pct(to, 0)}.`,
+  ];
+  if (verdict === 'imbalance')
+    reasons.push(
+      `The gap is the same ${pct(Math.abs(theta[0]!))} of charge all along (± ${pct(sd[0]!)}), ${(Math.abs(theta[0]!) * t.capacityAh).toFixed(1)} A·h ${theta[0]! < 0 ? 'low' : 'high'}.`,
+    );
+  if (verdict === 'low-capacity')
+    reasons.push(
+      `The gap grows with the charge drawn: it holds ${pct(1 / (1 + theta[1]!), 0)} of what the others hold (± ${pct(sd[1]!, 1)}).`,
+    );
+  if (verdict === 'high-resistance')
+    reasons.push(
+      `The gap follows the current: ${(1 + theta[2]!).toFixed(2)} times the resistance of the others${found.hypothesis.tied ? ', the slow part too: the cell itself' : ', at once with the current: a weld, bolt or bus-bar'}.`,
+    );
+  if (verdict === 'self-discharge')
+    reasons.push(
+      `It sinks with time at rest: ${pct(theta[4]!, 2)} a day more than the others, about ${leakMilliamp(theta[4]!, t).toFixed(0)} mA.`,
+    );
+  if (verdict === 'sense-fault')
+    reasons.push(
+      `The gap stays ${signed(theta[5]! * 1000)} mV whatever the charge, current and time: the reading, not the cell.`,
+    );
+  if (open.length > 1) {
+    const covered = Math.abs(from - to);
+    reasons.push(
+      `${open.map(verdictName).join(', ')} all fit: ${covered < 0.05 ? 'the record covers only one state of charge' : `the record covers ${pct(from, 0)} to ${pct(to, 0)}`}${pack.profile.chemistry === 'lfp' ? ' and the curve is flat in between' : ''}.`,
+    );
+  }
+  return reasons;
+}
+
+const signed = (v: number): string => `${v < 0 ? '−' : '+'}${Math.abs(v).toFixed(0)}`;

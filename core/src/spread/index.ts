@@ -1,0 +1,10 @@
+export * from './statistics';
+export * from './spread';
+export * from './verdicts';
+export * from './observe';
+export * from './trajectory';
+export * from './diagnose';
+export * from './explain';
+export { scatterOf, type Scatter } from './channelModel';
+export * from './ends';
+export * from './report';

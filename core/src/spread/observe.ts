@@ -1,0 +1,175 @@
+import { ocvCurve, type OcvCurve, type Pack } from '../pack';
+import { indexAt, type ScanRecord } from '../scan';
+import { accumulate, solveSpd } from './linear';
+import { median } from './statistics';
+import { followTypical, type Trajectory } from './trajectory';
+
+/** One channel's readings against the typical cell, on the trajectory's grid. Volts per cell × cells = channel. */
+export interface Observation {
+  /** Indices into the trajectory's grid. */
+  at: Int32Array;
+  /** Reading minus the typical channel at that moment, V (whole channel). */
+  deviationV: Float64Array;
+}
+
+export interface Observed {
+  curve: OcvCurve;
+  trajectory: Trajectory;
+  channels: Observation[];
+  /** How many raw readings one grid moment stands for (averaged). */
+  readingsPerMoment: number;
+}
+
+const MOST_MOMENTS = 2400;
+
+/** Wide records: rows in runs of `run`, averaged, with the median over the channels as the typical cell. */
+function observeTogether(record: ScanRecord, pack: Pack, curve: OcvCurve): Observed {
+  const time = record.voltageV[0]!.timeS;
+  const run = Math.max(1, Math.ceil(time.length / MOST_MOMENTS));
+  const count = Math.ceil(time.length / run);
+  const timeS = new Float64Array(count);
+  const meanCurrent = new Float64Array(count);
+  const perCell = pack.channels.map(() => new Float64Array(count));
+  for (let k = 0; k < count; k++) {
+    const from = k * run;
+    const to = Math.min(time.length, from + run);
+    for (let i = from; i < to; i++) {
+      timeS[k]! += time[i]! / (to - from);
+      meanCurrent[k]! += (record.currentA?.value[i] ?? 0) / (to - from);
+    }
+  }
+  pack.channels.forEach((channel, c) => {
+    const { value } = record.voltageV[c]!;
+    for (let k = 0; k < count; k++) {
+      const from = k * run;
+      const to = Math.min(time.length, from + run);
+      let sum = 0;
+      for (let i = from; i < to; i++) sum += value[i]!;
+      perCell[c]![k] = sum / (to - from) / channel.cells;
+    }
+  });
+  const typicalV = new Float64Array(count);
+  const rowOf = new Float64Array(pack.channels.length);
+  for (let k = 0; k < count; k++) {
+    let n = 0;
+    for (let c = 0; c < perCell.length; c++) {
+      const v = perCell[c]![k]!;
+      if (!Number.isNaN(v)) rowOf[n++] = v;
+    }
+    typicalV[k] = median(rowOf.subarray(0, n));
+  }
+  const averaged: ScanRecord =
+    run === 1 ? record : { ...record, currentA: record.currentA && { timeS, value: meanCurrent } };
+  const trajectory = followTypical(averaged, pack, curve, timeS, typicalV);
+  // Beyond the empty end the curve says nothing of charge; a group that far down is left out of the fit there.
+  const belowTable = outOfReach(curve);
+  const channels = pack.channels.map((channel, c) => {
+    const at: number[] = [];
+    const deviation: number[] = [];
+    for (let k = 0; k < count; k++) {
+      const v = perCell[c]![k]!;
+      if (Number.isNaN(v) || Number.isNaN(typicalV[k]!) || v < belowTable) continue;
+      at.push(k);
+      deviation.push((v - typicalV[k]!) * channel.cells);
+    }
+    return { at: Int32Array.from(at), deviationV: Float64Array.from(deviation) };
+  });
+  return { curve, trajectory, channels, readingsPerMoment: run };
+}
+
+/**
+ * Polled records: every reading has its own time. The typical cell between them is fitted to all channels
+ * together: current, its lags and a smooth drift, each channel with its own level.
+ */
+function observePolled(record: ScanRecord, pack: Pack, curve: OcvCurve): Observed {
+  const all: { t: number; c: number; v: number }[] = [];
+  record.voltageV.forEach((s, c) => {
+    for (let i = 0; i < s.timeS.length; i++)
+      if (!Number.isNaN(s.value[i]!))
+        all.push({ t: s.timeS[i]!, c, v: s.value[i]! / pack.channels[c]!.cells });
+  });
+  all.sort((a, b) => a.t - b.t);
+  // Level of each channel against its neighbours in time, so that the pooled readings form one course.
+  const level = pack.channels.map((_, c) => {
+    const s = record.voltageV[c]!;
+    const cells = pack.channels[c]!.cells;
+    return median(Array.from(s.value, (v, i) => v / cells - nearestMedian(all, s.timeS[i]!)));
+  });
+  const timeS = Float64Array.from(all, (r) => r.t);
+  const rough = Float64Array.from(all, (r) => r.v - level[r.c]!);
+  const first = followTypical(record, pack, curve, timeS, rough);
+  const knots = Math.min(14, Math.max(2, Math.round(all.length / 400)));
+  const span = Math.max(1e-9, timeS[timeS.length - 1]! - timeS[0]!);
+  const size = 3 + knots + 1;
+  const row = new Float64Array(size);
+  const basis = (k: number): Float64Array => {
+    row.fill(0);
+    row[0] = first.currentA[k]!;
+    row[1] = first.slow1A[k]!;
+    row[2] = first.slow2A[k]!;
+    const u = ((timeS[k]! - timeS[0]!) / span) * knots;
+    const j = Math.min(knots - 1, Math.floor(u));
+    row[3 + j] = 1 - (u - j);
+    row[4 + j] = u - j;
+    return row;
+  };
+  const typicalV = rough.slice();
+  let keep = Uint8Array.from(first.unsteady, (u) => 1 - u);
+  for (let pass = 0; pass < 3; pass++) {
+    const info = new Float64Array(size * size);
+    const rhs = new Float64Array(size);
+    for (let j = 0; j < size; j++) info[j * size + j] = 1e-6;
+    for (let k = 0; k < all.length; k++) if (keep[k]) accumulate(info, rhs, basis(k), rough[k]!, 1);
+    const { x } = solveSpd(info, rhs);
+    for (let k = 0; k < all.length; k++) typicalV[k] = basis(k).reduce((s, b, j) => s + b * x[j]!, 0);
+    const sigma = 1.4826 * median(rough.map((v, k) => Math.abs(v - typicalV[k]!)));
+    keep = Uint8Array.from(first.unsteady, (u, k) =>
+      u || Math.abs(rough[k]! - typicalV[k]!) > 6 * sigma ? 0 : 1,
+    );
+  }
+  const trajectory = followTypical(record, pack, curve, timeS, typicalV);
+  const at: number[][] = pack.channels.map(() => []);
+  const deviation: number[][] = pack.channels.map(() => []);
+  all.forEach((r, k) => {
+    if (first.unsteady[k] || r.v < outOfReach(curve)) return;
+    at[r.c]!.push(k);
+    deviation[r.c]!.push((r.v - typicalV[k]!) * pack.channels[r.c]!.cells);
+  });
+  // The pooled fit may sit a little off the median channel; take the shift out.
+  const shift = median(deviation.map((d, c) => median(d) / pack.channels[c]!.cells));
+  return {
+    curve,
+    trajectory,
+    channels: at.map((a, c) => ({
+      at: Int32Array.from(a),
+      deviationV: Float64Array.from(deviation[c]!, (d) => d - shift * pack.channels[c]!.cells),
+    })),
+    readingsPerMoment: 1,
+  };
+}
+
+/** Median of the readings nearest in time, over about two rounds of polling. */
+function nearestMedian(all: { t: number; v: number }[], t: number): number {
+  let low = 0;
+  let high = all.length;
+  while (low < high) {
+    const mid = (low + high) >> 1;
+    if (all[mid]!.t < t) low = mid + 1;
+    else high = mid;
+  }
+  const from = Math.max(0, low - 8);
+  return median(all.slice(from, low + 9).map((r) => r.v));
+}
+
+/** Volts per cell under which the curve's own end has been passed. */
+const outOfReach = (curve: OcvCurve): number => curve.voltageAt(0.01) - 0.05;
+
+/** Brings every channel's readings against the typical cell of their own moment. */
+export function observe(record: ScanRecord, pack: Pack): Observed {
+  const curve = ocvCurve(pack.profile.ocv);
+  return record.simultaneous ? observeTogether(record, pack, curve) : observePolled(record, pack, curve);
+}
+
+/** Last grid moment at or before a time. */
+export const momentAt = (trajectory: Trajectory, timeS: number): number =>
+  Math.max(0, indexAt(trajectory.timeS, timeS));

@@ -1,0 +1,154 @@
+import type { Pack } from '../pack';
+import { endsOf } from './ends';
+import { findSegments, restPoints, type ScanRecord, type Segment } from '../scan';
+import { costOfSuspects, rangeKm, usableCapacity, type GroupState } from '../range';
+import { diagnose, type ChannelEstimate } from './diagnose';
+import { spreadAt, type Spread } from './spread';
+import { median } from './statistics';
+import type { ChannelFinding } from './verdicts';
+
+/** A finding with what it costs the vehicle. */
+export interface CostedFinding extends ChannelFinding {
+  channelIndex: number;
+  costAh: number;
+  costKm: number | null;
+}
+
+/** One end of the tilt picture: charge of each channel against the pack's median, A·h. */
+export interface TiltEnd {
+  socFraction: number;
+  deltaAh: number[];
+}
+
+/** Everything Findings shows, computed from one record. Plain data: it can be stored and compared. */
+export interface SpreadReport {
+  segments: Segment[];
+  nearFull: Spread | null;
+  nearEmpty: Spread | null;
+  tilt: { from: TiltEnd; to: TiltEnd } | null;
+  findings: CostedFinding[];
+  channels: ChannelEstimate[];
+  typicalCapacityAh: number;
+  typicalCapacitySdAh: number;
+  typicalResistanceMilliohm: number;
+  startSocFraction: number;
+  endSocFraction: number;
+  usableAh: number;
+  usableKm: number | null;
+  /** All suspects mended. */
+  mendedAh: number;
+  evenButAged: boolean;
+  nextTest: string;
+}
+
+/** Capacity and charge of every channel, as one string. */
+export function groupStates(
+  channels: readonly ChannelEstimate[],
+  count: number,
+  typicalCapacityAh: number,
+  socFraction: number,
+): GroupState[] {
+  const states: GroupState[] = Array.from({ length: count }, () => ({
+    capacityAh: typicalCapacityAh,
+    socFraction,
+  }));
+  for (const c of channels) {
+    const capacityAh = typicalCapacityAh * c.capacityRatio.value;
+    states[c.channelIndex] = {
+      capacityAh,
+      socFraction: Math.min(1, Math.max(0, socFraction + c.deltaSoc.value)),
+    };
+  }
+  return states;
+}
+
+/** Diagnosis, spread at both ends, tilt and costs of one record. */
+export function spreadReport(record: ScanRecord, pack: Pack): SpreadReport {
+  const segments = findSegments(record);
+  const rests = restPoints(record, segments).map((p) => spreadAt(p, pack));
+  const { nearFull, nearEmpty } = endsOf(rests);
+  const d = diagnose(record, pack);
+  const { ratedCapacityAh, ratedRangeKm } = pack.profile;
+  const km = (ah: number): number | null =>
+    ratedRangeKm ? rangeKm(ah, ratedCapacityAh, ratedRangeKm) : null;
+  const states = groupStates(d.channels, pack.channels.length, d.typicalCapacityAh, d.startSocFraction);
+  const now = usableCapacity(states);
+  const indexOf = new Map(pack.channels.map((c) => [c.id, c.index]));
+  const real = d.findings.filter((f) => f.verdict === 'low-capacity' || f.verdict === 'imbalance');
+  const typical: GroupState = { capacityAh: d.typicalCapacityAh, socFraction: d.startSocFraction };
+  // What is mended is a module, so its channels are weighed together.
+  const modules = [...new Set(real.map((f) => f.module))];
+  const costs = costOfSuspects(
+    states,
+    modules.map((m) => real.filter((f) => f.module === m).map((f) => indexOf.get(f.channel)!)),
+    typical,
+  );
+  const findings = d.findings.map((f): CostedFinding => {
+    const costAh = real.includes(f) ? costs.costAh[modules.indexOf(f.module)]! : 0;
+    return { ...f, channelIndex: indexOf.get(f.channel)!, costAh, costKm: km(costAh) };
+  });
+  findings.sort(
+    (a, b) =>
+      Number(b.verdict === 'dead') - Number(a.verdict === 'dead') ||
+      b.costAh - a.costAh ||
+      (a.estimate.capacityRatio ?? 1) - (b.estimate.capacityRatio ?? 1) ||
+      b.detect - a.detect,
+  );
+  const end = (s: Spread): TiltEnd => ({
+    socFraction: s.medianSocFraction,
+    deltaAh: s.channels.map((c) => c.deltaSocFraction * d.typicalCapacityAh),
+  });
+  return {
+    segments,
+    nearFull,
+    nearEmpty,
+    tilt: nearFull && nearEmpty ? { from: end(nearFull), to: end(nearEmpty) } : null,
+    findings,
+    channels: d.channels,
+    typicalCapacityAh: d.typicalCapacityAh,
+    typicalCapacitySdAh: d.typicalCapacitySdAh,
+    typicalResistanceMilliohm:
+      d.observed.trajectory.resistanceOhm * 1000 * median(pack.channels.map((c) => c.cells)),
+    startSocFraction: d.startSocFraction,
+    endSocFraction: d.endSocFraction,
+    usableAh: now.usableAh,
+    usableKm: km(now.usableAh),
+    mendedAh: costs.mendedAh,
+    evenButAged: findings.length === 0 && d.typicalCapacityAh < 0.8 * ratedCapacityAh,
+    nextTest: nextTest(findings, nearFull, nearEmpty, pack),
+  };
+}
+
+/** The measurement that would settle most of what is still open, in one sentence. */
+export function nextTest(
+  findings: readonly CostedFinding[],
+  nearFull: Spread | null,
+  nearEmpty: Spread | null,
+  pack: Pack,
+): string {
+  const dead = findings.find((f) => f.verdict === 'dead');
+  if (dead)
+    return `Meter ${dead.channel} at the terminals of ${dead.module} before condemning it: a sense fault can look the same.`;
+  const open = findings.find((f) => f.verdict === 'undetermined');
+  if (open) {
+    const could = open.alternatives.map((a) => a.verdict);
+    if (could.includes('sense-fault') && could.length === 2)
+      return `Meter ${open.channel} at the terminals of ${open.module}: more than 10 mV from the scan is a sense fault.`;
+    if (could.includes('low-capacity') || could.includes('imbalance')) {
+      const missing = nearEmpty ? 'near full' : 'near empty';
+      const low = pack.profile.chemistry === 'lfp' ? (nearEmpty ? 'above 98 %' : 'below 10 %') : missing;
+      return `Scan again ${low}, rested: a gap that grows is capacity, one that stays is balance. Then meter ${open.channel} at ${open.module}.`;
+    }
+    if (could.includes('self-discharge'))
+      return `Let the pack stand two days and scan again: only self-discharge of ${open.channel} would drift.`;
+    return `Log a drive with strong load changes: only resistance follows the current at ${open.channel}.`;
+  }
+  const sense = findings.find((f) => f.verdict === 'sense-fault');
+  if (sense)
+    return `Meter ${sense.channel} at the terminals of ${sense.module}: it should read what its neighbours read.`;
+  const first = findings[0];
+  if (first) return `Meter ${first.channel} at the terminals of ${first.module} before it is replaced.`;
+  if (!nearFull || !nearEmpty)
+    return `Scan ${nearFull ? 'near empty' : 'near full'} as well: a weak group can look fine at one end.`;
+  return 'Nothing more to measure: no channel stands out at either end.';
+}

@@ -1,0 +1,96 @@
+import { CELL_LIMITS, ocvCurve, type Pack } from '../pack';
+import type { RestPoint } from '../scan';
+import { median, medianAbsoluteDeviation, MODIFIED_Z_LIMIT, modifiedZScores } from './statistics';
+
+/** One channel against the rest of the pack at one rest. */
+export interface ChannelDeviation {
+  channelIndex: number;
+  voltageV: number;
+  deviationMv: number;
+  modifiedZ: number;
+  odd: boolean;
+  socFraction: number;
+  /** State of charge against the pack's median, fraction; negative = lower. */
+  deltaSocFraction: number;
+  /** The same in charge, A·h of rated capacity. */
+  deltaAh: number;
+  /** Width of ΔSOC that ± one sensor step and the curve's slope leave open, fraction. Wide on a plateau. */
+  deltaSocHalfWidth: number;
+}
+
+export interface Spread {
+  timeS: number;
+  medianV: number;
+  madMv: number;
+  minV: number;
+  maxV: number;
+  minChannelIndex: number;
+  maxChannelIndex: number;
+  deltaMv: number;
+  medianSocFraction: number;
+  /** How this delta is usually judged at rest. Common practice, no source. */
+  grade: 'excellent' | 'good' | 'limit' | 'poor' | 'blocks-drive';
+  channels: ChannelDeviation[];
+  /** True where the curve is so flat that a sensor step is worth more than 1 % of charge. */
+  onPlateau: boolean;
+}
+
+/** Common practice of the trade, no source: delta between groups of a good lithium pack at rest, mV. */
+export function gradeDelta(deltaMv: number): Spread['grade'] {
+  if (deltaMv <= 10) return 'excellent';
+  if (deltaMv <= 30) return 'good';
+  if (deltaMv <= 50) return 'limit';
+  return deltaMv < 200 ? 'poor' : 'blocks-drive';
+}
+
+/**
+ * Spread of a pack at one rest: robust statistics per channel and what each deviation means in charge.
+ * Voltages are V per channel; those of blocks are compared per channel and converted per cell for the OCV curve.
+ */
+export function spreadAt(point: RestPoint, pack: Pack): Spread {
+  const { profile, channels } = pack;
+  const curve = ocvCurve(profile.ocv);
+  const stepV = CELL_LIMITS[profile.chemistry].sensorStepV;
+  const perCell = point.voltageV.map((v, i) => v / channels[i]!.cells);
+  const medianCell = median(perCell.filter((v) => !Number.isNaN(v)));
+  const z = modifiedZScores(perCell, stepV / (channels[0]?.cells ?? 1));
+  const medianSoc = curve.socAt(medianCell);
+  const rows = channels.map((channel, i): ChannelDeviation => {
+    const cellV = perCell[i]!;
+    const socFraction = curve.socAt(cellV);
+    const [low, high] = curve.socInterval(cellV, stepV / channel.cells);
+    return {
+      channelIndex: i,
+      voltageV: point.voltageV[i]!,
+      deviationMv: (cellV - medianCell) * channel.cells * 1000,
+      modifiedZ: z[i]!,
+      odd: Math.abs(z[i]!) > MODIFIED_Z_LIMIT,
+      socFraction,
+      deltaSocFraction: socFraction - medianSoc,
+      deltaAh: (socFraction - medianSoc) * profile.ratedCapacityAh,
+      deltaSocHalfWidth: (high - low) / 2,
+    };
+  });
+  let lo = 0;
+  let hi = 0;
+  perCell.forEach((v, i) => {
+    if (v < perCell[lo]!) lo = i;
+    if (v > perCell[hi]!) hi = i;
+  });
+  const deltaMv = point.voltageV[hi]! * 1000 - point.voltageV[lo]! * 1000;
+  const [pl, ph] = curve.socInterval(medianCell, stepV);
+  return {
+    timeS: point.timeS,
+    medianV: median(point.voltageV),
+    madMv: medianAbsoluteDeviation(point.voltageV) * 1000,
+    minV: point.voltageV[lo]!,
+    maxV: point.voltageV[hi]!,
+    minChannelIndex: lo,
+    maxChannelIndex: hi,
+    deltaMv,
+    medianSocFraction: medianSoc,
+    grade: gradeDelta(deltaMv / channels[lo]!.cells),
+    channels: rows,
+    onPlateau: ph - pl > 0.02,
+  };
+}

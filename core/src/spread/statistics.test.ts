@@ -1,0 +1,29 @@
+import * as ss from 'simple-statistics';
+import { describe, expect, it } from 'vitest';
+import { median, medianAbsoluteDeviation, MODIFIED_Z_LIMIT, modifiedZScores } from '.';
+import { Random } from '../simpack';
+
+describe('robust statistics', () => {
+  it('agree with an independent library on random samples', () => {
+    const random = new Random(3);
+    for (let n = 1; n < 60; n++) {
+      const sample = Array.from({ length: n }, () => random.normal(5, 4) + random.integer(0, 2));
+      expect(median(sample)).toBeCloseTo(ss.median(sample), 12);
+      expect(medianAbsoluteDeviation(sample)).toBeCloseTo(ss.medianAbsoluteDeviation(sample), 12);
+    }
+  });
+
+  it('follow the rule of the NIST/SEMATECH e-Handbook, 1.3.5.17', () => {
+    // M_i = 0.6745 (x_i − median) / MAD, outlier beyond 3.5 (Iglewicz and Hoaglin 1993).
+    const x = [1, 1, 2, 2, 4, 6, 9];
+    const m = modifiedZScores(x);
+    expect(m[6]).toBeCloseTo((0.6745 * (9 - 2)) / 1, 10);
+    expect(x.filter((_, i) => Math.abs(m[i]!) > MODIFIED_Z_LIMIT)).toEqual([9]);
+  });
+
+  it('flag nothing in an even pack when the sensor step is the floor', () => {
+    const even = [3.98, 3.98, 3.98, 3.98, 3.981, 3.979];
+    expect(modifiedZScores(even, 0.001).every((z) => Math.abs(z) < MODIFIED_Z_LIMIT)).toBe(true);
+    expect(modifiedZScores(even).some((z) => Math.abs(z) > MODIFIED_Z_LIMIT)).toBe(true);
+  });
+});

@@ -1,0 +1,202 @@
+import { CELL_LIMITS, type OcvCurve, type Pack } from '../pack';
+import { indexAt, type ScanRecord } from '../scan';
+import { accumulate, solveSpd } from './linear';
+import { median } from './statistics';
+
+/**
+ * What the pack as a whole did: the course of its typical cell on a grid of moments. All voltages are per cell.
+ * `slow1` and `slow2` are the current passed through first-order lags of `tau1S` and `tau2S`.
+ */
+export interface Trajectory {
+  timeS: Float64Array;
+  currentA: Float64Array;
+  slow1A: Float64Array;
+  slow2A: Float64Array;
+  /** Charge drawn since the start, A·h. */
+  drawnAh: Float64Array;
+  /** Voltage of the typical cell as read, V. */
+  typicalV: Float64Array;
+  socFraction: Float64Array;
+  /** Voltage dropped in the typical cell at once, V, and by the slow part, V. */
+  ohmicV: Float64Array;
+  slowV: Float64Array;
+  /** Estimated capacity of the typical channel, A·h, and its standard deviation. */
+  capacityAh: number;
+  capacitySdAh: number;
+  resistanceOhm: number;
+  tau1S: number;
+  tau2S: number;
+  /** Grid moments whose current was changing too fast to be sure of. */
+  unsteady: Uint8Array;
+}
+
+/** Current through a first-order lag, exact for current that is linear between the samples. */
+function lag(timeS: Float64Array, currentA: Float64Array, tauS: number): Float64Array {
+  const out = new Float64Array(timeS.length);
+  for (let k = 1; k < timeS.length; k++) {
+    const dt = timeS[k]! - timeS[k - 1]!;
+    if (dt <= 0) {
+      out[k] = out[k - 1]!;
+      continue;
+    }
+    const x = dt / tauS;
+    const decay = Math.exp(-x);
+    const slope = (currentA[k]! - currentA[k - 1]!) / dt;
+    out[k] = out[k - 1]! * decay + currentA[k - 1]! * (1 - decay) + slope * (dt - tauS * (1 - decay));
+  }
+  return out;
+}
+
+function cumulativeAh(timeS: Float64Array, currentA: Float64Array): Float64Array {
+  const out = new Float64Array(timeS.length);
+  for (let k = 1; k < timeS.length; k++)
+    out[k] = out[k - 1]! + ((currentA[k]! + currentA[k - 1]!) / 2) * ((timeS[k]! - timeS[k - 1]!) / 3600);
+  return out;
+}
+
+const interpolateAt = (timeS: Float64Array, value: Float64Array, t: number): number => {
+  const i = indexAt(timeS, t);
+  if (i < 0) return value[0]!;
+  if (i >= timeS.length - 1) return value[timeS.length - 1]!;
+  const span = timeS[i + 1]! - timeS[i]!;
+  return span <= 0 ? value[i]! : value[i]! + ((t - timeS[i]!) / span) * (value[i + 1]! - value[i]!);
+};
+
+interface Fit {
+  s0: number;
+  perCapacity: number;
+  perCapacitySd: number;
+  r: [number, number, number];
+  cost: number;
+}
+
+/** Fits start SOC, capacity and resistances of the typical cell to its voltage by Gauss-Newton with priors. */
+function fitTypical(
+  curve: OcvCurve,
+  pack: Pack,
+  drawnAh: Float64Array,
+  terms: Float64Array[],
+  typicalV: Float64Array,
+  startSoc: number,
+  startSocSd: number,
+  weights: Float64Array,
+): Fit {
+  const rated = pack.profile.ratedCapacityAh;
+  const cells = median(pack.channels.map((c) => c.cells));
+  const nominalOhm = pack.profile.nominalGroupResistanceMilliohm / 1000 / cells;
+  // Prior: packs in a workshop hold 0.65 to 1.05 of their rating; resistance is near new or up to twice it. From memory.
+  const priorMean = [startSoc, 1 / (0.87 * rated), nominalOhm * 1.1, nominalOhm * 0.4, nominalOhm * 0.3];
+  const priorSd = [startSocSd, 0.12 / rated, nominalOhm * 0.6, nominalOhm * 0.5, nominalOhm * 0.5];
+  const theta = priorMean.slice();
+  // The table departs from the real curve by some mV over whole stretches, so many samples are not many facts.
+  const total = weights.reduce((s, w) => s + w, 0);
+  const scale = Math.min(1, 60 / total) / 0.004 ** 2;
+  let cost = Infinity;
+  let sd = priorSd[1]!;
+  for (let pass = 0; pass < 8; pass++) {
+    const info = new Float64Array(25);
+    const rhs = new Float64Array(5);
+    priorMean.forEach((m, j) => {
+      info[j * 6] = 1 / priorSd[j]! ** 2;
+      rhs[j] = (m - theta[j]!) / priorSd[j]! ** 2;
+    });
+    let sum = priorMean.reduce((s, m, j) => s + ((m - theta[j]!) / priorSd[j]!) ** 2, 0);
+    for (let k = 0; k < typicalV.length; k++) {
+      const w = weights[k]! * scale;
+      if (w === 0) continue;
+      const soc = theta[0]! - drawnAh[k]! * theta[1]!;
+      const slope = curve.slopeAt(soc);
+      const model = curve.voltageAt(soc) - terms.reduce((s, x, j) => s + x[k]! * theta[j + 2]!, 0);
+      const error = typicalV[k]! - model;
+      sum += w * error * error;
+      accumulate(
+        info,
+        rhs,
+        [slope, -slope * drawnAh[k]!, -terms[0]![k]!, -terms[1]![k]!, -terms[2]![k]!],
+        error,
+        w,
+      );
+    }
+    cost = sum;
+    const { x, inverseDiagonal } = solveSpd(info, rhs);
+    sd = Math.sqrt(inverseDiagonal[1]!);
+    x.forEach((d, j) => (theta[j]! += d));
+    theta[1] = Math.min(Math.max(theta[1]!, 0.6 / rated), 2.5 / rated);
+    if (Math.abs(x[0]!) < 1e-6 && Math.abs(x[1]! * rated) < 1e-6) break;
+  }
+  return {
+    s0: theta[0]!,
+    perCapacity: theta[1]!,
+    perCapacitySd: sd,
+    r: [theta[2]!, theta[3]!, theta[4]!],
+    cost,
+  };
+}
+
+/** Grid of at most `most` moments: rows of the record themselves, or runs of them. */
+const TAUS: [number, number][] = [
+  [8, 120],
+  [20, 300],
+  [40, 600],
+  [15, 1200],
+];
+
+/**
+ * Follows the typical cell through the record.
+ * @param typicalV volts per cell of the typical channel at each moment (NaN where not known).
+ */
+export function followTypical(
+  record: ScanRecord,
+  pack: Pack,
+  curve: OcvCurve,
+  timeS: Float64Array,
+  typicalV: Float64Array,
+): Trajectory {
+  const current = record.currentA;
+  const currentA = new Float64Array(timeS.length);
+  const unsteady = new Uint8Array(timeS.length);
+  if (current && current.timeS.length > 0) {
+    const typicalStep = median(Array.from(current.value, (v) => Math.abs(v)));
+    for (let k = 0; k < timeS.length; k++) {
+      const t = timeS[k]!;
+      currentA[k] = interpolateAt(current.timeS, current.value, t);
+      if (!record.simultaneous) {
+        const i = indexAt(current.timeS, t);
+        const before = current.value[Math.max(0, i)]!;
+        const after = current.value[Math.min(current.value.length - 1, i + 1)]!;
+        if (Math.abs(after - before) > Math.max(1, 0.04 * typicalStep)) unsteady[k] = 1;
+      }
+    }
+  }
+  const drawnAh = cumulativeAh(timeS, currentA);
+  const weights = Float64Array.from(typicalV, (v, k) => (Number.isNaN(v) || unsteady[k] ? 0 : 1));
+  const reported = record.reportedSocFraction?.value.find((v) => !Number.isNaN(v));
+  const first = typicalV.find((v) => !Number.isNaN(v)) ?? CELL_LIMITS[pack.profile.chemistry].nominalV;
+  const resting = Math.abs(currentA[0] ?? 0) < 0.02 * pack.profile.ratedCapacityAh;
+  const startSoc = reported ?? curve.socAt(first);
+  const startSd = reported === undefined ? (resting ? 0.1 : 0.3) : 0.05;
+  let best: { fit: Fit; tau: [number, number]; slow: [Float64Array, Float64Array] } | null = null;
+  for (const tau of TAUS) {
+    const slow: [Float64Array, Float64Array] = [lag(timeS, currentA, tau[0]), lag(timeS, currentA, tau[1])];
+    const fit = fitTypical(curve, pack, drawnAh, [currentA, ...slow], typicalV, startSoc, startSd, weights);
+    if (!best || fit.cost < best.fit.cost) best = { fit, tau, slow };
+  }
+  const { fit, tau, slow } = best!;
+  return {
+    timeS,
+    currentA,
+    slow1A: slow[0],
+    slow2A: slow[1],
+    drawnAh,
+    typicalV,
+    socFraction: Float64Array.from(drawnAh, (q) => fit.s0 - q * fit.perCapacity),
+    ohmicV: Float64Array.from(currentA, (i) => i * fit.r[0]),
+    slowV: Float64Array.from(slow[0], (i, k) => i * fit.r[1] + slow[1][k]! * fit.r[2]),
+    capacityAh: 1 / fit.perCapacity,
+    capacitySdAh: fit.perCapacitySd / fit.perCapacity ** 2,
+    resistanceOhm: fit.r[0],
+    tau1S: tau[0],
+    tau2S: tau[1],
+    unsteady,
+  };
+}

@@ -1,0 +1,54 @@
+/** What can be wrong with a channel. The words are stable: files, the command line and the page use them. */
+export const VERDICTS = [
+  'healthy',
+  'imbalance',
+  'low-capacity',
+  'high-resistance',
+  'self-discharge',
+  'sense-fault',
+  'dead',
+  'undetermined',
+] as const;
+export type Verdict = (typeof VERDICTS)[number];
+
+/** A figure with its standard deviation. */
+export interface Estimated {
+  value: number;
+  sd: number;
+}
+
+/** Estimated magnitudes of one channel against the pack's typical channel. Only what the verdict rests on. */
+export interface Estimate {
+  /** State of charge at the start of the record, percentage points; negative = lower. */
+  deltaSocPct?: number;
+  deltaSocPctSd?: number;
+  capacityRatio?: number;
+  capacityRatioSd?: number;
+  resistanceRatio?: number;
+  resistanceRatioSd?: number;
+  leakageMilliamp?: number;
+  leakageMilliampSd?: number;
+  offsetMillivolt?: number;
+  offsetMillivoltSd?: number;
+}
+
+export interface Alternative {
+  verdict: Verdict;
+  confidence: number;
+}
+
+/** One odd channel: what it is, how sure, what else it could be, and why. */
+export interface ChannelFinding {
+  channel: string;
+  module: string;
+  verdict: Verdict;
+  confidence: number;
+  alternatives: Alternative[];
+  estimate: Estimate;
+  reasons: string[];
+  /** How plainly it stands out and how far the next explanation is from fitting (chi-square). */
+  detect: number;
+  separate: number;
+  /** The other channel of a tap-wire pair. */
+  pairedWith?: string;
+}

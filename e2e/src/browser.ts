@@ -1,0 +1,35 @@
+import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
+
+const FLAGS = [
+  '--headless',
+  '--no-sandbox',
+  '--disable-gpu',
+  '--disable-quic',
+  '--no-first-run',
+  '--disable-background-networking',
+  '--disable-component-update',
+  '--disable-sync',
+];
+
+/** Debian's Chromium, as the machine has it. */
+export const openBrowser = (): Promise<Browser> =>
+  chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });
+
+/** A tablet: its own cookies and storage. What the page logs as an error is collected. */
+export async function openTablet(
+  browser: Browser,
+  address: string,
+): Promise<{ context: BrowserContext; page: Page; errors: string[] }> {
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, baseURL: address });
+  const page = await context.newPage();
+  const errors: string[] = [];
+  page.on('pageerror', (e) => errors.push(e.message));
+  page.on('console', (m) => m.type() === 'error' && errors.push(m.text()));
+  return { context, page, errors };
+}
+
+export async function signInAs(page: Page, name: string): Promise<void> {
+  await page.goto('/');
+  await page.getByRole('button', { name }).click();
+  await page.getByRole('heading', { level: 1, name: /need|Nothing/ }).waitFor();
+}

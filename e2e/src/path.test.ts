@@ -1,0 +1,63 @@
+import type { Browser } from 'playwright-core';
+import { afterAll, beforeAll, expect, it } from 'vitest';
+import { startBench, type Bench } from '../../server/test/harness';
+import { openBrowser, openTablet, signInAs } from './browser';
+
+let bench: Bench;
+let browser: Browser;
+beforeAll(async () => {
+  bench = await startBench();
+  browser = await openBrowser();
+});
+afterAll(async () => {
+  await browser.close();
+  await bench.end();
+});
+
+it('walks one pack from the scan file to the hand-over sheet', async () => {
+  const { page, errors } = await openTablet(browser, bench.address);
+  await signInAs(page, 'Ina Holm');
+  expect(await page.getByRole('heading', { level: 1 }).textContent()).toBe('One job needs you');
+  await page.getByRole('link', { name: 'Scan' }).first().click();
+
+  // A file that cannot be used is refused with what and where; nothing appears in the list.
+  await page
+    .locator('input[type=file]')
+    .setInputFiles({ name: 'letter.csv', mimeType: 'text/csv', buffer: Buffer.from('Dear workshop\n') });
+  await page.getByRole('alert').waitFor();
+  expect(await page.getByRole('alert').textContent()).toContain('not a heading of columns');
+  expect(await page.getByRole('table').count()).toBe(0);
+
+  await page.getByRole('button', { name: 'marram-3-before.csv' }).click();
+  await page.getByRole('link', { name: 'See findings' }).click();
+  await page.getByRole('heading', { name: 'M07, channel 27 runs empty first: low capacity' }).waitFor();
+  expect(await page.getByRole('option', { name: 'M07, suspect' }).count()).toBe(1);
+  await page.getByRole('button', { name: 'Decide on M07' }).click();
+  await page.getByRole('button', { name: 'Sign decision' }).click();
+
+  await page.getByRole('heading', { name: 'S-014 fits the place of M07 best' }).waitFor();
+  await page.getByRole('button', { name: 'Sign choice' }).click();
+
+  await page.getByRole('heading', { name: /^Discharge S-014 by/ }).waitFor();
+  await page.getByLabel('Current of the supply, A').fill('zero');
+  expect(await page.getByRole('alert').textContent()).toContain('moves no charge');
+  await page.getByLabel('Current of the supply, A').fill('6,5');
+  await page.getByText('at 6,5 A').waitFor();
+  await page.getByRole('button', { name: 'Sign plan' }).click();
+
+  await page.getByRole('button', { name: 'marram-3-after.csv' }).click();
+  await page.getByRole('link', { name: 'Compare' }).click();
+  await page.getByRole('heading', { name: /within its limits near full and near empty/ }).waitFor();
+  await page.getByRole('button', { name: 'Sign as proven' }).click();
+
+  await page.getByRole('article', { name: 'Hand-over sheet' }).waitFor();
+  await page.getByRole('button', { name: 'Sign sheet' }).click();
+  await page.getByText('Signed by Ina Holm.').waitFor();
+  const pdf = await page.pdf({ format: 'A4' });
+  // Two pages at most: the count of page objects in the file.
+  expect((pdf.toString('latin1').match(/\/Type\s*\/Page[^s]/g) ?? []).length).toBeLessThanOrEqual(2);
+
+  await page.goto('/');
+  await page.getByText('Handed over').first().waitFor();
+  expect(errors.filter((e) => !e.includes('422'))).toEqual([]);
+});

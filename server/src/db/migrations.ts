@@ -1,0 +1,172 @@
+/** Schema changes in order. A migration that has shipped is never edited. */
+export const migrations: { name: string; sql: string }[] = [
+  {
+    name: '001-records',
+    sql: `
+CREATE TABLE people (
+  id uuid PRIMARY KEY,
+  name text NOT NULL UNIQUE CHECK (length(name) BETWEEN 1 AND 80),
+  role text NOT NULL CHECK (role IN ('technician','lead','viewer')),
+  hv_level int NOT NULL DEFAULT 0 CHECK (hv_level BETWEEN 0 AND 3),
+  hv_until date,
+  password_hash text NOT NULL,
+  demo boolean NOT NULL DEFAULT false,
+  created_at timestamptz NOT NULL DEFAULT now()
+);
+CREATE TABLE user_sessions (
+  sid varchar NOT NULL PRIMARY KEY,
+  sess json NOT NULL,
+  expire timestamp(6) NOT NULL
+);
+CREATE INDEX user_sessions_expire ON user_sessions (expire);
+CREATE TABLE pack_profiles (
+  id uuid PRIMARY KEY,
+  name text NOT NULL,
+  profile jsonb NOT NULL,
+  version int NOT NULL DEFAULT 1,
+  created_at timestamptz NOT NULL DEFAULT now(),
+  updated_at timestamptz NOT NULL DEFAULT now()
+);
+CREATE SEQUENCE job_numbers START 140;
+CREATE TABLE jobs (
+  id uuid PRIMARY KEY,
+  number int NOT NULL UNIQUE DEFAULT nextval('job_numbers'),
+  title text NOT NULL CHECK (length(title) BETWEEN 1 AND 120),
+  complaint text NOT NULL DEFAULT '',
+  pack_profile_id uuid NOT NULL REFERENCES pack_profiles(id),
+  demo_files jsonb NOT NULL DEFAULT '[]',
+  opened_at timestamptz NOT NULL DEFAULT now(),
+  closed_at timestamptz,
+  need text NOT NULL DEFAULT 'Scan',
+  need_detail text NOT NULL DEFAULT '',
+  need_stage text NOT NULL DEFAULT 'scan',
+  need_since timestamptz NOT NULL DEFAULT now(),
+  due_at timestamptz,
+  marks jsonb NOT NULL DEFAULT '[]'
+);
+CREATE INDEX jobs_board ON jobs ((coalesce(due_at, need_since))) WHERE closed_at IS NULL;
+CREATE TABLE scans (
+  id uuid PRIMARY KEY,
+  job_id uuid NOT NULL REFERENCES jobs(id),
+  name text NOT NULL,
+  role text NOT NULL CHECK (role IN ('before','after')),
+  channel_ids jsonb NOT NULL,
+  simultaneous boolean NOT NULL,
+  row_count int NOT NULL,
+  duration_s double precision NOT NULL,
+  notices jsonb NOT NULL DEFAULT '[]',
+  source_sha256 text NOT NULL,
+  person_id uuid NOT NULL REFERENCES people(id),
+  created_at timestamptz NOT NULL DEFAULT now()
+);
+CREATE INDEX scans_job ON scans (job_id, created_at);
+CREATE TABLE scan_chunks (
+  scan_id uuid NOT NULL REFERENCES scans(id),
+  signal text NOT NULL,
+  part int NOT NULL,
+  count int NOT NULL CHECK (count > 0),
+  low double precision,
+  high double precision,
+  values bytea NOT NULL,
+  PRIMARY KEY (scan_id, signal, part)
+);
+CREATE TABLE scan_sources (
+  scan_id uuid NOT NULL REFERENCES scans(id),
+  part int NOT NULL,
+  bytes bytea NOT NULL,
+  PRIMARY KEY (scan_id, part)
+);
+CREATE TABLE readings (
+  id uuid PRIMARY KEY,
+  job_id uuid NOT NULL REFERENCES jobs(id),
+  kind text NOT NULL,
+  place text NOT NULL DEFAULT '',
+  value double precision CHECK (value IS NULL OR (value > '-Infinity' AND value < 'Infinity')),
+  unit text NOT NULL,
+  text text NOT NULL DEFAULT '',
+  instrument text NOT NULL DEFAULT '',
+  conditions text NOT NULL DEFAULT '',
+  stage text NOT NULL,
+  observed_at timestamptz NOT NULL,
+  recorded_at timestamptz NOT NULL DEFAULT now(),
+  person_id uuid NOT NULL REFERENCES people(id),
+  supersedes uuid UNIQUE REFERENCES readings(id),
+  reason text NOT NULL DEFAULT '',
+  CHECK (supersedes IS NULL OR reason <> '')
+);
+CREATE INDEX readings_job ON readings (job_id, recorded_at DESC);
+CREATE TABLE findings (
+  id uuid PRIMARY KEY,
+  job_id uuid NOT NULL REFERENCES jobs(id),
+  topic text NOT NULL,
+  core_version text NOT NULL,
+  input_ids jsonb NOT NULL,
+  parameters jsonb NOT NULL DEFAULT '{}',
+  result jsonb NOT NULL,
+  headline text NOT NULL DEFAULT '',
+  created_at timestamptz NOT NULL DEFAULT now()
+);
+CREATE INDEX findings_job ON findings (job_id, topic, created_at DESC);
+CREATE TABLE decisions (
+  id uuid PRIMARY KEY,
+  job_id uuid NOT NULL REFERENCES jobs(id),
+  topic text NOT NULL,
+  version int NOT NULL CHECK (version > 0),
+  body jsonb NOT NULL,
+  note text NOT NULL DEFAULT '',
+  finding_ids jsonb NOT NULL DEFAULT '[]',
+  person_id uuid NOT NULL REFERENCES people(id),
+  signed_at timestamptz NOT NULL DEFAULT now(),
+  UNIQUE (job_id, topic, version)
+);
+CREATE TABLE stock_modules (
+  id uuid PRIMARY KEY,
+  label text NOT NULL UNIQUE,
+  facts jsonb NOT NULL,
+  created_at timestamptz NOT NULL DEFAULT now()
+);
+CREATE TABLE clocks (
+  id uuid PRIMARY KEY,
+  job_id uuid REFERENCES jobs(id),
+  label text NOT NULL,
+  kind text NOT NULL,
+  stage text NOT NULL,
+  started_at timestamptz NOT NULL DEFAULT now(),
+  ends_at timestamptz NOT NULL,
+  done_at timestamptz,
+  person_id uuid NOT NULL REFERENCES people(id)
+);
+CREATE INDEX clocks_open ON clocks (ends_at) WHERE done_at IS NULL;
+CREATE TABLE audit (
+  id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+  at timestamptz NOT NULL DEFAULT now(),
+  job_id uuid REFERENCES jobs(id),
+  person_id uuid REFERENCES people(id),
+  what text NOT NULL,
+  subject text NOT NULL DEFAULT '',
+  detail text NOT NULL DEFAULT ''
+);
+CREATE INDEX audit_job ON audit (job_id, id DESC);
+CREATE TABLE idempotency_keys (
+  key uuid PRIMARY KEY,
+  person_id uuid NOT NULL REFERENCES people(id),
+  route text NOT NULL,
+  status int,
+  response jsonb,
+  created_at timestamptz NOT NULL DEFAULT now()
+);
+CREATE TABLE settings (name text PRIMARY KEY, value jsonb NOT NULL);
+CREATE FUNCTION refuse_change() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+  RAISE EXCEPTION '% is append-only: a correction is a new row', TG_TABLE_NAME USING ERRCODE = 'restrict_violation';
+END $$;
+CREATE TRIGGER readings_fixed BEFORE UPDATE OR DELETE ON readings FOR EACH ROW EXECUTE FUNCTION refuse_change();
+CREATE TRIGGER findings_fixed BEFORE UPDATE OR DELETE ON findings FOR EACH ROW EXECUTE FUNCTION refuse_change();
+CREATE TRIGGER decisions_fixed BEFORE UPDATE OR DELETE ON decisions FOR EACH ROW EXECUTE FUNCTION refuse_change();
+CREATE TRIGGER audit_fixed BEFORE UPDATE OR DELETE ON audit FOR EACH ROW EXECUTE FUNCTION refuse_change();
+CREATE TRIGGER scans_fixed BEFORE UPDATE OR DELETE ON scans FOR EACH ROW EXECUTE FUNCTION refuse_change();
+CREATE TRIGGER scan_chunks_fixed BEFORE UPDATE OR DELETE ON scan_chunks FOR EACH ROW EXECUTE FUNCTION refuse_change();
+CREATE TRIGGER scan_sources_fixed BEFORE UPDATE OR DELETE ON scan_sources FOR EACH ROW EXECUTE FUNCTION refuse_change();
+`,
+  },
+];

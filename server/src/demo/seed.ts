@@ -1,0 +1,53 @@
+import { StockModuleSchema } from '@cellmend/contract/stock';
+import { PackProfileSchema } from '@cellmend/contract/pack';
+import { createHash } from 'node:crypto';
+import { readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import type { Store } from '../http/context';
+import { refreshNeed } from '../jobs/need';
+import { hashPassword } from '../people/service';
+
+/** A UUID made from a name, so that the demo depot is the same on every machine. */
+export function demoId(name: string): string {
+  const h = createHash('sha256').update(`cellmend demo ${name}`).digest('hex');
+  return `${h.slice(0, 8)}-${h.slice(8, 12)}-4${h.slice(13, 16)}-8${h.slice(17, 20)}-${h.slice(20, 32)}`;
+}
+
+/** People, shelf and jobs of Skerra Island Transport, an invented depot. */
+const PEOPLE = [
+  { name: 'Ina Holm', role: 'lead', hvLevel: 3, hvUntil: '2099-06-30' },
+  { name: 'Tomas Rook', role: 'technician', hvLevel: 2, hvUntil: '2099-03-31' },
+  { name: 'Bettine Vale', role: 'viewer', hvLevel: 0, hvUntil: null },
+] as const;
+
+const SHELF = [
+  { label: 'S-014', chemistry: 'nmc', groupCount: 4, revision: 'C2', capacityAh: 107.4, resistanceMilliohm: 0.66, restVoltageV: 14.72, temperatureC: 21, insulationOhm: 9.2e8, origin: 'Marram 3, yard van with a bent frame, 61 000 km' },
+  { label: 'S-022', chemistry: 'nmc', groupCount: 4, revision: 'C2', capacityAh: 116.1, resistanceMilliohm: 0.58, restVoltageV: 15.04, temperatureC: 21, insulationOhm: 1.4e9, origin: 'New old stock, five years on the shelf' },
+  { label: 'S-031', chemistry: 'nmc', groupCount: 4, revision: 'C2', capacityAh: 98.9, resistanceMilliohm: 0.83, restVoltageV: 14.31, temperatureC: 20, insulationOhm: 4.1e8, origin: 'Marram 3, first pack of the island ambulance, 148 000 km' },
+] as const;
+
+/** Fills an empty database with the demo depot. Does nothing if anybody is there already. */
+export async function seedDemo(store: Store, demoFolder: string): Promise<void> {
+  const { models, sequelize } = store;
+  const hash = await hashPassword(demoId(String(Math.random())));
+  await sequelize.transaction(async (tx) => {
+    await sequelize.query('LOCK TABLE people IN EXCLUSIVE MODE', { transaction: tx });
+    if ((await models.Person.count({ transaction: tx })) > 0) return;
+    for (const p of PEOPLE) await models.Person.create({ id: demoId(p.name), ...p, passwordHash: hash, demo: true }, { transaction: tx });
+    for (const { label, ...facts } of SHELF) {
+      StockModuleSchema.omit({ id: true, label: true }).parse(facts);
+      await models.Stock.create({ id: demoId(label), label, facts }, { transaction: tx });
+    }
+    for (const file of readdirSync(join(demoFolder, 'packs')).sort()) {
+      const profile = PackProfileSchema.parse(JSON.parse(readFileSync(join(demoFolder, 'packs', file), 'utf8')));
+      await models.PackProfile.create({ id: demoId(file), name: profile.name, profile }, { transaction: tx });
+    }
+    const job = await models.Job.create(
+      { id: demoId('job van'), number: 147, title: 'Marram 3 post van', complaint: 'Range fell to about 150 km over the winter; it drops from 20 % to limp within a kilometre. No warning lamps at rest.', packProfileId: demoId('marram-3-van.json'), demoFiles: ['marram-3-before.csv', 'marram-3-after.csv'] },
+      { transaction: tx },
+    );
+    await sequelize.query("SELECT setval('job_numbers', 147)", { transaction: tx });
+    await models.Audit.create({ jobId: job.id, personId: demoId('Ina Holm'), what: 'job opened', subject: job.title, detail: '' }, { transaction: tx });
+    await refreshNeed(store, tx, job.id);
+  });
+}

@@ -1,0 +1,123 @@
+import { planBalance, type BalancePlan } from '@cellmend/core/balance';
+import { rankDonors, type DonorModule, type MatchRow } from '@cellmend/core/match';
+import { normalisePack, ocvCurve, type Pack, type PackProfile } from '@cellmend/core/pack';
+import { compareRecords, type Comparison } from '@cellmend/core/prove';
+import { groupStates, spreadReport, type SpreadReport } from '@cellmend/core/spread';
+import type { NewFinding } from '@cellmend/contract/findings';
+import type { Transaction } from 'sequelize';
+import { HttpProblem, notFound } from '../http/problems';
+import type { Store } from '../http/context';
+import { loadRecord } from '../scans/store';
+
+/** What a finding was computed from, by id. */
+export interface Computed {
+  inputIds: string[];
+  result: SpreadReport | MatchRow[] | BalancePlan | Comparison;
+}
+
+async function report(store: Store, scanId: string, pack: Pack, tx: Transaction): Promise<SpreadReport> {
+  return spreadReport(await loadRecord(store, scanId, tx), pack);
+}
+
+async function donors(store: Store, ids: string[], tx: Transaction): Promise<DonorModule[]> {
+  const rows = await store.models.Stock.findAll({
+    where: { id: ids },
+    order: [['label', 'ASC']],
+    transaction: tx,
+  });
+  return rows.map((r) => ({
+    ...(r.facts as unknown as Omit<DonorModule, 'id' | 'label'>),
+    id: r.id,
+    label: r.label,
+  }));
+}
+
+/** The spread that an earlier finding stored, checked to be of this job. */
+async function spreadOf(
+  store: Store,
+  jobId: string,
+  findingId: string,
+  tx: Transaction,
+): Promise<SpreadReport> {
+  const row = await store.models.Finding.findOne({
+    where: { id: findingId, jobId, topic: 'spread' },
+    transaction: tx,
+  });
+  if (!row) throw notFound('That finding');
+  return row.result as SpreadReport;
+}
+
+/** Computes a finding from stored inputs: the same inputs and core give the same result. */
+export async function compute(
+  store: Store,
+  jobId: string,
+  profile: PackProfile,
+  ask: NewFinding,
+  tx: Transaction,
+): Promise<Computed> {
+  const pack = normalisePack(profile);
+  switch (ask.topic) {
+    case 'spread':
+      return { inputIds: [ask.scanId], result: await report(store, ask.scanId, pack, tx) };
+    case 'match': {
+      const spread = await spreadOf(store, jobId, ask.spreadFindingId, tx);
+      const module = pack.modules.find((m) => m.id === ask.moduleId);
+      if (!module)
+        throw new HttpProblem(400, 'Cannot be accepted', `The pack has no module ${ask.moduleId}.`);
+      const states = groupStates(
+        spread.channels,
+        pack.channels.length,
+        spread.typicalCapacityAh,
+        spread.endSocFraction,
+      );
+      const staying = states.filter((_, i) => !module.channelIndices.includes(i));
+      const shelf = await donors(store, ask.stockIds, tx);
+      const result = rankDonors(
+        shelf,
+        {
+          chemistry: profile.chemistry,
+          groupCount: module.groupIndices.length,
+          revision: profile.moduleRevision,
+          staying,
+          typicalCapacityAh: spread.typicalCapacityAh,
+          resistanceMilliohm: spread.typicalResistanceMilliohm,
+          socFraction: spread.endSocFraction,
+          temperatureC: ask.temperatureC,
+        },
+        pack,
+      );
+      return { inputIds: [ask.spreadFindingId, ...ask.stockIds], result };
+    }
+    case 'balance': {
+      const spread = await spreadOf(store, jobId, ask.spreadFindingId, tx);
+      const [donor] = await donors(store, [ask.stockId], tx);
+      if (!donor) throw notFound('That stock module');
+      const curve = ocvCurve(profile.ocv);
+      const result = planBalance(
+        {
+          groupCount: donor.groupCount,
+          moduleRestVoltageV: donor.restVoltageV,
+          newcomerCapacityAh: donor.capacityAh,
+          packSocFraction: curve.socAt(ask.packCellVoltageV),
+          packCapacityAh: spread.typicalCapacityAh,
+          currentA: ask.currentA,
+          bleederMilliamp: ask.bleederMilliamp,
+          goal: ask.goal,
+        },
+        pack,
+      );
+      return { inputIds: [ask.spreadFindingId, ask.stockId], result };
+    }
+    case 'prove': {
+      const before = await spreadOf(store, jobId, ask.beforeFindingId, tx);
+      const after = await spreadOf(store, jobId, ask.afterFindingId, tx);
+      const replaced = pack.modules
+        .filter((m) => ask.replacedModules.includes(m.id))
+        .flatMap((m) => m.channelIndices);
+      return {
+        inputIds: [ask.beforeFindingId, ask.afterFindingId],
+        result: compareRecords(before, after, pack, replaced),
+      };
+    }
+  }
+}

@@ -1,0 +1,120 @@
+import express, { type Express } from 'express';
+import session from 'express-session';
+import connectPgSimple from 'connect-pg-simple';
+import helmet from 'helmet';
+import { randomBytes } from 'node:crypto';
+import { existsSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import pg from 'pg';
+import { pinoHttp } from 'pino-http';
+import type { Logger } from 'pino';
+import { decisionRoutes } from '../decisions/routes';
+import { findingRoutes } from '../findings/routes';
+import { jobRoutes } from '../jobs/routes';
+import type { LiveHub } from '../live/hub';
+import { peopleRoutes } from '../people/routes';
+import { scanRoutes } from '../scans/routes';
+import { stockRoutes } from '../stock/routes';
+import { loadPerson, needs, ownPagesOnly } from './auth';
+import type { Store } from './context';
+import { problemHandler, unknownRoute } from './problems';
+
+export interface AppOptions {
+  store: Store;
+  databaseUrl: string;
+  sessionSecret: string;
+  demo: boolean;
+  logger: Logger;
+  hub: LiveHub;
+  /** Built pages; left out in API tests. */
+  webFolder?: string;
+  demoFolder: string;
+  signInsPerMinute?: number;
+}
+
+/** The web application: pages, API and live events. `close` ends what it opened. */
+export function makeApp(options: AppOptions): { app: Express; close: () => Promise<void> } {
+  const { store, hub } = options;
+  const app = express();
+  app.disable('x-powered-by');
+  app.set('query parser', 'simple');
+  app.use(pinoHttp({ logger: options.logger, autoLogging: false }));
+  app.use((_req, res, next) => {
+    res.locals.nonce = randomBytes(16).toString('base64');
+    next();
+  });
+  app.use(
+    helmet({
+      contentSecurityPolicy: {
+        useDefaults: false,
+        directives: {
+          defaultSrc: ["'none'"],
+          scriptSrc: ["'self'"],
+          workerSrc: ["'self'"],
+          styleSrc: ["'self'", (_req, res) => `'nonce-${(res as express.Response).locals.nonce as string}'`],
+          imgSrc: ["'self'", 'data:'],
+          fontSrc: ["'self'"],
+          connectSrc: ["'self'"],
+          manifestSrc: ["'self'"],
+          baseUri: ["'none'"],
+          formAction: ["'self'"],
+          frameAncestors: ["'none'"],
+        },
+      },
+      strictTransportSecurity: false,
+    }),
+  );
+
+  const pool = new pg.Pool({ connectionString: options.databaseUrl, max: 4 });
+  pool.on('error', (error) => options.logger.warn({ err: error }, 'session store lost its connection'));
+  const PgSession = connectPgSimple(session);
+  const api = express.Router();
+  api.use((_req, res, next) => {
+    res.set('Cache-Control', 'no-store');
+    next();
+  });
+  api.use(
+    session({
+      name: 'cellmend.sid',
+      secret: options.sessionSecret,
+      resave: false,
+      saveUninitialized: false,
+      store: new PgSession({ pool, tableName: 'user_sessions', pruneSessionInterval: false }),
+      cookie: { httpOnly: true, sameSite: 'strict', secure: 'auto', maxAge: 14 * 86400_000 },
+    }),
+  );
+  api.use(loadPerson(store));
+  api.use(ownPagesOnly);
+  api.use(express.json({ limit: '1mb', strict: true, type: 'application/json' }));
+  api.use(peopleRoutes(store, { demo: options.demo, signInsPerMinute: options.signInsPerMinute ?? 20 }));
+  api.use(jobRoutes(store));
+  api.use(scanRoutes(store, options.demoFolder));
+  api.use(findingRoutes(store));
+  api.use(decisionRoutes(store));
+  api.use(stockRoutes(store));
+  api.get('/events', needs('viewer'), (_req, res) => hub.add(res));
+  api.use(unknownRoute);
+  app.use('/api', api);
+
+  const page = options.webFolder ? join(options.webFolder, 'index.html') : '';
+  if (options.webFolder && existsSync(page)) {
+    const html = readFileSync(page, 'utf8');
+    app.use(
+      express.static(options.webFolder, {
+        index: false,
+        maxAge: '1h',
+        setHeaders: (res, path) =>
+          void (/assets/.test(path) && res.setHeader('Cache-Control', 'public, max-age=31536000, immutable')),
+      }),
+    );
+    app.get(/^\/(?!api\/)/, (_req, res) => {
+      res
+        .set('Cache-Control', 'no-store')
+        .type('html')
+        .send(html.replaceAll('__NONCE__', res.locals.nonce as string));
+    });
+  }
+  app.use(unknownRoute);
+  app.use(problemHandler);
+  return { app, close: () => pool.end() };
+}

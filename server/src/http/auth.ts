@@ -1,0 +1,45 @@
+import type { Role } from './roles';
+import type { RequestHandler } from 'express';
+import type { Store } from './context';
+import { HttpProblem } from './problems';
+
+const RANK: Record<Role, number> = { viewer: 0, technician: 1, lead: 2 };
+
+/** Reads the signed-in person of the session, if there is one. */
+export const loadPerson =
+  (store: Store): RequestHandler =>
+  async (req, _res, next) => {
+    const id = req.session?.personId;
+    if (id) req.person = (await store.models.Person.findByPk(id)) ?? undefined;
+    next();
+  };
+
+/** Lets through who is signed in with at least this role. */
+export const needs =
+  (role: Role): RequestHandler =>
+  (req, _res, next) => {
+    if (!req.person) throw new HttpProblem(401, 'Not signed in', 'Sign in first.');
+    if (RANK[req.person.role] < RANK[role])
+      throw new HttpProblem(
+        403,
+        'Not allowed',
+        `This needs the role ${role}; ${req.person.name} is ${req.person.role}.`,
+      );
+    next();
+  };
+
+/**
+ * Cross-site requests cannot carry a custom header without asking first, and SameSite keeps the cookie at home;
+ * a write needs both the header and, where the browser names an origin, our own.
+ */
+export const ownPagesOnly: RequestHandler = (req, _res, next) => {
+  if (!['GET', 'HEAD', 'OPTIONS'].includes(req.method)) {
+    const origin = req.get('origin');
+    const foreign = origin !== undefined && origin !== `${req.protocol}://${req.get('host')}`;
+    if (req.get('x-cellmend') !== '1' || foreign)
+      throw new HttpProblem(403, 'Not from our page', 'This request did not come from the app itself.', {
+        accepted: 'The header X-Cellmend: 1, from the same origin.',
+      });
+  }
+  next();
+};

@@ -1,0 +1,111 @@
+import type { RequestHandler } from 'express';
+import { QueryTypes, type Sequelize, type Transaction } from 'sequelize';
+import { z } from 'zod';
+import { randomUUID } from 'node:crypto';
+import type { Models, PersonRow } from '../db/models';
+import { HttpProblem } from './problems';
+
+/** What every service needs: the database and its tables. */
+export interface Store {
+  sequelize: Sequelize;
+  models: Models;
+}
+
+/** Who does something, within which transaction. */
+export interface Doing {
+  tx: Transaction;
+  person: PersonRow;
+}
+
+declare module 'express-session' {
+  interface SessionData {
+    personId: string;
+  }
+}
+declare module 'express-serve-static-core' {
+  interface Request {
+    person?: PersonRow;
+  }
+}
+
+/** Adds a line to the audit trail, in the transaction of the change itself. */
+export async function audit(
+  store: Store,
+  doing: Doing,
+  jobId: string | null,
+  what: string,
+  subject = '',
+  detail = '',
+): Promise<void> {
+  await store.models.Audit.create(
+    { jobId, personId: doing.person.id, what, subject, detail },
+    { transaction: doing.tx },
+  );
+}
+
+/** Tells every server process, once the transaction commits, that something of a job changed. */
+export async function announce(
+  store: Store,
+  tx: Transaction,
+  topic: string,
+  jobNumber: number | null,
+): Promise<void> {
+  await store.sequelize.query('SELECT pg_notify(:channel, :payload)', {
+    replacements: { channel: 'cellmend', payload: JSON.stringify({ topic, job: jobNumber }) },
+    transaction: tx,
+    type: QueryTypes.SELECT,
+  });
+}
+
+const KeySchema = z.uuid('A UUID in the Idempotency-Key header.');
+
+/**
+ * Runs a write once per idempotency key: a repeat gets the stored answer, also when both arrive together.
+ * Everything the write does, and its answer, commit in one transaction.
+ */
+export function writeOnce<T>(
+  store: Store,
+  status: number,
+  work: (req: Parameters<RequestHandler>[0], doing: Doing) => Promise<T>,
+): RequestHandler {
+  return async (req, res) => {
+    const person = req.person!;
+    const key = KeySchema.parse(req.get('idempotency-key') ?? randomUUID());
+    const route = `${req.method} ${req.baseUrl}${req.path}`.slice(0, 300);
+    const answer = await store.sequelize.transaction(async (tx) => {
+      const [inserted] = await store.sequelize.query<{ key: string }>(
+        'INSERT INTO idempotency_keys (key, person_id, route) VALUES (:key, :person, :route) ON CONFLICT (key) DO NOTHING RETURNING key',
+        {
+          replacements: { key, person: person.id, route },
+          transaction: tx,
+          type: QueryTypes.SELECT,
+        },
+      );
+      if (!inserted) {
+        const [stored] = await store.sequelize.query<{
+          person_id: string;
+          route: string;
+          status: number;
+          response: unknown;
+        }>('SELECT person_id, route, status, response FROM idempotency_keys WHERE key = :key', {
+          replacements: { key },
+          transaction: tx,
+          type: QueryTypes.SELECT,
+        });
+        if (!stored || stored.person_id !== person.id || stored.route !== route)
+          throw new HttpProblem(409, 'Key used already', 'This idempotency key belongs to another entry.', {
+            accepted: 'A new key for a new entry.',
+          });
+        return { status: stored.status, body: stored.response, repeated: true };
+      }
+      const body = await work(req, { tx, person });
+      await store.sequelize.query(
+        'UPDATE idempotency_keys SET status = :status, response = :response WHERE key = :key',
+        { replacements: { status, response: JSON.stringify(body ?? null), key }, transaction: tx },
+      );
+      return { status, body, repeated: false };
+    });
+    if (answer.repeated) res.set('Idempotent-Replay', 'true');
+    res.status(answer.status).json(answer.body);
+  };
+}

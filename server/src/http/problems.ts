@@ -1,0 +1,111 @@
+import { fieldsOf, type Problem } from '@cellmend/contract/problem';
+import { InputProblem } from '@cellmend/core/pack';
+import type { ErrorRequestHandler, RequestHandler } from 'express';
+import { BaseError, ConnectionError, DatabaseError, TimeoutError } from 'sequelize';
+import { ZodError } from 'zod';
+
+/** An answer that is not a success, told as a problem document. */
+export class HttpProblem extends Error {
+  constructor(
+    readonly status: number,
+    readonly title: string,
+    detail: string,
+    readonly extra: Partial<Problem> = {},
+  ) {
+    super(detail);
+  }
+}
+export const notFound = (what: string): HttpProblem =>
+  new HttpProblem(404, 'Not found', `${what} is not here.`);
+
+/** Values that PostgreSQL refuses although the schema let them pass (NUL in text, numbers out of range). */
+const REFUSED_BY_DATABASE = new Set(['22021', '22P05', '22003', '22P02', '22008', '54000']);
+
+/** The one place that turns errors into answers. */
+export function toProblem(error: unknown): Problem {
+  const problem = (status: number, title: string, detail: string, extra: Partial<Problem> = {}): Problem => ({
+    type: 'about:blank',
+    title,
+    status,
+    detail,
+    ...extra,
+  });
+  if (error instanceof HttpProblem) return problem(error.status, error.title, error.message, error.extra);
+  if (error instanceof InputProblem)
+    return problem(422, 'Cannot be read', error.what, {
+      where: error.where,
+      accepted: error.accepted,
+      type: `urn:cellmend:${error.code}`,
+    });
+  if (error instanceof ZodError) {
+    const fields = fieldsOf(error);
+    return problem(
+      400,
+      'Cannot be accepted',
+      fields
+        .slice(0, 3)
+        .map((f) => `${f.field}: ${f.message}`)
+        .join(' · '),
+      { fields: fields.slice(0, 50) },
+    );
+  }
+  if (
+    error instanceof ConnectionError ||
+    error instanceof TimeoutError ||
+    (error as { name?: string })?.name === 'SequelizeConnectionAcquireTimeoutError'
+  ) {
+    return problem(
+      503,
+      'The database is away',
+      'Nothing was stored. The entry is kept in this browser and sent again.',
+    );
+  }
+  if (error instanceof DatabaseError) {
+    const code = (error.original as { code?: string }).code ?? '';
+    if (REFUSED_BY_DATABASE.has(code))
+      return problem(400, 'Cannot be stored', 'A value holds characters or a size that cannot be stored.');
+    if (code === '23503') return problem(400, 'Cannot be stored', 'It refers to something that is not here.');
+    if (code.startsWith('57') || code.startsWith('08'))
+      return problem(
+        503,
+        'The database is away',
+        'Nothing was stored. The entry is kept in this browser and sent again.',
+      );
+  }
+  const lost = (error as { code?: string })?.code ?? '';
+  if (
+    /^(ECONNREFUSED|ECONNRESET|EPIPE|57P0\d|08\w{3})$/.test(lost) ||
+    /Connection terminated|timeout exceeded when trying to connect/.test((error as Error)?.message ?? '')
+  ) {
+    return problem(
+      503,
+      'The database is away',
+      'Nothing was stored. The entry is kept in this browser and sent again.',
+    );
+  }
+  const http = error as { status?: number; type?: string; message?: string };
+  if (http.type === 'entity.too.large')
+    return problem(413, 'Too large', 'The body is larger than this address accepts.');
+  if (http.type === 'entity.parse.failed')
+    return problem(400, 'Not JSON', 'The body is not JSON.', { accepted: 'A JSON object.' });
+  if (http.status && http.status >= 400 && http.status < 500)
+    return problem(http.status, 'Cannot be accepted', http.message ?? 'The request cannot be read.');
+  return problem(
+    500,
+    'Something failed here',
+    error instanceof BaseError
+      ? 'The database refused it; nothing was stored.'
+      : 'The server failed on this request; nothing was stored.',
+  );
+}
+
+export const problemHandler: ErrorRequestHandler = (error, req, res, next) => {
+  if (res.headersSent) return next(error);
+  const problem = toProblem(error);
+  if (problem.status >= 500) req.log.error(error);
+  res.status(problem.status).type('application/problem+json').send(JSON.stringify(problem));
+};
+
+export const unknownRoute: RequestHandler = (req) => {
+  throw notFound(`${req.method} ${req.path}`);
+};

@@ -1,0 +1,123 @@
+import type { Stage } from '@cellmend/contract/jobs';
+import { normalisePack } from '@cellmend/core/pack';
+import type { SpreadReport } from '@cellmend/core/spread';
+import type { Transaction } from 'sequelize';
+import type { DecisionRow } from '../db/models';
+import type { Store } from '../http/context';
+
+export interface Need {
+  need: string;
+  detail: string;
+  stage: Stage;
+}
+export interface NeedFacts {
+  scans: { role: 'before' | 'after' }[];
+  decisions: Pick<DecisionRow, 'topic' | 'body'>[];
+  headline: string;
+}
+
+/** What a person has to do next on a job, from what is recorded. Pure. */
+export function nextNeed({ scans, decisions, headline }: NeedFacts): Need {
+  const decided = new Map(decisions.map((d) => [d.topic, d.body]));
+  const replace = decided.get('replace');
+  const modules = replace?.topic === 'replace' ? replace.modules.join(', ') : '';
+  if (!scans.some((s) => s.role === 'before'))
+    return { need: 'Scan', detail: 'No scan yet. Drop the file from the scan tool.', stage: 'scan' };
+  if (!replace)
+    return { need: 'Decide', detail: `${headline}. Replace, or tell the owner?`, stage: 'findings' };
+  if (replace.topic === 'replace' && replace.modules.length === 0)
+    return decided.has('hand-over')
+      ? { need: 'Closed', detail: 'Handed over.', stage: 'hand-over' }
+      : {
+          need: 'Hand over',
+          detail: 'Nothing is replaced. Write what the owner should know.',
+          stage: 'hand-over',
+        };
+  if (!decided.has('match'))
+    return {
+      need: 'Choose a module',
+      detail: `${modules} is to be replaced. Pick the donor that fits the rest.`,
+      stage: 'match',
+    };
+  if (!decided.has('balance'))
+    return { need: 'Plan balance', detail: `The donor for ${modules} has to come level.`, stage: 'balance' };
+  if (!scans.some((s) => s.role === 'after'))
+    return {
+      need: 'Scan again',
+      detail: `${modules} goes in. Then scan near full and near empty.`,
+      stage: 'scan',
+    };
+  if (!decided.has('prove'))
+    return { need: 'Compare', detail: 'The after-scan is in. Is the repair proven?', stage: 'prove' };
+  if (!decided.has('hand-over'))
+    return {
+      need: 'Hand over',
+      detail: 'Write what the owner should know and print the sheet.',
+      stage: 'hand-over',
+    };
+  return { need: 'Closed', detail: 'Handed over.', stage: 'hand-over' };
+}
+
+/** The newest version of each decision. */
+export async function currentDecisions(
+  store: Store,
+  jobId: string,
+  tx?: Transaction,
+): Promise<DecisionRow[]> {
+  const rows = await store.models.Decision.findAll({
+    where: { jobId },
+    order: [['version', 'DESC']],
+    transaction: tx ?? null,
+  });
+  const seen = new Set<string>();
+  return rows.filter((r) => !seen.has(r.topic) && seen.add(r.topic));
+}
+
+/** Works out anew what the board shows of a job; called in the transaction of every write to it. */
+export async function refreshNeed(store: Store, tx: Transaction, jobId: string): Promise<void> {
+  const { models } = store;
+  const job = (await models.Job.findByPk(jobId, { transaction: tx }))!;
+  const scans = await models.Scan.findAll({ where: { jobId }, attributes: ['role'], transaction: tx });
+  const decisions = await currentDecisions(store, jobId, tx);
+  const finding = await models.Finding.findOne({
+    where: { jobId, topic: 'spread' },
+    order: [['createdAt', 'DESC']],
+    transaction: tx,
+  });
+  const clock = await models.Clock.findOne({
+    where: { jobId, doneAt: null },
+    order: [['endsAt', 'ASC']],
+    transaction: tx,
+  });
+  const profile = await models.PackProfile.findByPk(job.packProfileId, { transaction: tx });
+  const next = nextNeed({ scans, decisions, headline: finding?.headline ?? '' });
+  const pack = normalisePack(profile!.profile);
+  const replace = decisions.find((d) => d.topic === 'replace')?.body;
+  const replaced =
+    decisions.some((d) => d.topic === 'match') && replace?.topic === 'replace' ? replace.modules : [];
+  const suspects =
+    (finding?.result as SpreadReport | undefined)?.findings
+      .filter((f) => f.verdict !== 'undetermined')
+      .flatMap((f) => f.module.split(' + ')) ?? [];
+  const marks = pack.modules.flatMap((m): { module: number; kind: 'suspect' | 'replaced' }[] =>
+    replaced.includes(m.id)
+      ? [{ module: m.index, kind: 'replaced' }]
+      : suspects.includes(m.id)
+        ? [{ module: m.index, kind: 'suspect' }]
+        : [],
+  );
+  const closed = next.need === 'Closed';
+  const shown = clock && !closed ? { need: clock.label, detail: next.detail, stage: clock.stage } : next;
+  await job.update(
+    {
+      need: shown.need,
+      needDetail: shown.detail,
+      needStage: shown.stage,
+      needSince: job.need === shown.need ? job.needSince : new Date(),
+      dueAt: clock && !closed ? clock.endsAt : null,
+      closedAt: closed ? (job.closedAt ?? new Date()) : null,
+      marks,
+    },
+    { transaction: tx },
+  );
+}

@@ -1,0 +1,20 @@
+import { Router } from 'express';
+import { needs } from '../http/auth';
+import { writeOnce, type Store } from '../http/context';
+import { board, createJob, viewJob } from './service';
+
+export function jobRoutes(store: Store): Router {
+  const router = Router();
+  router.get('/jobs', needs('viewer'), async (_req, res) => void res.json(await board(store)));
+  router.post(
+    '/jobs',
+    needs('technician'),
+    writeOnce(store, 201, (req, doing) => createJob(store, doing, req.body)),
+  );
+  router.get(
+    '/jobs/:number',
+    needs('viewer'),
+    async (req, res) => void res.json(await viewJob(store, req.params.number)),
+  );
+  return router;
+}

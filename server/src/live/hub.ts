@@ -1,0 +1,70 @@
+import type { Response } from 'express';
+import { Client } from 'pg';
+
+/**
+ * Passes what any server process announced to the pages connected to this one.
+ * LISTEN needs a connection of its own; it is made again when lost, and pages are then told to look again.
+ */
+export class LiveHub {
+  private readonly pages = new Set<Response>();
+  private client: Client | null = null;
+  private closed = false;
+  private retry: NodeJS.Timeout | null = null;
+
+  constructor(private readonly url: string) {}
+
+  async open(): Promise<void> {
+    const client = new Client({ connectionString: this.url });
+    client.on('notification', (n) => this.send(n.payload ?? '{}'));
+    client.on('error', () => this.lost(client));
+    client.on('end', () => this.lost(client));
+    try {
+      await client.connect();
+      await client.query('LISTEN cellmend');
+      this.client = client;
+      this.send(JSON.stringify({ topic: 'all', job: null }));
+    } catch {
+      this.lost(client);
+    }
+  }
+
+  private lost(client: Client): void {
+    client.removeAllListeners();
+    client.on('error', () => undefined);
+    if (this.client === client) this.client = null;
+    void client.end().catch(() => undefined);
+    if (!this.closed && !this.retry) {
+      this.retry = setTimeout(() => {
+        this.retry = null;
+        void this.open();
+      }, 1000);
+    }
+  }
+
+  private send(payload: string): void {
+    for (const page of this.pages) page.write(`data: ${payload}\n\n`);
+  }
+
+  add(res: Response): void {
+    res.set({
+      'Content-Type': 'text/event-stream',
+      'Cache-Control': 'no-cache, no-transform',
+      'X-Accel-Buffering': 'no',
+    });
+    res.flushHeaders();
+    res.write('retry: 1000\n\n');
+    this.pages.add(res);
+    const beat = setInterval(() => res.write(': beat\n\n'), 20_000);
+    res.on('close', () => {
+      clearInterval(beat);
+      this.pages.delete(res);
+    });
+  }
+
+  async close(): Promise<void> {
+    this.closed = true;
+    if (this.retry) clearTimeout(this.retry);
+    for (const page of this.pages) page.end();
+    await this.client?.end().catch(() => undefined);
+  }
+}

@@ -1,0 +1,30 @@
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { pino } from 'pino';
+import { startServer } from './server';
+
+const root = join(dirname(fileURLToPath(import.meta.url)), '../..');
+const logger = pino({
+  level: process.env.LOG_LEVEL ?? 'warn',
+  redact: ['req.headers.cookie', 'req.headers["idempotency-key"]'],
+});
+const running = await startServer({
+  databaseUrl: process.env.DATABASE_URL ?? '',
+  port: Number(process.env.PORT ?? 4780),
+  demo: process.env.CELLMEND_DEMO !== '0',
+  demoFolder: join(root, 'demo'),
+  webFolder: join(root, 'web/dist'),
+  logger,
+});
+console.log(`LISTENING ${running.port}`);
+process.send?.({ port: running.port });
+
+let stopping = false;
+const stop = (): void => {
+  if (stopping) return;
+  stopping = true;
+  void running.close().then(() => process.exit(0));
+};
+process.on('SIGINT', stop);
+process.on('SIGTERM', stop);
+process.on('disconnect', stop);

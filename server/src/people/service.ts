@@ -1,0 +1,122 @@
+import type { EditPersonSchema, NewPerson, Person, Session } from '@cellmend/contract/people';
+import { hash, verify } from '@node-rs/argon2';
+import { randomUUID } from 'node:crypto';
+import type { Transaction } from 'sequelize';
+import type { z } from 'zod';
+import type { PersonRow } from '../db/models';
+import { audit, type Doing, type Store } from '../http/context';
+import { HttpProblem, notFound } from '../http/problems';
+
+/** OWASP's advice for Argon2id: 19 MiB, two passes, one lane. The package's default algorithm is Argon2id. */
+const ARGON2ID = { memoryCost: 19456, timeCost: 2, parallelism: 1 };
+export const hashPassword = (password: string): Promise<string> => hash(password, ARGON2ID);
+
+/** A person as the page sees them, with what follows from the qualification today. */
+export function viewPerson(row: PersonRow, today = new Date()): Person {
+  const until = row.hvUntil;
+  const expired = until !== null && until < today.toISOString().slice(0, 10);
+  const hvReason =
+    row.role === 'viewer'
+      ? 'Viewers sign nothing.'
+      : row.hvLevel < 2
+        ? 'No high-voltage qualification of level 2 or above.'
+        : until === null
+          ? 'The qualification has no date.'
+          : expired
+            ? `The qualification ended on ${until}.`
+            : '';
+  return {
+    id: row.id,
+    name: row.name,
+    role: row.role,
+    hvLevel: row.hvLevel,
+    hvUntil: until,
+    mayWrite: row.role !== 'viewer',
+    maySignHv: hvReason === '',
+    hvReason,
+  };
+}
+
+export async function session(store: Store, person: PersonRow | undefined, demo: boolean): Promise<Session> {
+  const count = await store.models.Person.count();
+  const demoPeople =
+    demo && !person
+      ? await store.models.Person.findAll({ where: { demo: true }, order: [['name', 'ASC']] })
+      : [];
+  return {
+    person: person ? viewPerson(person) : null,
+    demo,
+    firstLeadNeeded: count === 0,
+    demoPeople: demoPeople.map((p) => viewPerson(p)),
+  };
+}
+
+/** A hash of nothing, so that an unknown name takes as long as a wrong password. */
+const nobody = hashPassword(randomUUID());
+
+export async function checkPassword(store: Store, name: string, password: string): Promise<PersonRow> {
+  const row = await store.models.Person.findOne({ where: { name } });
+  const right = await verify(row?.passwordHash ?? (await nobody), password).catch(() => false);
+  if (!row || !right)
+    throw new HttpProblem(401, 'Not signed in', 'Name and password do not belong together.');
+  return row;
+}
+
+export async function addPerson(
+  store: Store,
+  input: NewPerson,
+  tx: Transaction,
+  by: PersonRow | null,
+): Promise<Person> {
+  if (await store.models.Person.findOne({ where: { name: input.name }, transaction: tx }))
+    throw new HttpProblem(409, 'Name taken', `There is a ${input.name} already.`, {
+      fields: [{ field: 'name', message: 'A name that nobody here has.' }],
+    });
+  const row = await store.models.Person.create(
+    {
+      id: randomUUID(),
+      name: input.name,
+      role: input.role,
+      hvLevel: input.hvLevel,
+      hvUntil: input.hvUntil,
+      passwordHash: await hashPassword(input.password),
+    },
+    { transaction: tx },
+  );
+  await audit(
+    store,
+    { tx, person: by ?? row },
+    null,
+    'person added',
+    row.name,
+    `${row.role}, HV level ${row.hvLevel}`,
+  );
+  return viewPerson(row);
+}
+
+export async function editPerson(
+  store: Store,
+  doing: Doing,
+  id: string,
+  change: z.infer<typeof EditPersonSchema>,
+): Promise<Person> {
+  const row = await store.models.Person.findByPk(id, { transaction: doing.tx });
+  if (!row) throw notFound('That person');
+  if (row.id === doing.person.id && change.role && change.role !== 'lead')
+    throw new HttpProblem(400, 'Cannot be accepted', 'A lead cannot take the lead role from themselves.');
+  await row.update(change, { transaction: doing.tx });
+  await audit(
+    store,
+    doing,
+    null,
+    'person changed',
+    row.name,
+    Object.entries(change)
+      .map(([k, v]) => `${k} ${v}`)
+      .join(', '),
+  );
+  return viewPerson(row);
+}
+
+export const listPeople = async (store: Store): Promise<Person[]> =>
+  (await store.models.Person.findAll({ order: [['name', 'ASC']] })).map((p) => viewPerson(p));

@@ -1,0 +1,92 @@
+import type { ScanRecord, Series } from '@cellmend/core/scan';
+import type { Transaction } from 'sequelize';
+import type { Store } from '../http/context';
+import { notFound } from '../http/problems';
+
+/** Values per stored chunk; with its low and high a chart opens without reading them all. */
+const CHUNK = 65536;
+
+/** The arrays of a record under stable names; shared time is stored once. */
+export function signalsOf(record: ScanRecord): Map<string, Float64Array> {
+  const signals = new Map<string, Float64Array>();
+  const put = (name: string, s: Series | null): void => {
+    if (!s) return;
+    signals.set(name, s.value);
+    if (!record.simultaneous) signals.set(`time:${name}`, s.timeS);
+  };
+  if (record.simultaneous) signals.set('time', record.voltageV[0]!.timeS);
+  put('current', record.currentA);
+  put('temperature', record.temperatureC);
+  put('soc', record.reportedSocFraction);
+  record.voltageV.forEach((s, i) => put(`channel:${i}`, s));
+  return signals;
+}
+
+export async function storeSignals(
+  store: Store,
+  tx: Transaction,
+  scanId: string,
+  signals: Map<string, Float64Array>,
+): Promise<void> {
+  for (const [signal, values] of signals) {
+    const rows = [];
+    for (let from = 0, part = 0; from < values.length; from += CHUNK, part++) {
+      const piece = values.slice(from, from + CHUNK);
+      let low = Infinity;
+      let high = -Infinity;
+      for (const v of piece) {
+        if (v < low) low = v;
+        if (v > high) high = v;
+      }
+      rows.push({
+        scanId,
+        signal,
+        part,
+        count: piece.length,
+        low: Number.isFinite(low) ? low : null,
+        high: Number.isFinite(high) ? high : null,
+        values: Buffer.from(piece.buffer, piece.byteOffset, piece.byteLength),
+      });
+    }
+    await store.models.ScanChunk.bulkCreate(rows, { transaction: tx });
+  }
+}
+
+/** Reads a stored record back, to the last bit as it was imported. */
+export async function loadRecord(store: Store, scanId: string, tx?: Transaction): Promise<ScanRecord> {
+  const scan = await store.models.Scan.findByPk(scanId, { transaction: tx ?? null });
+  if (!scan) throw notFound('That scan');
+  const chunks = await store.models.ScanChunk.findAll({
+    where: { scanId },
+    order: [
+      ['signal', 'ASC'],
+      ['part', 'ASC'],
+    ],
+    transaction: tx ?? null,
+  });
+  const signals = new Map<string, Float64Array>();
+  for (const name of new Set(chunks.map((c) => c.signal))) {
+    const parts = chunks.filter((c) => c.signal === name);
+    const out = new Float64Array(parts.reduce((n, p) => n + p.count, 0));
+    let at = 0;
+    for (const p of parts) {
+      const bytes = Uint8Array.from(p.values);
+      out.set(new Float64Array(bytes.buffer, 0, p.count), at);
+      at += p.count;
+    }
+    signals.set(name, out);
+  }
+  const series = (name: string): Series | null => {
+    const value = signals.get(name);
+    return value ? { timeS: signals.get(scan.simultaneous ? 'time' : `time:${name}`)!, value } : null;
+  };
+  return {
+    channelIds: scan.channelIds,
+    voltageV: scan.channelIds.map((_, i) => series(`channel:${i}`)!),
+    currentA: series('current'),
+    temperatureC: series('temperature'),
+    reportedSocFraction: series('soc'),
+    simultaneous: scan.simultaneous,
+    notices: scan.notices,
+  };
+}

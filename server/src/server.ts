@@ -1,0 +1,78 @@
+import { createServer, type Server } from 'node:http';
+import { QueryTypes } from 'sequelize';
+import { randomBytes } from 'node:crypto';
+import type { Logger } from 'pino';
+import { connect } from './db/connect';
+import { migrate } from './db/migrate';
+import { defineModels } from './db/models';
+import { seedDemo } from './demo/seed';
+import { makeApp } from './http/app';
+import type { Store } from './http/context';
+import { LiveHub } from './live/hub';
+
+export interface ServerOptions {
+  databaseUrl: string;
+  port: number;
+  /** Fill an empty database with the demo depot and offer its people at sign-in. */
+  demo: boolean;
+  demoFolder: string;
+  webFolder?: string;
+  logger: Logger;
+  signInsPerMinute?: number;
+}
+
+export interface Running {
+  port: number;
+  store: Store;
+  server: Server;
+  close: () => Promise<void>;
+}
+
+/** One value for all server processes on this database, made by whichever comes first. */
+async function sharedSetting(store: Store, name: string, make: () => unknown): Promise<unknown> {
+  await store.sequelize.query(
+    'INSERT INTO settings (name, value) VALUES (:name, :value) ON CONFLICT (name) DO NOTHING',
+    { replacements: { name, value: JSON.stringify(make()) } },
+  );
+  const [row] = await store.sequelize.query<{ value: unknown }>(
+    'SELECT value FROM settings WHERE name = :name',
+    { replacements: { name }, type: QueryTypes.SELECT },
+  );
+  return row!.value;
+}
+
+/** Migrates, seeds if asked, and serves on loopback. */
+export async function startServer(options: ServerOptions): Promise<Running> {
+  const sequelize = connect(options.databaseUrl);
+  const store: Store = { sequelize, models: defineModels(sequelize) };
+  await migrate(sequelize);
+  // A database begun as demo stays one, and one begun empty never gets demo people.
+  const demo = (await sharedSetting(store, 'demo', () => options.demo)) === true;
+  if (demo) await seedDemo(store, options.demoFolder);
+  const sessionSecret = String(
+    await sharedSetting(store, 'session-secret', () => randomBytes(32).toString('hex')),
+  );
+  const hub = new LiveHub(options.databaseUrl);
+  await hub.open();
+  const { app, close } = makeApp({ ...options, store, sessionSecret, demo, hub });
+  const server = createServer(app);
+  await new Promise<void>((resolve, reject) => {
+    server.once('error', reject);
+    server.listen(options.port, '127.0.0.1', resolve);
+  });
+  const address = server.address();
+  return {
+    port: typeof address === 'object' && address ? address.port : options.port,
+    store,
+    server,
+    close: async () => {
+      await hub.close();
+      await new Promise<void>((resolve) => {
+        server.close(() => resolve());
+        server.closeAllConnections();
+      });
+      await close();
+      await sequelize.close();
+    },
+  };
+}

@@ -1,0 +1,117 @@
+import { randomUUID } from 'node:crypto';
+import { join } from 'node:path';
+import pg from 'pg';
+import { pino } from 'pino';
+import { startServer, type Running } from '../src/server';
+
+export const root = join(import.meta.dirname, '../..');
+
+/** A database of its own on the throw-away cluster that `npm test` started. */
+export async function newDatabase(): Promise<{ url: string; drop: () => Promise<void> }> {
+  const base = process.env.TEST_DATABASE_BASE;
+  if (!base) throw new Error('TEST_DATABASE_BASE is not set: run these tests through npm test.');
+  const name = `t_${randomUUID().replaceAll('-', '')}`;
+  const admin = async (sql: string): Promise<void> => {
+    const client = new pg.Client({ connectionString: `${base}postgres` });
+    await client.connect();
+    await client.query(sql);
+    await client.end();
+  };
+  await admin(`CREATE DATABASE ${name}`);
+  return { url: `${base}${name}`, drop: () => admin(`DROP DATABASE ${name} WITH (FORCE)`) };
+}
+
+export interface Answer<T = unknown> {
+  status: number;
+  body: T;
+  headers: Headers;
+}
+
+/** One client with its cookie, as a browser tab is. */
+export class Client {
+  cookie = '';
+  constructor(readonly address: string) {}
+
+  async call<T = never>(
+    method: string,
+    path: string,
+    body?: unknown,
+    headers: Record<string, string> = {},
+  ): Promise<Answer<T>> {
+    const raw = typeof body === 'string' || body instanceof Uint8Array;
+    const response = await fetch(`${this.address}${path}`, {
+      method,
+      headers: {
+        'x-cellmend': '1',
+        ...(body === undefined
+          ? {}
+          : { 'content-type': raw ? 'application/octet-stream' : 'application/json' }),
+        ...(this.cookie ? { cookie: this.cookie } : {}),
+        ...headers,
+      },
+      ...(body === undefined ? {} : { body: raw ? (body as string) : JSON.stringify(body) }),
+    });
+    const set = response.headers.get('set-cookie');
+    if (set) this.cookie = set.split(';')[0]!;
+    const text = await response.text();
+    let parsed: unknown = text;
+    try {
+      parsed = JSON.parse(text);
+    } catch {
+      // not JSON: kept as text
+    }
+    return { status: response.status, body: parsed as T, headers: response.headers };
+  }
+  get = <T = never>(path: string): Promise<Answer<T>> => this.call<T>('GET', path);
+  post = <T = never>(path: string, body?: unknown, headers?: Record<string, string>): Promise<Answer<T>> =>
+    this.call<T>('POST', path, body, headers);
+}
+
+export interface Bench {
+  running: Running;
+  address: string;
+  url: string;
+  as: (name: string) => Promise<Client>;
+  another: () => Promise<Running>;
+  end: () => Promise<void>;
+}
+
+/** A server on a database of its own, with the demo depot unless asked otherwise. */
+export async function startBench(demo = true, signInsPerMinute = 1000): Promise<Bench> {
+  const database = await newDatabase();
+  const options = {
+    databaseUrl: database.url,
+    port: 0,
+    demo,
+    demoFolder: join(root, 'demo'),
+    webFolder: join(root, 'web/dist'),
+    logger: pino({ level: process.env.LOG_LEVEL ?? 'silent' }),
+    signInsPerMinute,
+  };
+  const running = await startServer(options);
+  const more: Running[] = [];
+  const address = `http://127.0.0.1:${running.port}`;
+  return {
+    running,
+    address,
+    url: database.url,
+    as: async (name) => {
+      const client = new Client(address);
+      const { body } = await client.get<{ demoPeople: { id: string; name: string }[] }>('/api/session');
+      const { status } = await client.post('/api/session/demo', {
+        personId: body.demoPeople.find((p) => p.name === name)!.id,
+      });
+      if (status !== 200) throw new Error(`sign-in of ${name} answered ${status}`);
+      return client;
+    },
+    another: async () => {
+      const next = await startServer(options);
+      more.push(next);
+      return next;
+    },
+    end: async () => {
+      for (const r of [running, ...more]) await r.close();
+      await database.drop();
+    },
+  };
+}

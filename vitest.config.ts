@@ -1,0 +1,36 @@
+import { defineConfig } from 'vitest/config';
+
+export default defineConfig({
+  test: {
+    projects: [
+      {
+        test: {
+          name: 'unit',
+          include: ['{core,contract,cli,devices,web}/src/**/*.test.{ts,tsx}', 'server/src/**/*.unit.test.ts'],
+          environment: 'node',
+          testTimeout: 60_000,
+        },
+      },
+      {
+        test: {
+          name: 'api',
+          include: ['server/test/**/*.test.ts'],
+          environment: 'node',
+          testTimeout: 60_000,
+          hookTimeout: 60_000,
+          fileParallelism: false,
+        },
+      },
+      {
+        test: {
+          name: 'browser',
+          include: ['e2e/src/**/*.test.ts'],
+          environment: 'node',
+          testTimeout: 240_000,
+          hookTimeout: 120_000,
+          fileParallelism: false,
+        },
+      },
+    ],
+  },
+});

@@ -1,0 +1,80 @@
+import type { Problem } from '@cellmend/contract/problem';
+
+/** An answer that was not a success, with the server's problem document. */
+export class ApiProblem extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail);
+  }
+}
+/** The server could not be reached at all. */
+export class ServerAway extends Error {
+  constructor() {
+    super('The server is away.');
+  }
+}
+
+async function answer(response: Response): Promise<unknown> {
+  if (response.status === 204) return null;
+  const text = await response.text();
+  let body: unknown;
+  try {
+    body = JSON.parse(text);
+  } catch {
+    body = null;
+  }
+  if (response.ok) return body;
+  throw new ApiProblem(
+    (body as Problem | null) ?? {
+      type: 'about:blank',
+      title: 'Failed',
+      status: response.status,
+      detail: `The server answered ${response.status}.`,
+    },
+  );
+}
+
+async function call(path: string, init: RequestInit): Promise<unknown> {
+  let response: Response;
+  try {
+    response = await fetch(`/api${path}`, { credentials: 'same-origin', ...init });
+  } catch {
+    throw new ServerAway();
+  }
+  return answer(response);
+}
+
+export const get = <T>(path: string): Promise<T> => call(path, {}) as Promise<T>;
+
+/** A write. The key makes a repeat harmless: give the same one when sending again. */
+export function send<T>(
+  method: 'POST' | 'PATCH' | 'PUT' | 'DELETE',
+  path: string,
+  body?: unknown,
+  key: string = newKey(),
+): Promise<T> {
+  return call(path, {
+    method,
+    headers: { 'Content-Type': 'application/json', 'X-Cellmend': '1', 'Idempotency-Key': key },
+    ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+  }) as Promise<T>;
+}
+
+/** Uploads a file as it is. */
+export function upload<T>(path: string, file: Blob, signal?: AbortSignal): Promise<T> {
+  return call(path, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/octet-stream', 'X-Cellmend': '1', 'Idempotency-Key': newKey() },
+    body: file,
+    ...(signal ? { signal } : {}),
+  }) as Promise<T>;
+}
+
+/** A random UUID; `crypto.randomUUID` is missing on plain-http addresses other than loopback. */
+export function newKey(): string {
+  if (typeof crypto.randomUUID === 'function') return crypto.randomUUID();
+  const b = crypto.getRandomValues(new Uint8Array(16));
+  b[6] = (b[6]! & 0x0f) | 0x40;
+  b[8] = (b[8]! & 0x3f) | 0x80;
+  const h = Array.from(b, (x) => x.toString(16).padStart(2, '0')).join('');
+  return `${h.slice(0, 8)}-${h.slice(8, 12)}-${h.slice(12, 16)}-${h.slice(16, 20)}-${h.slice(20)}`;
+}

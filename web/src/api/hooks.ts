@@ -1,0 +1,75 @@
+import type { BoardRow, Decision, Job, NewDecision } from '@cellmend/contract/jobs';
+import type { Session } from '@cellmend/contract/people';
+import type { Finding } from '@cellmend/contract/records';
+import type { StockModule } from '@cellmend/contract/stock';
+import type { SpreadReport } from '@cellmend/core/spread';
+import { useCallback, useEffect } from 'react';
+import useSWR, { useSWRConfig } from 'swr';
+import { get, send } from './client';
+
+export const useSession = () => useSWR<Session>('/session', get);
+export const useBoard = () => useSWR<{ rows: BoardRow[] }>('/jobs', get);
+export const useJob = (number: number) => useSWR<Job>(`/jobs/${number}`, get);
+export const useFindings = (number: number) => useSWR<Finding[]>(`/jobs/${number}/findings`, get);
+export const useStock = () => useSWR<StockModule[]>('/stock', get);
+
+export interface Traces {
+  timeS: number[];
+  currentA: number[] | null;
+  channels: { channelIndex: number; voltageV: number[] }[];
+}
+export const useTraces = (number: number, scanId: string | undefined, channels: number[]) =>
+  useSWR<Traces>(
+    scanId && channels.length > 0
+      ? `/jobs/${number}/scans/${scanId}/traces?channels=${channels.join(',')}`
+      : null,
+    get,
+    { keepPreviousData: true },
+  );
+
+/** The newest spread of a role, with the finding's id. */
+export function spreadOf(
+  findings: Finding[] | undefined,
+  role: 'before' | 'after',
+): { id: string; report: SpreadReport } | null {
+  const found = findings?.find((f) => f.topic === 'spread' && f.parameters.role === role);
+  return found ? { id: found.id, report: found.result as SpreadReport } : null;
+}
+export const decisionOf = <T extends Decision['topic']>(
+  job: Job,
+  topic: T,
+): (Decision & { body: Extract<Decision['body'], { topic: T }> }) | undefined =>
+  job.decisions.find((d) => d.topic === topic) as never;
+
+/** Looks at everything of a job again after a write. */
+export function useRefresh(number: number): () => Promise<void> {
+  const { mutate } = useSWRConfig();
+  return useCallback(async () => {
+    await mutate((key) => typeof key === 'string' && (key === '/jobs' || key.startsWith(`/jobs/${number}`)));
+  }, [mutate, number]);
+}
+
+export const signDecision = (number: number, decision: NewDecision, key?: string): Promise<Decision> =>
+  send('POST', `/jobs/${number}/decisions`, decision, key);
+
+/** Other tablets' changes: server-sent events say what to look at again. */
+export function useLive(): void {
+  const { mutate } = useSWRConfig();
+  useEffect(() => {
+    const source = new EventSource('/api/events');
+    source.onmessage = (event) => {
+      const { topic, job } = JSON.parse(String(event.data)) as { topic: string; job: number | null };
+      void mutate(
+        (key) =>
+          typeof key === 'string' &&
+          key !== '/session' &&
+          (topic === 'all' ||
+            job === null ||
+            key === '/jobs' ||
+            key.startsWith(`/jobs/${job}`) ||
+            key.startsWith('/clocks')),
+      );
+    };
+    return () => source.close();
+  }, [mutate]);
+}

@@ -1,0 +1,164 @@
+import type { BoardRow } from '@cellmend/contract/jobs';
+import type { Person } from '@cellmend/contract/people';
+import { PHASES } from '@cellmend/contract/jobs';
+import styled from 'styled-components';
+import { useBoard } from '../api/hooks';
+import { WorkshopHeader } from '../shell/Header';
+import { LinkButton, Mute, Sheet } from '../ui/parts';
+import { since, when } from '../ui/words';
+
+const Frame = styled.div`
+  display: grid;
+  grid-template: 56px minmax(0, 1fr) / minmax(0, 1fr);
+  height: 100%;
+`;
+const Main = styled.main`
+  padding: 22px 28px;
+  overflow: auto;
+  > * {
+    max-width: 1080px;
+  }
+  h2 {
+    font-size: 15px;
+    color: var(--mute);
+    margin: 18px 0 8px;
+  }
+`;
+const Card = styled.article<{ $now: boolean }>`
+  display: grid;
+  grid-template-columns: 90px minmax(0, 1fr) minmax(120px, auto) 132px;
+  gap: 18px;
+  align-items: center;
+  background: var(--sheet);
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  padding: 12px 16px;
+  margin-bottom: 8px;
+  ${(p) => p.$now && 'border-left: 6px solid var(--mat-text); padding-left: 11px;'}
+  h3 {
+    font-size: 17px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  .when {
+    font-size: 19px;
+    font-weight: 700;
+    text-align: right;
+    small {
+      display: block;
+      font-size: 13px;
+      font-weight: 500;
+      color: var(--mute);
+    }
+  }
+  @media (max-width: 800px) {
+    grid-template-columns: 1fr auto;
+    svg {
+      display: none;
+    }
+  }
+`;
+
+/** The pack in little: its modules where they lie, suspects and replaced ones marked. */
+function Miniature({ row }: { row: BoardRow }) {
+  const columns = Math.max(...row.tiles.map((t) => t.column)) + 1;
+  const tiers = Math.max(...row.tiles.map((t) => t.tier)) + 1;
+  const rowsOf = Array.from(
+    { length: tiers },
+    (_, t) => Math.max(...row.tiles.filter((k) => k.tier === t).map((k) => k.row)) + 1,
+  );
+  const total = rowsOf.reduce((a, b) => a + b, 0);
+  const h = 60 / total;
+  const w = 84 / columns;
+  return (
+    <svg width={84} height={60} aria-hidden>
+      {row.tiles.map((t, i) => {
+        const mark = row.marks.find((m) => m.module === i)?.kind;
+        const y = (rowsOf.slice(0, t.tier).reduce((a, b) => a + b, 0) + t.row) * h;
+        return (
+          <rect
+            key={i}
+            x={t.column * w + 1}
+            y={y + 0.7}
+            width={w - 2}
+            height={Math.max(1, h - 1.6)}
+            fill={mark === 'suspect' ? 'var(--sus)' : mark === 'replaced' ? 'var(--mat-text)' : 'var(--zero)'}
+          />
+        );
+      })}
+    </svg>
+  );
+}
+
+const WORDS = ['No', 'One', 'Two', 'Three', 'Four', 'Five', 'Six', 'Seven', 'Eight', 'Nine'];
+const count = (n: number): string => WORDS[n] ?? String(n);
+
+function JobCard({ row }: { row: BoardRow }) {
+  const stage = PHASES.flatMap((p) => p.stages).find((s) => s.id === row.stage)!;
+  return (
+    <Card $now={row.group === 'now'}>
+      <Miniature row={row} />
+      <div>
+        <h3>
+          Job {row.number}, {row.title}
+        </h3>
+        <Mute>{row.detail}</Mute>
+      </div>
+      <div className="when">
+        {row.need}
+        <small>{row.dueAt ? when(row.dueAt) : row.when ? `for ${since(row.when)}` : ''}</small>
+      </div>
+      <LinkButton to={`/jobs/${row.number}/${row.stage}`} $quiet={row.group !== 'now'}>
+        {stage.name}
+      </LinkButton>
+    </Card>
+  );
+}
+
+/** Home: what needs a person next. */
+export function Board({ person }: { person: Person }) {
+  const { data } = useBoard();
+  const now = data?.rows.filter((r) => r.group === 'now') ?? [];
+  const running = data?.rows.filter((r) => r.group === 'running') ?? [];
+  const closed = data?.rows.filter((r) => r.group === 'closed') ?? [];
+  const needs =
+    now.length === 0
+      ? 'Nothing needs you now'
+      : `${count(now.length)} ${now.length === 1 ? 'job needs' : 'jobs need'} you`;
+  const runs =
+    running.length === 0
+      ? ''
+      : `, ${count(running.length).toLowerCase()} ${running.length === 1 ? 'is running by itself' : 'are running by themselves'}`;
+  return (
+    <Frame>
+      <WorkshopHeader person={person} />
+      <Main>
+        {data && (
+          <>
+            <h1>
+              {needs}
+              {runs}
+            </h1>
+            {now.length > 0 && <h2>Now</h2>}
+            {now.map((r) => (
+              <JobCard key={r.number} row={r} />
+            ))}
+            {running.length > 0 && <h2>Running by themselves</h2>}
+            {running.map((r) => (
+              <JobCard key={r.number} row={r} />
+            ))}
+            {closed.length > 0 && <h2>Handed over</h2>}
+            {closed.map((r) => (
+              <JobCard key={r.number} row={r} />
+            ))}
+            {data.rows.length === 0 && (
+              <Sheet>
+                <p>No jobs yet.</p>
+              </Sheet>
+            )}
+          </>
+        )}
+      </Main>
+    </Frame>
+  );
+}

@@ -1,0 +1,89 @@
+import type { Module } from '@cellmend/core/pack';
+import { verdictName, type SpreadReport } from '@cellmend/core/spread';
+import { X } from 'lucide-react';
+import { Button as AriaButton } from 'react-aria-components';
+import styled from 'styled-components';
+import { useJobView } from '../shell/jobContext';
+import { DataTable, Mute, Sheet } from '../ui/parts';
+import { fixed, signed } from '../ui/words';
+
+const Box = styled(Sheet)`
+  padding: 10px 14px;
+  header {
+    display: flex;
+    align-items: baseline;
+    gap: 8px;
+  }
+  header button {
+    margin-left: auto;
+    background: none;
+    border: 0;
+    min-width: 32px;
+    min-height: 32px;
+    cursor: pointer;
+    color: var(--mute);
+  }
+`;
+
+/** Everything known of one module: its channels at both ends, its share of the findings. */
+export function ModuleSheet({
+  module,
+  report,
+  onClose,
+}: {
+  module: Module;
+  report: SpreadReport | null;
+  onClose: () => void;
+}) {
+  const { pack } = useJobView();
+  const own = report?.findings.filter((f) => f.module.split(' + ').includes(module.id)) ?? [];
+  return (
+    <Box aria-label={`Module ${module.id}`}>
+      <header>
+        <h2>{module.id}</h2>
+        <Mute>
+          {module.groupIndices.length} groups{module.massKg ? ` · ${module.massKg} kg` : ''}
+        </Mute>
+        <AriaButton aria-label="Close" onPress={onClose}>
+          <X size={16} />
+        </AriaButton>
+      </header>
+      {own.map((f) => (
+        <p key={f.channel}>
+          <b>{verdictName(f.verdict)}</b> <Mute>{f.channel}</Mute>
+        </p>
+      ))}
+      {report ? (
+        <DataTable>
+          <thead>
+            <tr>
+              <th>Channel</th>
+              <th className="r">full</th>
+              <th className="r">empty</th>
+              <th className="r">capacity</th>
+            </tr>
+          </thead>
+          <tbody>
+            {module.channelIndices.map((c) => {
+              const estimate = report.channels.find((e) => e.channelIndex === c);
+              const cell = (s: SpreadReport['nearFull']) =>
+                s ? `${signed(s.channels[c]!.deviationMv, 0)} mV` : '–';
+              return (
+                <tr key={c}>
+                  <td>{pack.channels[c]!.id}</td>
+                  <td className="r">{cell(report.nearFull)}</td>
+                  <td className="r">{cell(report.nearEmpty)}</td>
+                  <td className="r">
+                    {estimate ? `${fixed(estimate.capacityRatio.value * 100, 0)} %` : '–'}
+                  </td>
+                </tr>
+              );
+            })}
+          </tbody>
+        </DataTable>
+      ) : (
+        <Mute>Nothing measured yet.</Mute>
+      )}
+    </Box>
+  );
+}

@@ -1,0 +1,242 @@
+import type { Pack } from '@cellmend/core/pack';
+import { useMemo, useRef, type KeyboardEvent } from 'react';
+import styled from 'styled-components';
+import { drawPack, neighbour, type Box, type Layer } from './view';
+
+const Svg = styled.svg`
+  width: 100%;
+  height: auto;
+  display: block;
+  user-select: none;
+  text {
+    font-family: 'Atkinson Hyperlegible Next Variable', sans-serif;
+  }
+  [role='option'] {
+    cursor: pointer;
+    outline: none;
+  }
+  [role='option']:focus-visible .frame {
+    stroke: var(--mat-text);
+    stroke-width: 4;
+  }
+`;
+
+/** Colour of a slice on the diverging scale: brown is low, blue is high, pale is level. */
+function fill(scale: number | null): string {
+  if (scale === null) return 'transparent';
+  const share = Math.round(Math.min(1, Math.abs(scale)) * 100);
+  return `color-mix(in oklab, ${scale < 0 ? 'var(--low)' : 'var(--high)'} ${share}%, var(--zero))`;
+}
+
+interface Props {
+  pack: Pack;
+  layer: Layer;
+  selected: number | null;
+  onSelect: (module: number) => void;
+  height?: number;
+}
+
+/** The pack as it lies in the vehicle: every module with its groups as slices, one layer of marks at a time. */
+export function PackMap({ pack, layer, selected, onSelect, height = 570 }: Props) {
+  const drawing = useMemo(() => drawPack(pack, 340, height), [pack, height]);
+  const ref = useRef<SVGSVGElement>(null);
+  const focused = selected ?? pack.stringOrder[0] ?? 0;
+  const onKeyDown = (event: KeyboardEvent): void => {
+    if (
+      event.key !== 'ArrowUp' &&
+      event.key !== 'ArrowDown' &&
+      event.key !== 'ArrowLeft' &&
+      event.key !== 'ArrowRight'
+    )
+      return;
+    event.preventDefault();
+    const next = neighbour(drawing, focused, event.key);
+    onSelect(next);
+    ref.current?.querySelector<SVGGElement>(`[data-module="${next}"]`)?.focus();
+  };
+  return (
+    <Svg
+      ref={ref}
+      viewBox={`0 0 ${drawing.width} ${drawing.height}`}
+      role="listbox"
+      aria-label="Pack map"
+      onKeyDown={onKeyDown}
+    >
+      {drawing.titles.map((t) => (
+        <text key={t.text} x={0} y={t.y} fontSize={13} fill="var(--mute)" role="presentation">
+          {t.text}
+        </text>
+      ))}
+      <path
+        d={drawing.path}
+        fill="none"
+        stroke="var(--mat-text)"
+        strokeOpacity={0.45}
+        strokeWidth={2}
+        aria-hidden
+      />
+      {drawing.boxes.map((box) => (
+        <ModuleBox
+          key={box.module}
+          pack={pack}
+          box={box}
+          layer={layer}
+          selected={selected === box.module}
+          tabbable={focused === box.module}
+          onSelect={onSelect}
+        />
+      ))}
+      {drawing.disconnects.map((d) => (
+        <rect
+          key={`${d.x},${d.y}`}
+          x={d.x - 5}
+          y={d.y - 11}
+          width={10}
+          height={22}
+          rx={2}
+          fill="var(--hot)"
+          aria-hidden
+        />
+      ))}
+    </Svg>
+  );
+}
+
+function ModuleBox({
+  pack,
+  box,
+  layer,
+  selected,
+  tabbable,
+  onSelect,
+}: {
+  pack: Pack;
+  box: Box;
+  layer: Layer;
+  selected: boolean;
+  tabbable: boolean;
+  onSelect: (m: number) => void;
+}) {
+  const module = pack.modules[box.module]!;
+  const state = layer.modules.get(box.module)?.state ?? 'plain';
+  const { x, y, w, h } = box;
+  const suspect = state === 'suspect';
+  const notch = Math.min(12, h / 3);
+  const outline =
+    suspect || state === 'condemned'
+      ? `M${x + notch} ${y}H${x + w}V${y + h}H${x}V${y + notch}Z`
+      : `M${x} ${y}H${x + w}V${y + h}H${x}Z`;
+  const narrow = w < 90;
+  const labelW = narrow ? 0 : Math.min(52, w * 0.34);
+  const top = narrow ? Math.min(18, h * 0.45) : 6;
+  const groups = module.groupIndices;
+  const slice = (w - labelW - 10) / groups.length;
+  const ends = {
+    negative: pack.stringOrder[0] === box.module,
+    positive: pack.stringOrder[pack.stringOrder.length - 1] === box.module,
+  };
+  const unknown = groups.some((g) => layer.groups.get(pack.groups[g]!.channelIndex)?.unknown);
+  const words = [
+    module.id,
+    suspect ? 'suspect' : state === 'plain' ? '' : state,
+    unknown ? 'not known' : '',
+    ends.negative ? 'negative end' : '',
+    ends.positive ? 'positive end' : '',
+  ]
+    .filter(Boolean)
+    .join(', ');
+  return (
+    <g
+      role="option"
+      aria-selected={selected}
+      aria-label={words}
+      tabIndex={tabbable ? 0 : -1}
+      data-module={box.module}
+      onClick={() => onSelect(box.module)}
+      onFocus={() => !selected && onSelect(box.module)}
+    >
+      <path
+        className="frame"
+        d={outline}
+        fill="var(--sheet)"
+        stroke={
+          suspect || state === 'condemned' ? 'var(--sus)' : selected ? 'var(--mat-text)' : 'var(--edge)'
+        }
+        strokeWidth={suspect || selected ? 2.6 : 1}
+      />
+      {state === 'replaced' && (
+        <rect
+          x={x + 3}
+          y={y + 3}
+          width={w - 6}
+          height={h - 6}
+          fill="none"
+          stroke="var(--mat-text)"
+          strokeWidth={1.6}
+        />
+      )}
+      {state === 'condemned' && (
+        <path
+          d={Array.from(
+            { length: Math.ceil(w / 9) },
+            (_, i) =>
+              `M${x + i * 9} ${y + h}L${Math.min(x + w, x + i * 9 + h * 0.6)} ${y + h - Math.min(h, (x + w - x - i * 9) / 0.6)}`,
+          ).join('')}
+          stroke="var(--sus)"
+          strokeWidth={1}
+        />
+      )}
+      {groups.map((g, i) => {
+        const mark = layer.groups.get(pack.groups[g]!.channelIndex);
+        const dotted = !mark || mark.scale === null;
+        return (
+          <g key={g}>
+            <rect
+              x={x + labelW + 5 + i * slice}
+              y={y + top}
+              width={Math.max(1, slice - (slice > 6 ? 3 : 0.6))}
+              height={h - top - 6}
+              rx={1}
+              fill={fill(mark?.scale ?? null)}
+              stroke={dotted ? 'var(--edge)' : 'none'}
+              strokeDasharray={dotted ? '2 2' : undefined}
+            />
+            {mark?.unknown && (
+              <text
+                x={x + labelW + 5 + i * slice + (slice - 3) / 2}
+                y={y + top + (h - top - 6) / 2 + 6}
+                fontSize={16}
+                fontWeight={700}
+                textAnchor="middle"
+                fill="var(--ink)"
+              >
+                ?
+              </text>
+            )}
+          </g>
+        );
+      })}
+      <text
+        x={x + (narrow ? 4 : suspect ? 11 : 8)}
+        y={narrow ? y + 13 : y + h / 2 + 5}
+        fontSize={narrow ? 11.5 : 14}
+        fontWeight={suspect || selected ? 750 : 500}
+        fill={suspect ? 'var(--sus)' : 'var(--ink)'}
+      >
+        {module.id}
+      </text>
+      {(ends.negative || ends.positive) && !narrow && (
+        <text
+          x={x + labelW - 4}
+          y={y + h / 2 + 5}
+          fontSize={14}
+          fontWeight={750}
+          textAnchor="end"
+          fill="var(--mat-text)"
+        >
+          {ends.negative ? '−' : '+'}
+        </text>
+      )}
+    </g>
+  );
+}

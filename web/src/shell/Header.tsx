@@ -1,0 +1,160 @@
+import type { Person } from '@cellmend/contract/people';
+import { Moon, Sun, Zap } from 'lucide-react';
+import { Button as AriaButton, Menu, MenuItem, MenuTrigger, Popover } from 'react-aria-components';
+import { NavLink, useNavigate } from 'react-router';
+import styled from 'styled-components';
+import { useSWRConfig } from 'swr';
+import { send } from '../api/client';
+import { theme } from './preferences';
+
+export const Bar = styled.header`
+  grid-column: 1 / -1;
+  background: var(--mat);
+  color: var(--mat-ink);
+  display: flex;
+  align-items: center;
+  gap: 18px;
+  padding: 0 18px;
+  min-height: 56px;
+  a {
+    color: inherit;
+    text-decoration: none;
+  }
+  :focus-visible {
+    outline-color: #fff;
+  }
+  @media print {
+    display: none;
+  }
+`;
+export const Brand = styled(NavLink)`
+  font-size: 18px;
+  font-weight: 700;
+  letter-spacing: 0.01em;
+  white-space: nowrap;
+`;
+const Nav = styled.nav`
+  display: flex;
+  gap: 24px;
+  a {
+    opacity: 0.88;
+    padding: 4px 0;
+  }
+  a.active {
+    opacity: 1;
+    box-shadow: 0 3px 0 #fff;
+  }
+`;
+export const Vehicle = styled.span`
+  opacity: 0.95;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  min-width: 0;
+  flex: 0 1 auto;
+`;
+const Right = styled.div`
+  margin-left: auto;
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  flex: none;
+`;
+const Me = styled(AriaButton)`
+  background: none;
+  border: 0;
+  color: inherit;
+  min-height: 44px;
+  padding: 0 8px;
+  cursor: pointer;
+  border-radius: 6px;
+  display: inline-flex;
+  align-items: center;
+  gap: 8px;
+`;
+const Pop = styled(Popover)`
+  background: var(--sheet);
+  color: var(--ink);
+  border: 1px solid var(--line);
+  border-radius: 6px;
+  box-shadow: 0 8px 24px #0004;
+  min-width: 200px;
+  [role='menuitem'] {
+    padding: 12px 16px;
+    cursor: pointer;
+    outline: none;
+  }
+  [data-focused] {
+    background: var(--mat-soft);
+  }
+`;
+export const Lamp = styled.span`
+  display: flex;
+  align-items: center;
+  gap: 9px;
+  background: var(--hot);
+  color: var(--hot-ink);
+  border-radius: 6px;
+  padding: 7px 14px;
+  font-weight: 650;
+  white-space: nowrap;
+`;
+
+/** Hazard orange: the pack counts as energised until it is proven dead. */
+export const NotProvenDead = () => (
+  <Lamp role="status">
+    <Zap size={16} fill="currentColor" aria-hidden />
+    Not proven dead
+  </Lamp>
+);
+
+/** Who is signed in, the theme, and the way out. */
+export function Account({ person }: { person: Person }) {
+  const [shown, setTheme] = theme.use();
+  const { mutate } = useSWRConfig();
+  const navigate = useNavigate();
+  const leave = async (): Promise<void> => {
+    await send('DELETE', '/session');
+    await mutate(() => true, undefined, { revalidate: true });
+    void navigate('/');
+  };
+  return (
+    <>
+      <Me
+        onPress={() => setTheme(shown === 'day' ? 'pit' : 'day')}
+        aria-label={shown === 'day' ? 'Dark theme' : 'Light theme'}
+      >
+        {shown === 'day' ? <Moon size={18} /> : <Sun size={18} />}
+      </Me>
+      <MenuTrigger>
+        <Me>
+          {person.name}
+          {person.hvLevel > 0 ? `, HV level ${person.hvLevel}` : ''}
+        </Me>
+        <Pop>
+          <Menu aria-label="Account">
+            <MenuItem onAction={() => void leave()}>Sign out</MenuItem>
+          </Menu>
+        </Pop>
+      </MenuTrigger>
+    </>
+  );
+}
+
+/** Header of the pages outside a job. */
+export function WorkshopHeader({ person }: { person: Person }) {
+  return (
+    <Bar>
+      <Brand to="/">Bold Cellmend</Brand>
+      <Nav aria-label="Workshop">
+        <NavLink to="/" end>
+          Jobs
+        </NavLink>
+      </Nav>
+      <Right>
+        <Account person={person} />
+      </Right>
+    </Bar>
+  );
+}
+export { Right };

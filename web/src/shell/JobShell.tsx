@@ -1,0 +1,292 @@
+import { PHASES, type Stage } from '@cellmend/contract/jobs';
+import type { Person } from '@cellmend/contract/people';
+import { normalisePack } from '@cellmend/core/pack';
+import { PanelRightClose, PanelRightOpen } from 'lucide-react';
+import { useMemo, useState } from 'react';
+import { Button as AriaButton, ToggleButton, ToggleButtonGroup } from 'react-aria-components';
+import { Navigate, NavLink, useParams } from 'react-router';
+import styled from 'styled-components';
+import { decisionOf, spreadOf, useFindings, useJob, useRefresh } from '../api/hooks';
+import { ApiProblem } from '../api/client';
+import { capacityLayer, deviationLayer } from '../pack-map/layers';
+import { PackMap } from '../pack-map/PackMap';
+import { ModuleSheet } from '../pack-map/ModuleSheet';
+import { STAGE_VIEWS } from '../stages';
+import { Page, ProblemNote } from '../ui/parts';
+import { percent } from '../ui/words';
+import { Account, Bar, Brand, NotProvenDead, Right, Vehicle } from './Header';
+import { JobContext, type JobView } from './jobContext';
+import { mapShown } from './preferences';
+
+const Grid = styled.div<{ $map: boolean }>`
+  display: grid;
+  height: 100%;
+  grid-template: 56px minmax(0, 1fr) / 196px minmax(0, 1fr) ${(p) => (p.$map ? '372px' : '56px')};
+  @media (max-width: 1000px) {
+    grid-template: 56px auto auto / 1fr;
+    height: auto;
+  }
+  @media print {
+    display: block;
+    height: auto;
+  }
+`;
+const Rail = styled.nav`
+  padding: 14px 0 14px 14px;
+  border-right: 1px solid var(--line);
+  background: var(--rail);
+  overflow: auto;
+  h3 {
+    margin: 10px 0 4px;
+    font-size: 13px;
+    color: var(--mute);
+    font-weight: 600;
+  }
+  h3:first-child {
+    margin-top: 0;
+  }
+  a {
+    display: flex;
+    align-items: center;
+    gap: 9px;
+    padding: 6px 8px;
+    border-radius: 6px 0 0 6px;
+    color: var(--ink);
+    text-decoration: none;
+    min-height: 36px;
+  }
+  a.active {
+    background: var(--sheet);
+    font-weight: 700;
+    box-shadow: inset 3px 0 0 var(--mat-text);
+  }
+  small {
+    margin-left: auto;
+    color: var(--mute);
+    font-size: 12px;
+    white-space: nowrap;
+  }
+  @media print {
+    display: none;
+  }
+`;
+const Mark = styled.i<{ $state: string }>`
+  width: 14px;
+  height: 14px;
+  flex: none;
+  border: 2px solid var(--mute);
+  border-radius: 3px;
+  ${(p) => p.$state === 'nothing' && 'border-style: dotted;'}
+  ${(p) => p.$state === 'done' && 'background: var(--mat-text); border-color: var(--mat-text);'}
+  ${(p) => p.$state === 'work' && 'border-color: var(--mat-text); background: linear-gradient(90deg, var(--mat-text) 50%, transparent 50%);'}
+  ${(p) => p.$state === 'blocked' && 'border-style: dashed;'}
+  ${(p) => p.$state === 'reopened' && 'border-color: var(--sus); background: linear-gradient(135deg, var(--sus) 50%, transparent 50%);'}
+`;
+const Middle = styled.main`
+  overflow: auto;
+  min-width: 0;
+  @media print {
+    overflow: visible;
+  }
+`;
+const Aside = styled.aside`
+  border-left: 1px solid var(--line);
+  background: var(--rail);
+  padding: 12px 16px;
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+  overflow: auto;
+  @media print {
+    display: none;
+  }
+  header {
+    display: flex;
+    align-items: center;
+    gap: 8px;
+  }
+  header span {
+    margin-left: auto;
+    color: var(--mute);
+    font-size: 13.5px;
+  }
+`;
+const Fold = styled(AriaButton)`
+  background: none;
+  border: 0;
+  color: var(--mute);
+  width: 32px;
+  min-height: 32px;
+  cursor: pointer;
+  border-radius: 6px;
+  display: grid;
+  place-items: center;
+`;
+const Layers = styled(ToggleButtonGroup)`
+  display: flex;
+  gap: 4px;
+  flex-wrap: wrap;
+  button {
+    border: 0;
+    padding: 5px 10px;
+    min-height: 32px;
+    border-radius: 5px;
+    background: var(--chip);
+    font-size: 13.5px;
+    cursor: pointer;
+    color: var(--ink);
+  }
+  button[data-selected] {
+    background: var(--ink);
+    color: var(--sheet);
+  }
+`;
+const Legend = styled.div`
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  color: var(--mute);
+  font-size: 12.5px;
+  i {
+    flex: 1;
+    height: 8px;
+    border-radius: 2px;
+    background: linear-gradient(90deg, var(--low), var(--zero), var(--high));
+  }
+`;
+
+const WORDS: Record<string, string> = {
+  nothing: 'nothing yet',
+  work: 'in work',
+  blocked: 'blocked',
+  done: 'done',
+  reopened: 'reopened',
+};
+
+/** The job: route on the left, the stage at hand, the pack on the right. */
+export function JobShell({ person }: { person: Person }) {
+  const params = useParams();
+  const number = Number(params.number);
+  const { data: job, error } = useJob(number);
+  const { data: findings } = useFindings(number);
+  const refresh = useRefresh(number);
+  const [selected, select] = useState<number | null>(null);
+  const [layerId, setLayer] = useState('near-empty');
+  const [shown, setShown] = mapShown.use();
+  const pack = useMemo(() => job && normalisePack(job.pack), [job]);
+  if (error instanceof ApiProblem && error.problem.status === 404) {
+    return (
+      <Page>
+        <h1>There is no job {params.number}</h1>
+        <ProblemNote what={error.message} accepted="A job from the board." />
+        <NavLink to="/">Back to the board</NavLink>
+      </Page>
+    );
+  }
+  if (!job || !pack || !findings) return <Page aria-busy="true" />;
+  const stages = PHASES.flatMap((p) => p.stages);
+  const stage = stages.find((s) => s.id === params.stage);
+  if (!stage) return <Navigate to={`/jobs/${number}/scan`} replace />;
+  const after = spreadOf(findings, 'after');
+  const spread =
+    after && (stage.id === 'prove' || stage.id === 'hand-over') ? after : spreadOf(findings, 'before');
+  const replaceDecision = decisionOf(job, 'replace');
+  const replaced = spread === after && after ? (replaceDecision?.body.modules ?? []) : [];
+  const report = spread?.report ?? null;
+  const end = layerId === 'near-full' ? report?.nearFull : (report?.nearEmpty ?? report?.nearFull);
+  const layer =
+    layerId === 'capacity'
+      ? capacityLayer(pack, report, replaced)
+      : deviationLayer(
+          pack,
+          end ?? null,
+          report,
+          replaced,
+          end ? `at ${percent(end.medianSocFraction)} charge` : '',
+        );
+  const View = STAGE_VIEWS[stage.id as Stage];
+  const view: JobView = { job, pack, findings, person, selected, select, refresh };
+  const open = shown === 'yes';
+  return (
+    <JobContext value={view}>
+      <Grid $map={open}>
+        <Bar>
+          <Brand to="/">Bold Cellmend</Brand>
+          <Vehicle>
+            Job {job.number} · {job.title} · {pack.groups.length} groups, {pack.modules.length} modules,{' '}
+            {job.pack.chemistry === 'nimh' ? 'NiMH' : job.pack.chemistry.toUpperCase()}
+          </Vehicle>
+          <Right>
+            <NotProvenDead />
+            <Account person={person} />
+          </Right>
+        </Bar>
+        <Rail aria-label="Route">
+          {PHASES.map((phase) => (
+            <div key={phase.name}>
+              <h3>{phase.name}</h3>
+              {phase.stages.map((s) => {
+                const state = job.route[s.id];
+                return (
+                  <NavLink key={s.id} to={`/jobs/${number}/${s.id}`}>
+                    <Mark $state={state.state} role="img" aria-label={WORDS[state.state]} />
+                    {s.name}
+                    {state.note && <small>{state.note}</small>}
+                  </NavLink>
+                );
+              })}
+            </div>
+          ))}
+        </Rail>
+        <Middle id="stage">
+          <View question={stage.question} stage={stage.id} />
+        </Middle>
+        <Aside aria-label="Pack">
+          {open ? (
+            <>
+              <header>
+                <h2>Pack map</h2>
+                <span>front ↑ · {layer.caption}</span>
+                <Fold aria-label="Fold the pack map away" onPress={() => setShown('no')}>
+                  <PanelRightClose size={18} />
+                </Fold>
+              </header>
+              <Layers
+                selectionMode="single"
+                disallowEmptySelection
+                selectedKeys={[layerId]}
+                onSelectionChange={(k) => setLayer(String([...k][0]))}
+                aria-label="Layer"
+              >
+                <ToggleButton id="near-full">Near full</ToggleButton>
+                <ToggleButton id="near-empty">Near empty</ToggleButton>
+                <ToggleButton id="capacity">Capacity</ToggleButton>
+              </Layers>
+              <PackMap
+                pack={pack}
+                layer={layer}
+                selected={selected}
+                onSelect={select}
+                height={selected === null ? 570 : 430}
+              />
+              {layer.legend && (
+                <Legend>
+                  <span>{layer.legend.low}</span>
+                  <i />
+                  <span>{layer.legend.high}</span>
+                </Legend>
+              )}
+              {selected !== null && (
+                <ModuleSheet module={pack.modules[selected]!} report={report} onClose={() => select(null)} />
+              )}
+            </>
+          ) : (
+            <Fold aria-label="Show the pack map" onPress={() => setShown('yes')}>
+              <PanelRightOpen size={20} />
+            </Fold>
+          )}
+        </Aside>
+      </Grid>
+    </JobContext>
+  );
+}

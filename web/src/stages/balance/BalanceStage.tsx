@@ -1,0 +1,357 @@
+import { planBalance, type BalanceGoal, type BalancePlan } from '@cellmend/core/balance';
+import { InputProblem, ocvCurve } from '@cellmend/core/pack';
+import { useState } from 'react';
+import { ToggleButton } from 'react-aria-components';
+import { useNavigate } from 'react-router';
+import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, XAxis, YAxis } from 'recharts';
+import { decisionOf, spreadOf, useStock } from '../../api/hooks';
+import { ApiProblem, send } from '../../api/client';
+import type { Finding } from '@cellmend/contract/records';
+import type { StockModule } from '@cellmend/contract/stock';
+import { useJobView } from '../../shell/jobContext';
+import { SignNote, useSigning } from '../../shell/signing';
+import {
+  Answer,
+  Button,
+  Columns,
+  DataTable,
+  Field,
+  Input,
+  LinkButton,
+  Mute,
+  NextBar,
+  Page,
+  ProblemNote,
+  Row,
+  Sheet,
+  Stack,
+} from '../../ui/parts';
+import { duration, fixed, percent, signed } from '../../ui/words';
+import type { StageProps } from '../props';
+import { Before } from '../Before';
+import { Chips } from '../findings/DecideReplace';
+
+/** A typed number; a decimal comma is as good as a point. NaN when it is none. */
+const typed = (text: string): number => (text.trim() === '' ? NaN : Number(text.trim().replace(',', '.')));
+
+/** Charge to move, hours on a supply, weeks on bleeders: computed as it is typed, stored when it is signed. */
+export function BalanceStage({ question }: StageProps) {
+  const { job, findings } = useJobView();
+  const { data: stock } = useStock();
+  const spread = spreadOf(findings, 'before');
+  const match = decisionOf(job, 'match');
+  if (!spread || !match)
+    return (
+      <Before
+        question={question}
+        title="No donor chosen yet"
+        to={`/jobs/${job.number}/match`}
+        action="To the match"
+      >
+        The newcomer is chosen first; then its way to the level of the others is computed.
+      </Before>
+    );
+  const donor = stock?.find((s) => s.id === match.body.stockId);
+  if (!stock) return <Page aria-busy="true" />;
+  if (!donor)
+    return (
+      <Before
+        question={question}
+        title="The chosen donor is gone from stock"
+        to={`/jobs/${job.number}/match`}
+        action="Choose again"
+      >
+        It is no longer on the shelf.
+      </Before>
+    );
+  return <Plan question={question} donor={donor} moduleId={match.body.moduleId} spreadId={spread.id} />;
+}
+
+function Plan({
+  question,
+  donor,
+  moduleId,
+  spreadId,
+}: {
+  question: string;
+  donor: StockModule;
+  moduleId: string;
+  spreadId: string;
+}) {
+  const { job, pack, findings, refresh } = useJobView();
+  const report = spreadOf(findings, 'before')!.report;
+  const earlier = decisionOf(job, 'balance');
+  const curve = ocvCurve(pack.profile.ocv);
+  const [packV, setPackV] = useState(fixed(curve.voltageAt(report.endSocFraction), 3));
+  const [currentA, setCurrent] = useState(String(earlier?.body.currentA ?? 8));
+  const [bleederMa, setBleeder] = useState(String(pack.profile.bleederMilliamp ?? 50));
+  const [goal, setGoal] = useState<BalanceGoal>(earlier?.body.goal ?? 'level-when-full');
+  const [method, setMethod] = useState<'supply' | 'bleeders'>(earlier?.body.method ?? 'supply');
+  const [storing, setStoring] = useState<ApiProblem | null>(null);
+  const signing = useSigning('balance');
+  const navigate = useNavigate();
+  let plan: BalancePlan | null = null;
+  let problem: InputProblem | null = null;
+  const cellV = typed(packV);
+  try {
+    if (!(cellV >= curve.minV - 0.2 && cellV <= curve.maxV + 0.2))
+      throw new InputProblem(
+        'pack-voltage',
+        `“${packV}” V is no rested group of this pack.`,
+        'rested voltage of a neighbour',
+        `${curve.minV.toFixed(2)} to ${curve.maxV.toFixed(2)} V.`,
+      );
+    plan = planBalance(
+      {
+        groupCount: donor.groupCount,
+        moduleRestVoltageV: donor.restVoltageV,
+        newcomerCapacityAh: donor.capacityAh,
+        packSocFraction: curve.socAt(cellV),
+        packCapacityAh: report.typicalCapacityAh,
+        currentA: typed(currentA),
+        bleederMilliamp: typed(bleederMa),
+        goal,
+      },
+      pack,
+    );
+  } catch (e) {
+    if (!(e instanceof InputProblem)) throw e;
+    problem = e;
+  }
+  const sign = async (): Promise<void> => {
+    setStoring(null);
+    try {
+      const finding = await send<Finding>('POST', `/jobs/${job.number}/findings`, {
+        topic: 'balance',
+        spreadFindingId: spreadId,
+        stockId: donor.id,
+        packCellVoltageV: cellV,
+        currentA: typed(currentA),
+        bleederMilliamp: typed(bleederMa),
+        goal,
+      });
+      if (
+        await signing.sign({
+          body: { topic: 'balance', currentA: typed(currentA), goal, method },
+          findingIds: [finding.id],
+        })
+      )
+        void navigate(`/jobs/${job.number}/scan`);
+    } catch (e) {
+      setStoring(
+        e instanceof ApiProblem
+          ? e
+          : new ApiProblem({
+              type: '',
+              title: 'Away',
+              status: 0,
+              detail: 'The server is away. What you typed stays here; sign again when it is back.',
+            }),
+      );
+      await refresh();
+    }
+  };
+  const verb = plan?.direction === 'charge' ? 'Charge' : 'Discharge';
+  return (
+    <Page>
+      <h1>{question}</h1>
+      {plan && plan.direction === 'none' && (
+        <Answer tone="good" title={`${donor.label} is level already`} big="0 h" small="nothing to move">
+          Within what the voltage can tell.
+        </Answer>
+      )}
+      {plan && plan.direction !== 'none' && (
+        <Answer
+          tone="good"
+          title={`${verb} ${donor.label} by ${fixed(plan.chargeAh, 1)} A·h, to ${fixed(plan.targetModuleV, 2)} V at rest`}
+          big={duration(plan.hours)}
+          small={`at ${currentA} A`}
+        >
+          It stands at {percent(plan.socNow)} and has to reach {percent(plan.socTarget)}; ±{' '}
+          {fixed(plan.chargeHalfWidthAh, 1)} A·h from ± 2 mV of reading. Bleeders of {bleederMa} mA would take{' '}
+          {duration(plan.bleederHours)}, burning charge in {plan.bleederBurns}.
+        </Answer>
+      )}
+      {problem && <ProblemNote what={problem.what} where={problem.where} accepted={problem.accepted} />}
+      <Columns $of="300px 1fr">
+        <Sheet>
+          <Stack>
+            <Field>
+              Neighbour’s rested voltage, V<small>Same temperature as the newcomer.</small>
+              <Input
+                className="n"
+                inputMode="decimal"
+                value={packV}
+                onChange={(e) => setPackV(e.target.value)}
+              />
+            </Field>
+            <Field>
+              Current of the supply, A
+              <Input
+                className="n"
+                inputMode="decimal"
+                value={currentA}
+                onChange={(e) => setCurrent(e.target.value)}
+              />
+            </Field>
+            <Field>
+              Bleeder current, mA
+              <Input
+                className="n"
+                inputMode="decimal"
+                value={bleederMa}
+                onChange={(e) => setBleeder(e.target.value)}
+              />
+            </Field>
+            <Field as="div">
+              Level
+              <Chips
+                selectionMode="single"
+                disallowEmptySelection
+                selectedKeys={[goal]}
+                onSelectionChange={(k) => setGoal([...k][0] as BalanceGoal)}
+                aria-label="When shall it be level"
+              >
+                <ToggleButton id="level-when-full">when full</ToggleButton>
+                <ToggleButton id="level-now">now</ToggleButton>
+              </Chips>
+            </Field>
+            <Field as="div">
+              Method
+              <Chips
+                selectionMode="single"
+                disallowEmptySelection
+                selectedKeys={[method]}
+                onSelectionChange={(k) => setMethod([...k][0] as 'supply')}
+                aria-label="Method"
+              >
+                <ToggleButton id="supply">bench supply</ToggleButton>
+                <ToggleButton id="bleeders">bleeders</ToggleButton>
+              </Chips>
+            </Field>
+          </Stack>
+        </Sheet>
+        <Stack>
+          {plan && (
+            <Sheet>
+              <h3>Rest voltage of {donor.label} as charge moves</h3>
+              <Course plan={plan} donor={donor} voltageAt={(s) => curve.voltageAt(s) * donor.groupCount} />
+            </Sheet>
+          )}
+          {plan && (
+            <Sheet>
+              <DataTable>
+                <tbody>
+                  <tr>
+                    <td>Now</td>
+                    <td className="r">{fixed(donor.restVoltageV, 2)} V</td>
+                    <td className="r">{percent(plan.socNow, 1)}</td>
+                  </tr>
+                  <tr>
+                    <td>Target at rest</td>
+                    <td className="r">{fixed(plan.targetModuleV, 2)} V</td>
+                    <td className="r">{percent(plan.socTarget, 1)}</td>
+                  </tr>
+                  <tr>
+                    <td>Apart now, per group</td>
+                    <td className="r">
+                      {signed(((plan.targetModuleV - donor.restVoltageV) / donor.groupCount) * 1000, 0)} mV
+                    </td>
+                    <td className="r">
+                      {signed((plan.direction === 'discharge' ? -1 : 1) * plan.chargeAh, 1)} A·h
+                    </td>
+                  </tr>
+                  <tr>
+                    <td>Supply limit while it runs</td>
+                    <td className="r">{fixed(plan.supplyLimitV, 2)} V</td>
+                    <td />
+                  </tr>
+                </tbody>
+              </DataTable>
+            </Sheet>
+          )}
+          {plan?.remarks.map((r) => (
+            <ProblemNote key={r} what={r} />
+          ))}
+          {plan && plan.bleederHours > 72 && method === 'bleeders' && (
+            <ProblemNote
+              what={`Bleeders need ${duration(plan.bleederHours)}: the vehicle may refuse to drive until the gap is below its limit.`}
+              accepted="A bench supply first, or tell the owner about the limp period."
+            />
+          )}
+          <Mute>
+            Set both limits on the supply before connecting. Stay within the module maker’s charge current;
+            stop at 45 °C.
+          </Mute>
+        </Stack>
+      </Columns>
+      {storing && <ProblemNote what={storing.message} accepted={storing.problem.accepted} />}
+      <SignNote signing={signing} />
+      <NextBar>
+        <div>
+          <b>Goes in at {moduleId}.</b>
+          <br />
+          Rest two hours after balancing, then check the voltage again before fitting.
+        </div>
+        <Row>
+          {earlier && (
+            <LinkButton $quiet to={`/jobs/${job.number}/scan`}>
+              After-scan
+            </LinkButton>
+          )}
+          <Button isDisabled={!plan || !signing.may || signing.busy} onPress={() => void sign()}>
+            {earlier ? 'Sign again' : 'Sign plan'}
+          </Button>
+        </Row>
+      </NextBar>
+    </Page>
+  );
+}
+
+function Course({
+  plan,
+  donor,
+  voltageAt,
+}: {
+  plan: BalancePlan;
+  donor: StockModule;
+  voltageAt: (soc: number) => number;
+}) {
+  const steps = 40;
+  const rows = Array.from({ length: steps + 1 }, (_, i) => ({
+    h: (plan.hours * i) / steps,
+    v: voltageAt(plan.socNow + ((plan.socTarget - plan.socNow) * i) / steps),
+  }));
+  const low = Math.min(donor.restVoltageV, plan.targetModuleV);
+  const high = Math.max(donor.restVoltageV, plan.targetModuleV);
+  const pad = Math.max(0.05, (high - low) * 0.15);
+  return (
+    <ResponsiveContainer width="100%" height={190}>
+      <LineChart data={rows} margin={{ top: 10, right: 70, bottom: 2, left: 0 }}>
+        <CartesianGrid stroke="var(--line)" vertical={false} />
+        <XAxis
+          dataKey="h"
+          type="number"
+          domain={[0, 'dataMax']}
+          tickFormatter={(v: number) => `${fixed(v, 1)} h`}
+          stroke="var(--mute)"
+          fontSize={12.5}
+        />
+        <YAxis
+          domain={[low - pad, high + pad]}
+          width={66}
+          tickFormatter={(v: number) => `${v.toFixed(2)} V`}
+          stroke="var(--mute)"
+          fontSize={12.5}
+        />
+        <ReferenceLine
+          y={plan.targetModuleV}
+          stroke="var(--mat-text)"
+          strokeDasharray="5 4"
+          label={{ value: 'target', position: 'right', fill: 'var(--mat-text)', fontSize: 13 }}
+        />
+        <Line dataKey="v" stroke="var(--mat-text)" dot={false} strokeWidth={2.4} isAnimationActive={false} />
+      </LineChart>
+    </ResponsiveContainer>
+  );
+}

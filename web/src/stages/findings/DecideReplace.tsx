@@ -1,0 +1,170 @@
+import type { DecisionBody } from '@cellmend/contract/jobs';
+import { rangeKm, usableCapacity } from '@cellmend/core/range';
+import { groupStates, type SpreadReport } from '@cellmend/core/spread';
+import { useState } from 'react';
+import { ToggleButton, ToggleButtonGroup } from 'react-aria-components';
+import { useNavigate } from 'react-router';
+import styled from 'styled-components';
+import { decisionOf } from '../../api/hooks';
+import { useJobView } from '../../shell/jobContext';
+import { Button, Field, Mute, Row, Sheet, Stack, TextArea } from '../../ui/parts';
+import { fixed } from '../../ui/words';
+import { SignNote, useSigning } from '../../shell/signing';
+import type { Suspect } from './view';
+
+type Level = Extract<DecisionBody, { topic: 'replace' }>['level'];
+const LEVELS: [Level, string][] = [
+  ['module', 'Replace module'],
+  ['balance', 'Balance only'],
+  ['board', 'Sense board'],
+  ['pack', 'Whole pack'],
+  ['leave', 'Leave as it is'],
+  ['decline', 'Decline'],
+];
+export const Chips = styled(ToggleButtonGroup)`
+  display: flex;
+  gap: 6px;
+  flex-wrap: wrap;
+  button {
+    border: 1px solid var(--edge);
+    background: var(--sheet);
+    color: var(--ink);
+    border-radius: 6px;
+    min-height: 44px;
+    padding: 0 14px;
+    cursor: pointer;
+  }
+  button[data-selected] {
+    background: var(--ink);
+    color: var(--sheet);
+    border-color: var(--ink);
+  }
+`;
+
+/** What is to be done, with what it would give computed beside it. */
+export function DecideReplace({
+  report,
+  findingId,
+  suspects,
+  onDone,
+}: {
+  report: SpreadReport;
+  findingId: string;
+  suspects: Suspect[];
+  onDone: () => void;
+}) {
+  const { job, pack } = useJobView();
+  const earlier = decisionOf(job, 'replace');
+  const offered = [
+    ...new Set(
+      [
+        ...suspects.filter((s) =>
+          ['low-capacity', 'dead', 'high-resistance', 'self-discharge'].includes(s.verdict),
+        ),
+        ...suspects,
+      ].flatMap((s) => s.module.split(' + ')),
+    ),
+  ];
+  const worth = suspects
+    .filter((s) => ['low-capacity', 'dead', 'high-resistance', 'self-discharge'].includes(s.verdict))
+    .flatMap((s) => s.module.split(' + '));
+  const [level, setLevel] = useState<Level>(
+    earlier?.body.level ??
+      (worth.length > 0 ? 'module' : suspects.some((s) => s.verdict === 'imbalance') ? 'balance' : 'leave'),
+  );
+  const [modules, setModules] = useState<string[]>(earlier?.body.modules ?? worth);
+  const [note, setNote] = useState(earlier?.note ?? '');
+  const signing = useSigning('replace');
+  const navigate = useNavigate();
+  const chosen = level === 'module' ? modules : [];
+  const states = groupStates(
+    report.channels,
+    pack.channels.length,
+    report.typicalCapacityAh,
+    report.startSocFraction,
+  );
+  const swapped = states.map((s, i) =>
+    pack.channels[i]!.moduleIndices.some((m) => chosen.includes(pack.modules[m]!.id))
+      ? { capacityAh: report.typicalCapacityAh, socFraction: report.startSocFraction }
+      : s,
+  );
+  const after = usableCapacity(swapped);
+  const { ratedRangeKm, ratedCapacityAh } = pack.profile;
+  const km = (ah: number): string =>
+    ratedRangeKm ? `, about ${fixed(rangeKm(ah, ratedCapacityAh, ratedRangeKm), 0)} km` : '';
+  const sign = async (): Promise<void> => {
+    if (
+      await signing.sign({
+        body: { topic: 'replace', level, modules: chosen },
+        note,
+        findingIds: [findingId],
+      })
+    ) {
+      onDone();
+      if (chosen.length > 0) void navigate(`/jobs/${job.number}/match`);
+    }
+  };
+  return (
+    <Sheet aria-label="Decision">
+      <Stack>
+        <h2>What is to be done?</h2>
+        <Chips
+          selectionMode="single"
+          disallowEmptySelection
+          selectedKeys={[level]}
+          onSelectionChange={(k) => setLevel([...k][0] as Level)}
+          aria-label="Level of repair"
+        >
+          {LEVELS.map(([id, name]) => (
+            <ToggleButton key={id} id={id}>
+              {name}
+            </ToggleButton>
+          ))}
+        </Chips>
+        {level === 'module' && (
+          <>
+            <Mute>Which modules come out? Suspects are offered first; pick others on their number.</Mute>
+            <Chips
+              selectionMode="multiple"
+              selectedKeys={modules}
+              onSelectionChange={(k) => setModules([...k].map(String))}
+              aria-label="Modules to replace"
+            >
+              {[...offered, ...modules.filter((m) => !offered.includes(m))].map((m) => (
+                <ToggleButton key={m} id={m}>
+                  {m}
+                </ToggleButton>
+              ))}
+            </Chips>
+            <p>
+              With twins of the rest in place of {chosen.join(', ') || 'nothing'}: {fixed(after.usableAh, 0)}{' '}
+              A·h usable{km(after.usableAh)} as it is balanced now, {fixed(after.balancedAh, 0)} A·h
+              {km(after.balancedAh)} once all are level.
+            </p>
+          </>
+        )}
+        <Field>
+          Note
+          <TextArea
+            value={note}
+            onChange={(e) => setNote(e.currentTarget.value)}
+            maxLength={2000}
+            placeholder="Why, if it is not what the finding says"
+          />
+        </Field>
+        <SignNote signing={signing} />
+        <Row>
+          <Button
+            isDisabled={!signing.may || signing.busy || (level === 'module' && chosen.length === 0)}
+            onPress={() => void sign()}
+          >
+            Sign decision
+          </Button>
+          <Button quiet onPress={onDone}>
+            Not yet
+          </Button>
+        </Row>
+      </Stack>
+    </Sheet>
+  );
+}

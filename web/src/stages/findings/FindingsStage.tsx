@@ -1,0 +1,300 @@
+import { useState } from 'react';
+import { Button as AriaButton } from 'react-aria-components';
+import styled from 'styled-components';
+import { decisionOf, spreadOf } from '../../api/hooks';
+import { useJobView } from '../../shell/jobContext';
+import {
+  Answer,
+  Button,
+  Columns,
+  DataTable,
+  LinkButton,
+  Mute,
+  NextBar,
+  Page,
+  Sheet,
+  Stack,
+} from '../../ui/parts';
+import { fixed, percent, signed } from '../../ui/words';
+import type { StageProps } from '../props';
+import { DecideReplace } from './DecideReplace';
+import { headline, suspectsOf } from './view';
+import { Tilt } from './Tilt';
+
+const List = styled.ol`
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+`;
+const Item = styled(AriaButton)<{ $suspect: boolean }>`
+  width: 100%;
+  text-align: left;
+  background: var(--sheet);
+  color: var(--ink);
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  padding: 9px 12px;
+  min-height: 60px;
+  display: grid;
+  grid-template-columns: 54px 1fr auto;
+  gap: 2px 10px;
+  align-items: baseline;
+  cursor: pointer;
+  ${(p) => p.$suspect && 'box-shadow: inset 4px 0 0 var(--sus);'}
+  b {
+    font-size: 17px;
+  }
+  span {
+    color: var(--mute);
+    font-size: 13.5px;
+    grid-column: 2 / 4;
+  }
+  &[aria-expanded='true'] {
+    border-color: var(--mat-text);
+  }
+`;
+const Reasons = styled.ul`
+  margin: 6px 0 4px;
+  padding: 0 12px 0 84px;
+  font-size: 14px;
+  li {
+    margin: 3px 0;
+  }
+`;
+
+/** Suspects in order of what they cost, why, and the next best test. */
+export function FindingsStage({ question }: StageProps) {
+  const { job, findings, pack, select, selected, person } = useJobView();
+  const [open, setOpen] = useState<string | null>(null);
+  const [deciding, setDeciding] = useState(false);
+  const [table, setTable] = useState(false);
+  const spread = spreadOf(findings, 'before');
+  if (!spread) {
+    return (
+      <Page>
+        <h1>{question}</h1>
+        <Sheet>
+          <Stack>
+            <h2>No scan yet</h2>
+            <p>
+              Findings come from a scan: near full and near empty in one record tells capacity from balance.
+            </p>
+            <div>
+              <LinkButton to={`/jobs/${job.number}/scan`}>Take in a scan</LinkButton>
+            </div>
+          </Stack>
+        </Sheet>
+      </Page>
+    );
+  }
+  const { report } = spread;
+  const suspects = suspectsOf(report);
+  const first = suspects[0];
+  const decision = decisionOf(job, 'replace');
+  const agree = pack.modules.filter(
+    (m) => !report.findings.some((f) => f.module.split(' + ').includes(m.id)),
+  ).length;
+  const healthy = report.channels.filter(
+    (c) => !report.findings.some((f) => f.channelIndex === c.channelIndex),
+  );
+  const widest = (pick: (c: (typeof healthy)[number]) => number): number =>
+    Math.max(0, ...healthy.map((c) => Math.abs(pick(c) - 1)));
+  const head = first && headline(first, report);
+  const lost = report.mendedAh - report.usableAh;
+  return (
+    <Page>
+      <h1>{question}</h1>
+      {first && head ? (
+        <Answer
+          tone="suspect"
+          title={head.title}
+          big={
+            first.costKm !== null && first.costKm >= 0.5
+              ? `−${fixed(first.costKm, 0)} km`
+              : first.costAh >= 0.2
+                ? `−${fixed(first.costAh, 1)} A·h`
+                : undefined
+          }
+          small={first.confidence === null ? 'cause open' : `confidence ${percent(first.confidence)}`}
+        >
+          {head.text}
+        </Answer>
+      ) : (
+        <Answer
+          tone="good"
+          title={report.evenButAged ? 'The pack has aged, but evenly' : 'No channel stands out'}
+          big={`${fixed(report.typicalCapacityAh, 0)} A·h`}
+          small={`of ${fixed(pack.profile.ratedCapacityAh, 0)} rated`}
+        >
+          {report.evenButAged
+            ? 'Every group holds much less than when new. Swapping one module cannot bring it back.'
+            : 'All groups agree within what healthy groups differ by.'}
+        </Answer>
+      )}
+      <Columns $of="1.35fr 1fr">
+        <Sheet as="figure" style={{ margin: 0, display: 'flex', flexDirection: 'column' }}>
+          <h3>Tilt: charge against the pack’s median</h3>
+          <Mute>A line that tilts loses capacity. A level line that lies low is only out of balance.</Mute>
+          {report.tilt ? (
+            <Tilt report={report} />
+          ) : (
+            <Mute>It needs rests near full and near empty in one record.</Mute>
+          )}
+        </Sheet>
+        <List>
+          {suspects.map((s) => (
+            <li key={s.key}>
+              <Item
+                $suspect={s.confidence !== null}
+                aria-expanded={open === s.key}
+                onPress={() => {
+                  setOpen(open === s.key ? null : s.key);
+                  const m = pack.modules.find((k) => k.id === s.module.split(' + ')[0]);
+                  if (m) select(m.index);
+                }}
+              >
+                <b className="n">{s.module}</b>
+                <b>{s.title}</b>
+                <b className="n">{s.confidence === null ? '?' : percent(s.confidence)}</b>
+                <span>{s.line}</span>
+              </Item>
+              {open === s.key && (
+                <Reasons>
+                  {s.channels.flatMap((c) =>
+                    c.reasons.map((r, i) => (
+                      <li key={c.channel + i}>
+                        {s.channels.length > 1 && i === 0 ? `${c.channel}: ` : ''}
+                        {r}
+                      </li>
+                    )),
+                  )}
+                  {s.channels[0]!.alternatives.length > 0 && s.confidence !== null && (
+                    <li>
+                      <Mute>
+                        Could still be:{' '}
+                        {s.channels[0]!.alternatives.map((a) => `${a.verdict} ${percent(a.confidence)}`).join(
+                          ', ',
+                        )}
+                        .
+                      </Mute>
+                    </li>
+                  )}
+                </Reasons>
+              )}
+            </li>
+          ))}
+          <li>
+            <Item $suspect={false} onPress={() => setTable(!table)} aria-expanded={table}>
+              <b className="n">{agree}</b>
+              <b>{agree === 1 ? 'Module agrees' : 'Modules agree'}</b>
+              <b />
+              <span>
+                capacity within{' '}
+                {percent(
+                  widest((c) => c.capacityRatio.value),
+                  1,
+                )}
+                , resistance within{' '}
+                {percent(
+                  widest((c) => c.resistanceRatio.value),
+                  0,
+                )}{' '}
+                · figures
+              </span>
+            </Item>
+          </li>
+        </List>
+      </Columns>
+      {table && <Figures only={selected} />}
+      {decision && (
+        <Sheet>
+          <h3>Decision, version {decision.version}</h3>
+          <p>
+            {decision.body.modules.length > 0
+              ? `Replace ${decision.body.modules.join(', ')}`
+              : `Nothing is replaced: ${decision.body.level}`}
+            . Signed by {decision.signedBy}.{decision.note && ` ${decision.note}`}
+          </p>
+        </Sheet>
+      )}
+      {deciding ? (
+        <DecideReplace
+          report={report}
+          findingId={spread.id}
+          suspects={suspects}
+          onDone={() => setDeciding(false)}
+        />
+      ) : (
+        <NextBar>
+          <div>
+            <b>Next best test</b>
+            <br />
+            {report.nextTest}
+            {lost > 0.5 &&
+              ` All suspects mended would give ${fixed(report.mendedAh, 0)} instead of ${fixed(report.usableAh, 0)} A·h.`}
+          </div>
+          {decision && decision.body.modules.length > 0 && (
+            <LinkButton $quiet to={`/jobs/${job.number}/match`}>
+              Match a module
+            </LinkButton>
+          )}
+          {person.mayWrite && (
+            <Button onPress={() => setDeciding(true)}>
+              {decision ? 'Decide again' : first ? `Decide on ${first.module}` : 'Decide'}
+            </Button>
+          )}
+        </NextBar>
+      )}
+    </Page>
+  );
+}
+
+/** The same numbers as a table, for copying. */
+function Figures({ only }: { only: number | null }) {
+  const { findings, pack } = useJobView();
+  const report = spreadOf(findings, 'before')!.report;
+  const rows = pack.channels.filter((c) => only === null || c.moduleIndices.includes(only));
+  return (
+    <Sheet>
+      <h3>Every channel{only !== null ? ` of ${pack.modules[only]!.id}` : ''}</h3>
+      <DataTable>
+        <thead>
+          <tr>
+            <th>Channel</th>
+            <th className="r">near full</th>
+            <th className="r">z</th>
+            <th className="r">near empty</th>
+            <th className="r">z</th>
+            <th className="r">ΔSOC full</th>
+            <th className="r">ΔSOC empty</th>
+            <th className="r">A·h at empty</th>
+            <th className="r">capacity</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((c) => {
+            const f = report.nearFull?.channels[c.index];
+            const e = report.nearEmpty?.channels[c.index];
+            const estimate = report.channels.find((k) => k.channelIndex === c.index);
+            return (
+              <tr key={c.id}>
+                <td>{c.id}</td>
+                <td className="r">{f ? `${f.voltageV.toFixed(3)} V` : '–'}</td>
+                <td className="r">{f ? signed(f.modifiedZ) : '–'}</td>
+                <td className="r">{e ? `${e.voltageV.toFixed(3)} V` : '–'}</td>
+                <td className="r">{e ? signed(e.modifiedZ) : '–'}</td>
+                <td className="r">{f ? `${signed(f.deltaSocFraction * 100)} %` : '–'}</td>
+                <td className="r">{e ? `${signed(e.deltaSocFraction * 100)} %` : '–'}</td>
+                <td className="r">{e ? signed(e.deltaAh) : '–'}</td>
+                <td className="r">{estimate ? percent(estimate.capacityRatio.value, 1) : '–'}</td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </DataTable>
+    </Sheet>
+  );
+}

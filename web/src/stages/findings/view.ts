@@ -1,0 +1,98 @@
+import type { CostedFinding, SpreadReport } from '@cellmend/core/spread';
+import { verdictName } from '@cellmend/core/spread';
+import { channelList, fixed, percent } from '../../ui/words';
+
+/** Channels of one module with the same verdict, as one suspect. */
+export interface Suspect {
+  key: string;
+  module: string;
+  verdict: CostedFinding['verdict'];
+  title: string;
+  confidence: number | null;
+  /** In electrical order. */
+  channels: CostedFinding[];
+  worst: CostedFinding;
+  costKm: number | null;
+  costAh: number;
+  line: string;
+}
+
+const upper = (s: string): string => s.charAt(0).toUpperCase() + s.slice(1);
+
+/** Suspects in order of what they cost. */
+export function suspectsOf(report: SpreadReport): Suspect[] {
+  const groups = new Map<string, CostedFinding[]>();
+  for (const f of report.findings) {
+    const key = `${f.module}|${f.verdict}`;
+    groups.set(key, [...(groups.get(key) ?? []), f]);
+  }
+  return [...groups].map(([key, channels]): Suspect => {
+    const first = channels[0]!;
+    const worst = channels[0]!;
+    const sorted = [...channels].sort((a, b) => a.channelIndex - b.channelIndex);
+    const list = channelList(sorted.map((c) => c.channel));
+    const cost =
+      worst.costKm !== null && worst.costKm >= 0.5
+        ? `costs ${fixed(worst.costKm, 0)} km`
+        : worst.costAh >= 0.2
+          ? `costs ${fixed(worst.costAh, 1)} A·h`
+          : '';
+    return {
+      key,
+      module: first.module,
+      verdict: first.verdict,
+      title: upper(verdictName(first.verdict)),
+      confidence: first.verdict === 'undetermined' ? null : Math.min(...channels.map((c) => c.confidence)),
+      channels: sorted,
+      worst,
+      costKm: worst.costKm,
+      costAh: worst.costAh,
+      line: [list, magnitude(worst), cost].filter(Boolean).join(' · '),
+    };
+  });
+}
+
+/** The estimate in the trade's words. */
+export function magnitude(f: CostedFinding): string {
+  const e = f.estimate;
+  if (f.verdict === 'undetermined')
+    return `could be ${f.alternatives.map((a) => verdictName(a.verdict)).join(' or ')}`;
+  if (e.capacityRatio !== undefined) return `holds ${percent(e.capacityRatio)} of the others`;
+  if (e.deltaSocPct !== undefined)
+    return `${fixed(Math.abs(e.deltaSocPct), 1)} % of charge ${e.deltaSocPct < 0 ? 'low' : 'high'}`;
+  if (e.resistanceRatio !== undefined) return `${fixed(e.resistanceRatio, 2)} times the resistance`;
+  if (e.leakageMilliamp !== undefined) return `leaks ${fixed(e.leakageMilliamp, 0)} mA`;
+  if (e.offsetMillivolt !== undefined)
+    return `reads ${fixed(Math.abs(e.offsetMillivolt), 0)} mV ${e.offsetMillivolt < 0 ? 'low' : 'high'}`;
+  return '';
+}
+
+/** The headline of Findings: what it means for the job. */
+export function headline(suspect: Suspect, report: SpreadReport): { title: string; text: string } {
+  const worst = suspect.worst;
+  const name = `${suspect.module}, ${channelList([worst.channel])}`;
+  const low = report.nearEmpty?.channels[worst.channelIndex]?.deviationMv;
+  const high = report.nearFull?.channels[worst.channelIndex]?.deviationMv;
+  const ends =
+    high !== undefined && low !== undefined
+      ? `${Math.abs(high) < 8 ? 'Level with the others near full' : `${fixed(Math.abs(high), 0)} mV ${high < 0 ? 'below' : 'above'} the others near full`}, ${fixed(Math.abs(low), 0)} mV ${low < 0 ? 'below' : 'above'} near empty.`
+      : '';
+  switch (suspect.verdict) {
+    case 'low-capacity':
+      return {
+        title: `${name} runs empty first: low capacity`,
+        text: `It ${magnitude(worst)} (± ${percent(worst.estimate.capacityRatioSd ?? 0, 1)}). ${ends}`,
+      };
+    case 'imbalance':
+      return {
+        title: `${suspect.module} is out of balance`,
+        text: `${upper(channelList(suspect.channels.map((c) => c.channel)))}: ${magnitude(worst)}, at full and at empty alike. ${ends}`,
+      };
+    case 'dead':
+      return { title: `${name} is dead`, text: worst.reasons[0] ?? '' };
+    case 'undetermined':
+      return { title: `${name}: this record cannot tell yet`, text: worst.reasons.join(' ') };
+    default:
+      return { title: `${name}: ${verdictName(suspect.verdict)}`, text: worst.reasons.slice(-1)[0] ?? '' };
+  }
+}

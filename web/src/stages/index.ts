@@ -1,0 +1,26 @@
+import type { Stage } from '@cellmend/contract/jobs';
+import type { ComponentType } from 'react';
+import { BalanceStage } from './balance/BalanceStage';
+import { FindingsStage } from './findings/FindingsStage';
+import { HandOverStage } from './hand-over/HandOverStage';
+import { MatchStage } from './match/MatchStage';
+import { NotesStage } from './notes/NotesStage';
+import { ProveStage } from './prove/ProveStage';
+import type { StageProps } from './props';
+import { ScanStage } from './scan/ScanStage';
+
+/** The page of each stage. Stages without a computation of their own keep readings and notes. */
+export const STAGE_VIEWS: Record<Stage, ComponentType<StageProps>> = {
+  intake: NotesStage,
+  scan: ScanStage,
+  findings: FindingsStage,
+  'make-safe': NotesStage,
+  insulation: NotesStage,
+  'strip-down': NotesStage,
+  bench: NotesStage,
+  match: MatchStage,
+  balance: BalanceStage,
+  rebuild: NotesStage,
+  prove: ProveStage,
+  'hand-over': HandOverStage,
+};

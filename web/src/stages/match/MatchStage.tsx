@@ -1,0 +1,275 @@
+import type { MatchRow } from '@cellmend/core/match';
+import { TriangleAlert, X } from 'lucide-react';
+import { useState } from 'react';
+import { Button as AriaButton } from 'react-aria-components';
+import { useNavigate } from 'react-router';
+import styled from 'styled-components';
+import { decisionOf, spreadOf, useStock } from '../../api/hooks';
+import { useJobView } from '../../shell/jobContext';
+import { SignNote, useSigning } from '../../shell/signing';
+import { useFinding } from '../../shell/useFinding';
+import { Answer, Button, LinkButton, Mute, NextBar, Page, ProblemNote, Row, Stack } from '../../ui/parts';
+import { fixed, signed } from '../../ui/words';
+import type { StageProps } from '../props';
+import { Before } from '../Before';
+
+const Donor = styled(AriaButton)<{ $picked: boolean }>`
+  width: 100%;
+  text-align: left;
+  background: var(--sheet);
+  color: var(--ink);
+  border: ${(p) => (p.$picked ? '2px solid var(--mat-text)' : '1px solid var(--line)')};
+  padding: ${(p) => (p.$picked ? '11px 15px' : '12px 16px')};
+  border-radius: 4px;
+  cursor: pointer;
+  display: grid;
+  grid-template-columns: 84px 1fr;
+  gap: 8px 16px;
+  .label {
+    font-size: 20px;
+    font-weight: 700;
+  }
+  .rank {
+    color: var(--mute);
+    font-size: 13px;
+  }
+  dl {
+    display: grid;
+    grid-template-columns: repeat(4, 1fr);
+    gap: 4px 16px;
+    margin: 0;
+  }
+  dt {
+    color: var(--mute);
+    font-size: 13px;
+  }
+  dd {
+    margin: 0;
+    font-size: 18px;
+    font-weight: 650;
+    small {
+      font-size: 13px;
+      font-weight: 400;
+      color: var(--mute);
+      display: block;
+    }
+  }
+  p {
+    display: flex;
+    gap: 7px;
+    align-items: baseline;
+    font-size: 14px;
+    margin-top: 4px;
+    svg {
+      flex: none;
+      position: relative;
+      top: 2px;
+    }
+  }
+`;
+
+/** Donors from the shelf, ranked by how near they are to the rest of this pack. */
+export function MatchStage({ question }: StageProps) {
+  const { job, findings } = useJobView();
+  const { data: stock } = useStock();
+  const spread = spreadOf(findings, 'before');
+  const replace = decisionOf(job, 'replace');
+  const to = `/jobs/${job.number}`;
+  if (!spread || !replace)
+    return (
+      <Before question={question} title="Nothing decided yet" to={`${to}/findings`} action="To the findings">
+        Which module comes out is decided on the findings; then the shelf is ranked against what stays.
+      </Before>
+    );
+  const moduleId = replace.body.modules[0];
+  if (!moduleId)
+    return (
+      <Before question={question} title="No module comes out" to={`${to}/findings`} action="To the findings">
+        The decision was “{replace.body.level}”, so nothing has to match.
+      </Before>
+    );
+  if (!stock) return <Page aria-busy="true" />;
+  if (stock.length === 0)
+    return (
+      <Before
+        question={question}
+        title="The shelf is empty"
+        to={`${to}/findings`}
+        action="Back to the findings"
+      >
+        No donor modules are in stock. Measured donors with capacity, resistance and rest voltage can be
+        ranked here.
+      </Before>
+    );
+  return (
+    <Ranked
+      question={question}
+      moduleId={moduleId}
+      more={replace.body.modules.length - 1}
+      spreadId={spread.id}
+      stockIds={stock.map((s) => s.id)}
+    />
+  );
+}
+
+function Ranked({
+  question,
+  moduleId,
+  more,
+  spreadId,
+  stockIds,
+}: {
+  question: string;
+  moduleId: string;
+  more: number;
+  spreadId: string;
+  stockIds: string[];
+}) {
+  const { job, findings, pack } = useJobView();
+  const { finding, problem } = useFinding<MatchRow[]>({
+    topic: 'match',
+    spreadFindingId: spreadId,
+    moduleId,
+    stockIds,
+    temperatureC: null,
+  });
+  const decision = decisionOf(job, 'match');
+  const [picked, setPicked] = useState<string | null>(decision?.body.stockId ?? null);
+  const signing = useSigning('match');
+  const navigate = useNavigate();
+  if (problem)
+    return (
+      <Page>
+        <h1>{question}</h1>
+        <ProblemNote what={problem.message} />
+      </Page>
+    );
+  if (!finding) return <Page aria-busy="true" />;
+  const rows = finding.result;
+  const best = rows.find((r) => r.fits);
+  const chosen = rows.find((r) => r.donor.id === (picked ?? best?.donor.id));
+  const report = spreadOf(findings, 'before')!.report;
+  const kmOf = (ah: number): string =>
+    pack.profile.ratedRangeKm
+      ? `${fixed((ah / pack.profile.ratedCapacityAh) * pack.profile.ratedRangeKm, 0)} km`
+      : '';
+  const sign = async (): Promise<void> => {
+    if (
+      chosen &&
+      (await signing.sign({
+        body: { topic: 'match', moduleId, stockId: chosen.donor.id },
+        findingIds: [finding.id],
+      }))
+    )
+      void navigate(`/jobs/${job.number}/balance`);
+  };
+  return (
+    <Page>
+      <h1>{question}</h1>
+      {best ? (
+        <Answer
+          tone="good"
+          title={`${best.donor.label} fits the place of ${moduleId} best`}
+          big={`${fixed(best.usableAh, 0)} A·h`}
+          small={`usable when level${kmOf(best.usableAh) && `, ${kmOf(best.usableAh)}`}`}
+        >
+          It holds {signed(best.capacityDeviation * 100, 1)} % against the rest of this pack and has{' '}
+          {signed(best.resistanceDeviation * 100, 0)} % of resistance. The pack gives{' '}
+          {fixed(report.usableAh, 0)} A·h now.
+        </Answer>
+      ) : (
+        <Answer tone="suspect" title={`Nothing on the shelf fits the place of ${moduleId}`}>
+          Each donor has an obstacle; see below.
+        </Answer>
+      )}
+      {more > 0 && (
+        <Mute>
+          {more} more {more === 1 ? 'module' : 'modules'} after this one.
+        </Mute>
+      )}
+      <Stack $gap={8} role="listbox" aria-label="Donor modules">
+        {rows.map((r, i) => (
+          <Donor
+            key={r.donor.id}
+            $picked={chosen?.donor.id === r.donor.id}
+            isDisabled={!r.fits}
+            onPress={() => setPicked(r.donor.id)}
+            aria-label={`${r.donor.label}, rank ${i + 1}`}
+            aria-pressed={chosen?.donor.id === r.donor.id}
+          >
+            <div>
+              <div className="label n">{r.donor.label}</div>
+              <div className="rank">
+                {r.fits ? (i === 0 ? 'nearest twin' : `rank ${i + 1}`) : 'does not fit'}
+              </div>
+            </div>
+            <div>
+              <dl>
+                <div>
+                  <dt>Capacity</dt>
+                  <dd>
+                    {fixed(r.donor.capacityAh, 1)} A·h<small>{signed(r.capacityDeviation * 100, 1)} %</small>
+                  </dd>
+                </div>
+                <div>
+                  <dt>Resistance per group</dt>
+                  <dd>
+                    {fixed(r.donor.resistanceMilliohm, 2)} mΩ
+                    <small>{signed(r.resistanceDeviation * 100, 0)} %</small>
+                  </dd>
+                </div>
+                <div>
+                  <dt>Rest voltage</dt>
+                  <dd>
+                    {fixed(r.donor.restVoltageV, 2)} V
+                    <small>{signed(r.voltageDeviationMv, 0)} mV a group</small>
+                  </dd>
+                </div>
+                <div>
+                  <dt>Usable with it</dt>
+                  <dd>
+                    {fixed(r.usableAh, 1)} A·h<small>{kmOf(r.usableAh)}</small>
+                  </dd>
+                </div>
+              </dl>
+              <p>
+                <Mute>{r.donor.origin}</Mute>
+              </p>
+              {r.obstacles.map((o) => (
+                <p key={o}>
+                  <X size={15} aria-hidden />
+                  {o}
+                </p>
+              ))}
+              {r.remarks.map((o) => (
+                <p key={o}>
+                  <TriangleAlert size={15} aria-hidden />
+                  {o}
+                </p>
+              ))}
+            </div>
+          </Donor>
+        ))}
+      </Stack>
+      <SignNote signing={signing} />
+      <NextBar>
+        <div>
+          <b>{chosen ? `${chosen.donor.label} for ${moduleId}` : 'Pick a donor'}</b>
+          <br />
+          {chosen &&
+            `It has to move ${fixed(Math.abs(chosen.balanceAh), 1)} A·h to come level with the pack as it stood at the end of the scan.`}
+        </div>
+        <Row>
+          {decision && (
+            <LinkButton $quiet to={`/jobs/${job.number}/balance`}>
+              Balance
+            </LinkButton>
+          )}
+          <Button isDisabled={!chosen?.fits || !signing.may || signing.busy} onPress={() => void sign()}>
+            {decision ? 'Sign again' : 'Sign choice'}
+          </Button>
+        </Row>
+      </NextBar>
+    </Page>
+  );
+}

@@ -1,0 +1,35 @@
+import { Mute, Page, Sheet } from '../../ui/parts';
+import { useJobView } from '../../shell/jobContext';
+import type { StageProps } from '../props';
+
+/** Standard cautions of a stage; the maker's procedure and local codes always come first. */
+const CAUTIONS: Partial<Record<StageProps['stage'], string>> = {
+  'make-safe':
+    'Follow the maker’s procedure and your local code. Only persons qualified for high voltage prove a pack dead. Each half of the pack stays live after the disconnect is out.',
+  insulation: 'Disconnect the management unit before any test voltage. Treat the opened pack as live.',
+  'strip-down': 'An opened pack is live work. Sense plug off before power links; lift with a fixture.',
+  bench: 'Never leave a charging module unwatched. Hot, hissing or swollen: outdoors and quarantine.',
+  rebuild: 'Torque every joint to the maker’s figure and mark it. Sense plug goes on last.',
+};
+
+/** A stage whose work is kept as readings and notes. */
+export function NotesStage({ question, stage }: StageProps) {
+  const { job } = useJobView();
+  return (
+    <Page>
+      <h1>{question}</h1>
+      {CAUTIONS[stage] && (
+        <Sheet>
+          <p>{CAUTIONS[stage]}</p>
+        </Sheet>
+      )}
+      {stage === 'intake' && (
+        <Sheet>
+          <h3>Complaint</h3>
+          <p>{job.complaint || 'None written down.'}</p>
+        </Sheet>
+      )}
+      {!CAUTIONS[stage] && stage !== 'intake' && <Mute>Nothing recorded here yet.</Mute>}
+    </Page>
+  );
+}

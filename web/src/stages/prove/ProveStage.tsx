@@ -1,0 +1,211 @@
+import type { Comparison } from '@cellmend/core/prove';
+import { Bar, BarChart, CartesianGrid, LabelList, Legend, ResponsiveContainer, XAxis, YAxis } from 'recharts';
+import { useNavigate } from 'react-router';
+import { decisionOf, spreadOf } from '../../api/hooks';
+import { useJobView } from '../../shell/jobContext';
+import { SignNote, useSigning } from '../../shell/signing';
+import { useFinding } from '../../shell/useFinding';
+import {
+  Answer,
+  Button,
+  Columns,
+  DataTable,
+  LinkButton,
+  Mute,
+  NextBar,
+  Page,
+  ProblemNote,
+  Row,
+  Sheet,
+} from '../../ui/parts';
+import { fixed, percent, signed } from '../../ui/words';
+import type { StageProps } from '../props';
+import { Before } from '../Before';
+
+/** The record after the repair against the one before, near full and near empty. */
+export function ProveStage({ question }: StageProps) {
+  const { job, findings } = useJobView();
+  const before = spreadOf(findings, 'before');
+  const after = spreadOf(findings, 'after');
+  if (!before || !after)
+    return (
+      <Before
+        question={question}
+        title={before ? 'No scan after the repair yet' : 'No scan yet'}
+        to={`/jobs/${job.number}/scan`}
+        action="Take in a scan"
+      >
+        A repair is proven by the same record again: near full and near empty, in one drive.
+      </Before>
+    );
+  return <Compared question={question} beforeId={before.id} afterId={after.id} />;
+}
+
+function Compared({ question, beforeId, afterId }: { question: string; beforeId: string; afterId: string }) {
+  const { job, findings } = useJobView();
+  const replaced = decisionOf(job, 'replace')?.body.modules ?? [];
+  const { finding, problem } = useFinding<Comparison>({
+    topic: 'prove',
+    beforeFindingId: beforeId,
+    afterFindingId: afterId,
+    replacedModules: replaced,
+  });
+  const signing = useSigning('prove');
+  const decision = decisionOf(job, 'prove');
+  const navigate = useNavigate();
+  if (problem)
+    return (
+      <Page>
+        <h1>{question}</h1>
+        <ProblemNote what={problem.message} />
+      </Page>
+    );
+  if (!finding) return <Page aria-busy="true" />;
+  const c = finding.result;
+  const before = spreadOf(findings, 'before')!.report;
+  const after = spreadOf(findings, 'after')!.report;
+  const gain = after.usableAh - before.usableAh;
+  const km = after.usableKm !== null && before.usableKm !== null ? after.usableKm - before.usableKm : null;
+  const bars = c.ends
+    .filter((e) => e.afterMv !== null || e.beforeMv !== null)
+    .map((e) => ({
+      end: e.end,
+      before: e.beforeMv === null ? null : Math.round(e.beforeMv),
+      after: e.afterMv === null ? null : Math.round(e.afterMv),
+    }));
+  const mv = (v: number | null): string => (v === null ? 'no rest there' : `${fixed(v, 0)} mV`);
+  const sign = async (passed: boolean): Promise<void> => {
+    if (await signing.sign({ body: { topic: 'prove', passed }, findingIds: [finding.id] }))
+      void navigate(`/jobs/${job.number}/${passed ? 'hand-over' : 'findings'}`);
+  };
+  return (
+    <Page>
+      <h1>{question}</h1>
+      <Answer
+        tone={c.passed ? 'good' : 'suspect'}
+        title={c.verdict}
+        big={km !== null ? `${signed(km, 0)} km` : `${signed(gain, 1)} A·h`}
+        small={`${fixed(after.usableAh, 0)} A·h usable, was ${fixed(before.usableAh, 0)}`}
+      >
+        {c.replacedMeaning ?? 'No module was replaced.'}
+        {c.stillOdd.length > 0 && ` Still odd: ${c.stillOdd.slice(0, 6).join(', ')}.`}
+      </Answer>
+      <Columns $of="1fr 1.2fr">
+        <Sheet>
+          <h3>Delta between highest and lowest group</h3>
+          <ResponsiveContainer width="100%" height={250}>
+            <BarChart data={bars} margin={{ top: 18, right: 8, left: 0, bottom: 0 }}>
+              <CartesianGrid stroke="var(--line)" vertical={false} />
+              <XAxis dataKey="end" stroke="var(--mute)" fontSize={13} />
+              <YAxis
+                width={64}
+                tickFormatter={(v: number) => `${v} mV`}
+                stroke="var(--mute)"
+                fontSize={12.5}
+              />
+              <Legend formatter={(v: string) => <span style={{ color: 'var(--ink)' }}>{v}</span>} />
+              <Bar dataKey="before" fill="var(--sus)" isAnimationActive={false}>
+                <LabelList dataKey="before" position="top" fill="var(--ink)" fontSize={13} />
+              </Bar>
+              <Bar dataKey="after" fill="var(--mat-text)" isAnimationActive={false}>
+                <LabelList dataKey="after" position="top" fill="var(--ink)" fontSize={13} />
+              </Bar>
+            </BarChart>
+          </ResponsiveContainer>
+        </Sheet>
+        <Sheet>
+          <DataTable>
+            <thead>
+              <tr>
+                <th>Compared at rest</th>
+                <th className="r">Before</th>
+                <th className="r">After</th>
+              </tr>
+            </thead>
+            <tbody>
+              {c.ends.map((e) => (
+                <tr key={e.end}>
+                  <td>
+                    Delta {e.end}
+                    {e.afterSoc !== null && <Mute> at {percent(e.afterSoc)}</Mute>}
+                  </td>
+                  <td className="r">{mv(e.beforeMv)}</td>
+                  <td className="r">
+                    <b>{mv(e.afterMv)}</b>
+                  </td>
+                </tr>
+              ))}
+              <tr>
+                <td>Usable charge</td>
+                <td className="r">{fixed(before.usableAh, 1)} A·h</td>
+                <td className="r">
+                  <b>{fixed(after.usableAh, 1)} A·h</b>
+                </td>
+              </tr>
+              {before.usableKm !== null && after.usableKm !== null && (
+                <tr>
+                  <td>Range</td>
+                  <td className="r">{fixed(before.usableKm, 0)} km</td>
+                  <td className="r">
+                    <b>{fixed(after.usableKm, 0)} km</b>
+                  </td>
+                </tr>
+              )}
+              <tr>
+                <td>Odd channels</td>
+                <td className="r">{before.findings.length}</td>
+                <td className="r">
+                  <b>{after.findings.length}</b>
+                </td>
+              </tr>
+              {c.replacedNearEmptyMv !== null && (
+                <tr>
+                  <td>{replaced.join(', ')} against the rest when low</td>
+                  <td />
+                  <td className="r">
+                    <b>{signed(c.replacedNearEmptyMv, 0)} mV</b>
+                  </td>
+                </tr>
+              )}
+            </tbody>
+          </DataTable>
+        </Sheet>
+      </Columns>
+      {decision && (
+        <Sheet>
+          <p>
+            {decision.body.passed ? 'Signed as proven' : 'Signed as not proven'} by {decision.signedBy},
+            version {decision.version}.
+          </p>
+        </Sheet>
+      )}
+      <SignNote signing={signing} />
+      <NextBar>
+        <div>
+          <b>
+            {c.passed
+              ? 'Road test, charge test, no new codes: then sign.'
+              : 'Find out what is left before it goes back.'}
+          </b>
+          <br />
+          <Mute>
+            Limits: {'≤'} 45 mV near full, {'≤'} 100 mV near empty. Common practice; the maker’s figure wins.
+          </Mute>
+        </div>
+        <Row>
+          {decision?.body.passed && (
+            <LinkButton $quiet to={`/jobs/${job.number}/hand-over`}>
+              Hand over
+            </LinkButton>
+          )}
+          <Button quiet isDisabled={!signing.may || signing.busy} onPress={() => void sign(false)}>
+            Not proven
+          </Button>
+          <Button isDisabled={!signing.may || signing.busy || !c.passed} onPress={() => void sign(true)}>
+            Sign as proven
+          </Button>
+        </Row>
+      </NextBar>
+    </Page>
+  );
+}

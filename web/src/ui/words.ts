@@ -1,0 +1,38 @@
+import { format, formatDistanceToNowStrict, isToday, isTomorrow, isYesterday } from 'date-fns';
+
+const MINUS = '−';
+/** A number with a fixed count of decimals and a true minus sign. */
+export const fixed = (v: number, digits = 1): string => v.toFixed(digits).replace('-', MINUS);
+/** With its sign always shown. */
+export const signed = (v: number, digits = 1): string => `${v > 0 ? '+' : ''}${fixed(v, digits)}`;
+export const percent = (fraction: number, digits = 0): string => `${fixed(fraction * 100, digits)} %`;
+
+/** `2 h 10 min`, `38 min`, `3 days 4 h`. */
+export function duration(hours: number): string {
+  const minutes = Math.round(hours * 60);
+  if (minutes < 60) return `${minutes} min`;
+  const h = Math.floor(minutes / 60);
+  if (h < 48) return minutes % 60 ? `${h} h ${minutes % 60} min` : `${h} h`;
+  const days = Math.floor(h / 24);
+  return h % 24 && days < 10 ? `${days} days ${h % 24} h` : `${days} days`;
+}
+
+/** `today 09:12`, `tomorrow 06:30`, `3 Mar 14:05`. */
+export function when(iso: string): string {
+  const d = new Date(iso);
+  if (isToday(d)) return `today ${format(d, 'HH:mm')}`;
+  if (isYesterday(d)) return `yesterday ${format(d, 'HH:mm')}`;
+  if (isTomorrow(d)) return `tomorrow ${format(d, 'HH:mm')}`;
+  return format(d, 'd MMM yyyy HH:mm');
+}
+export const day = (iso: string): string => format(new Date(iso), 'd MMMM yyyy');
+export const since = (iso: string): string => formatDistanceToNowStrict(new Date(iso));
+
+/** `channel 27`, `channels 61 to 64`, `channels 3, 8`: without leading zeros. */
+export function channelList(ids: string[]): string {
+  const numbers = ids.map((id) => Number(/(\d+)$/.exec(id)?.[1] ?? NaN));
+  if (ids.length === 1) return `channel ${Number.isNaN(numbers[0]) ? ids[0] : numbers[0]}`;
+  const run = numbers.every((n, i) => i === 0 || n === numbers[i - 1]! + 1);
+  if (run && ids.length > 2) return `channels ${numbers[0]} to ${numbers[numbers.length - 1]}`;
+  return `channels ${numbers.join(', ')}`;
+}
