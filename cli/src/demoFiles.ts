@@ -37,14 +37,12 @@ export function marramVan(): PackProfile {
       massKg: 11.5,
     });
   }
-  const links: LinkSpec[] = modules
-    .slice(1)
-    .map((m, i) => ({
-      id: `L${i + 1}`,
-      between: [modules[i]!.id, m.id],
-      kind: i === 7 ? 'service-disconnect' : i === 15 ? 'cable' : 'busbar',
-      accessMin: i === 7 ? 1 : 6,
-    }));
+  const links: LinkSpec[] = modules.slice(1).map((m, i) => ({
+    id: `L${i + 1}`,
+    between: [modules[i]!.id, m.id],
+    kind: i === 7 ? 'service-disconnect' : i === 15 ? 'cable' : 'busbar',
+    accessMin: i === 7 ? 1 : 6,
+  }));
   return {
     name: 'Marram 3 traction pack',
     chemistry: 'nmc',
@@ -63,6 +61,156 @@ export function marramVan(): PackProfile {
     ratedRangeKm: 240,
     bleederMilliamp: 50,
     moduleRevision: 'C2',
+  };
+}
+
+const linksOf = (modules: ModuleSpec[], disconnectAfter: number): LinkSpec[] =>
+  modules
+    .slice(1)
+    .map((m, i) => ({
+      id: `L${i + 1}`,
+      between: [modules[i]!.id, m.id],
+      kind: i + 1 === disconnectAfter ? 'service-disconnect' : 'busbar',
+      accessMin: i + 1 === disconnectAfter ? 1 : 5,
+    }));
+
+/** Mild hybrid of the service van: 14 groups at 48 V, two modules of seven. */
+export function mildHybrid(): PackProfile {
+  const modules: ModuleSpec[] = [1, 2].map((m) => ({
+    id: `M${m}`,
+    channels: Array.from({ length: 7 }, (_, g) => `g${two((m - 1) * 7 + g + 1)}`),
+    place: { tier: 0, row: m - 1, column: 0 },
+    massKg: 5,
+  }));
+  return {
+    name: 'Tarn service van 48 V pack',
+    chemistry: 'nmc',
+    ratedCapacityAh: 11,
+    channels: Array.from({ length: 14 }, (_, i) => ({ id: `g${two(i + 1)}`, cells: 1 })),
+    modules,
+    nominalGroupResistanceMilliohm: 2.1,
+    ocv: defaultOcvTable('nmc'),
+    ocvSource: 'Chen et al. 2020, coefficients from memory',
+    links: linksOf(modules, 1),
+    bleederMilliamp: 30,
+  };
+}
+
+/** Hybrid of the ferry shuttle: 28 NiMH sticks of six cells, sensed in 14 blocks of two. */
+export function ferryShuttle(): PackProfile {
+  const modules: ModuleSpec[] = Array.from({ length: 28 }, (_, m) => ({
+    id: `S${two(m + 1)}`,
+    groups: Array.from({ length: 6 }, (__, c) => `b${two(Math.floor(m / 2) + 1)}.${(m % 2) * 6 + c + 1}`),
+    place: { tier: 0, row: m < 14 ? 0 : 1, column: m < 14 ? m : 27 - m },
+    massKg: 1.04,
+  }));
+  return {
+    name: 'Ferry shuttle hybrid pack',
+    chemistry: 'nimh',
+    ratedCapacityAh: 6.5,
+    channels: Array.from({ length: 14 }, (_, i) => ({ id: `b${two(i + 1)}`, cells: 12 })),
+    modules,
+    nominalGroupResistanceMilliohm: 24,
+    ocv: defaultOcvTable('nimh'),
+    ocvSource: 'typical, from memory',
+    tiers: ['Sticks, seen from the rear seat'],
+    links: linksOf(modules, 19),
+    limits: [
+      { name: 'block spread under load', value: 0.5, unit: 'V', source: 'common practice', mark: 'T' },
+    ],
+  };
+}
+
+/** Plug-in hybrid pilot car: 84 groups in 12 modules of seven. */
+export function pilotCar(): PackProfile {
+  const modules: ModuleSpec[] = Array.from({ length: 12 }, (_, m) => ({
+    id: `M${two(m + 1)}`,
+    channels: Array.from({ length: 7 }, (__, g) => `ch${two(m * 7 + g + 1)}`),
+    place: { tier: 0, row: m < 6 ? m : 11 - m, column: m < 6 ? 0 : 1 },
+    massKg: 9.2,
+  }));
+  return {
+    name: 'Corrie pilot car plug-in pack',
+    chemistry: 'nmc',
+    ratedCapacityAh: 37,
+    channels: Array.from({ length: 84 }, (_, i) => ({ id: `ch${two(i + 1)}`, cells: 1 })),
+    modules,
+    nominalGroupResistanceMilliohm: 1.3,
+    ocv: defaultOcvTable('nmc'),
+    ocvSource: 'Chen et al. 2020, coefficients from memory',
+    tiers: ['Tunnel tray'],
+    links: linksOf(modules, 6),
+    limits: [
+      { name: 'module insulation, least', value: 20e6, unit: 'Ω', source: 'common practice', mark: 'T' },
+    ],
+    ratedRangeKm: 52,
+    bleederMilliamp: 60,
+  };
+}
+
+/** Yard tug: 100 groups; modules of six below, of eight and four above. */
+export function yardTug(): PackProfile {
+  const sizes = [...Array.from({ length: 12 }, () => 6), 8, 8, 8, 4];
+  let next = 0;
+  const modules: ModuleSpec[] = sizes.map((size, m) => {
+    const place =
+      m < 12
+        ? { tier: 0, row: m < 6 ? m : 11 - m, column: m < 6 ? 0 : 1 }
+        : { tier: 1, row: m < 14 ? m - 12 : 15 - m, column: m < 14 ? 0 : 1 };
+    return {
+      id: `M${two(m + 1)}`,
+      channels: Array.from({ length: size }, () => `ch${three(++next)}`),
+      place,
+      massKg: Math.round(size * 1.9),
+    };
+  });
+  return {
+    name: 'Fell yard tug pack',
+    chemistry: 'nca',
+    ratedCapacityAh: 64,
+    channels: Array.from({ length: 100 }, (_, i) => ({ id: `ch${three(i + 1)}`, cells: 1 })),
+    modules,
+    nominalGroupResistanceMilliohm: 0.95,
+    ocv: defaultOcvTable('nca'),
+    ocvSource: 'Chen et al. 2020 in place of the maker’s table',
+    tiers: ['Floor', 'Under the seat'],
+    links: linksOf(modules, 12),
+    ratedRangeKm: 120,
+    bleederMilliamp: 40,
+  };
+}
+
+/** Island bus: 200 LFP groups, an 800 V class pack; modules of unequal size in two tiers. */
+export function islandBus(): PackProfile {
+  const sizes = [...Array.from({ length: 12 }, () => 12), ...Array.from({ length: 7 }, () => 8)];
+  let next = 0;
+  const modules: ModuleSpec[] = sizes.map((size, m) => {
+    const lower = m < 12;
+    const k = lower ? m : m - 12;
+    const rows = lower ? 6 : 4;
+    return {
+      id: `M${two(m + 1)}`,
+      channels: Array.from({ length: size }, () => `ch${three(++next)}`),
+      place:
+        k < rows
+          ? { tier: lower ? 0 : 1, row: k, column: 0 }
+          : { tier: lower ? 0 : 1, row: 2 * rows - 1 - k, column: 1 },
+      massKg: size * 2.9,
+    };
+  });
+  return {
+    name: 'Skerra island bus pack',
+    chemistry: 'lfp',
+    ratedCapacityAh: 228,
+    channels: Array.from({ length: 200 }, (_, i) => ({ id: `ch${three(i + 1)}`, cells: 1 })),
+    modules,
+    nominalGroupResistanceMilliohm: 0.42,
+    ocv: defaultOcvTable('lfp'),
+    ocvSource: 'typical, from memory',
+    tiers: ['Floor tray', 'Roof of the tray'],
+    links: linksOf(modules, 10),
+    ratedRangeKm: 310,
+    bleederMilliamp: 100,
   };
 }
 
@@ -101,7 +249,16 @@ function throughTheRange(random: Random, chargeAh: number): Leg[] {
 export function demoFiles(): Record<string, string> {
   const files: Record<string, string> = {};
   const before = vanPack(27);
-  files['packs/marram-3-van.json'] = JSON.stringify(marramVan(), null, 1) + '\n';
+  const packs: Record<string, PackProfile> = {
+    'marram-3-van': marramVan(),
+    'tarn-48v': mildHybrid(),
+    'ferry-shuttle': ferryShuttle(),
+    'corrie-pilot': pilotCar(),
+    'yard-tug': yardTug(),
+    'island-bus': islandBus(),
+  };
+  for (const [name, profile] of Object.entries(packs))
+    files[`packs/${name}.json`] = JSON.stringify(profile, null, 1) + '\n';
   files['marram-3-before.csv'] = writeScanCsv(
     simulateRecord(before, throughTheRange(new Random(5), 76), new Random(11), 21),
     3,

@@ -58,3 +58,18 @@ export const PackProfileSchema: z.ZodType<PackProfile> = z.object({
   bleederMilliamp: finite.gt(0).max(5000).optional(),
   moduleRevision: z.string().max(40).optional(),
 });
+
+/** A stored profile with the version an edit starts from. */
+export const StoredProfileSchema = z.object({
+  id: z.uuid(),
+  name: z.string(),
+  version: z.int(),
+  updatedAt: z.string(),
+  jobs: z.int(),
+  profile: PackProfileSchema,
+});
+export type StoredProfile = z.infer<typeof StoredProfileSchema>;
+export const SaveProfileSchema = z.object({
+  profile: PackProfileSchema,
+  baseVersion: z.int().min(0).max(100000),
+});

@@ -28,11 +28,15 @@ export const NewPersonSchema = z.object({
   hvUntil: z.iso.date('A date such as 2027-06-30.').nullable(),
 });
 export type NewPerson = z.infer<typeof NewPersonSchema>;
+export const FirstLeadSchema = NewPersonSchema.extend({
+  workshop: z.string().trim().min(1).max(120).default('The workshop'),
+});
 export const EditPersonSchema = NewPersonSchema.omit({ password: true, name: true }).partial();
 
 export const SessionSchema = z.object({
   person: PersonSchema.nullable(),
   demo: z.boolean(),
+  workshop: z.string(),
   firstLeadNeeded: z.boolean(),
   demoPeople: z.array(PersonSchema),
 });

@@ -1,20 +1,20 @@
+import type { Quantity } from '@cellmend/core/jot';
 import { z } from 'zod';
 import { StageSchema } from './jobs';
 
 /** What may be observed at a place of the pack, with the one unit it is stored in. */
-export const READING_KINDS = {
-  'rest-voltage': 'V',
-  'terminal-voltage': 'V',
-  resistance: 'Ω',
-  insulation: 'Ω',
-  temperature: '°C',
-  capacity: 'A·h',
-  torque: 'N·m',
-  current: 'A',
-  note: '',
-} as const;
-export type ReadingKind = keyof typeof READING_KINDS;
-export const ReadingKindSchema = z.enum(Object.keys(READING_KINDS) as [ReadingKind, ...ReadingKind[]]);
+export const READING_KINDS = [
+  'voltage',
+  'resistance',
+  'insulation',
+  'temperature',
+  'capacity',
+  'torque',
+  'current',
+  'note',
+] as const satisfies readonly (Quantity | 'note')[];
+export type ReadingKind = (typeof READING_KINDS)[number];
+export const ReadingKindSchema = z.enum(READING_KINDS);
 
 export const ReadingSchema = z.object({
   id: z.uuid(),

@@ -17,8 +17,10 @@ afterAll(async () => {
 it('walks one pack from the scan file to the hand-over sheet', async () => {
   const { page, errors } = await openTablet(browser, bench.address);
   await signInAs(page, 'Ina Holm');
-  expect(await page.getByRole('heading', { level: 1 }).textContent()).toBe('One job needs you');
-  await page.getByRole('link', { name: 'Scan' }).first().click();
+  expect(await page.getByRole('heading', { level: 1 }).textContent()).toBe(
+    'Three jobs need you, two are running by themselves',
+  );
+  await page.getByRole('article').filter({ hasText: 'Job 147' }).getByRole('link').click();
 
   // A file that cannot be used is refused with what and where; nothing appears in the list.
   await page

@@ -18,7 +18,7 @@ await page.getByRole('button', { name: 'Ina Holm' }).waitFor();
 await shot(page, 'sign-in');
 await signInAs(page, 'Ina Holm');
 await shot(page, 'job-board');
-await page.getByRole('link', { name: 'Scan' }).first().click();
+await page.getByRole('article').filter({ hasText: 'Job 147' }).getByRole('link').click();
 await page.getByRole('button', { name: 'marram-3-before.csv' }).click();
 await page.getByRole('link', { name: 'See findings' }).waitFor();
 await shot(page, 'scan');

@@ -3,10 +3,14 @@ import '@fontsource-variable/atkinson-hyperlegible-mono/wght.css';
 import { StrictMode, useEffect } from 'react';
 import { createRoot } from 'react-dom/client';
 import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
-import { SWRConfig } from 'swr';
+import { SWRConfig, useSWRConfig } from 'swr';
 import { ApiProblem } from './api/client';
 import { useLive, useSession } from './api/hooks';
+import { startQueue, whenSent } from './api/queue';
 import { Board } from './board/Board';
+import { PackEditor } from './packs/PackEditor';
+import { Packs } from './packs/Packs';
+import { People } from './people/People';
 import { JobShell } from './shell/JobShell';
 import { SignIn } from './shell/SignIn';
 import { theme } from './shell/preferences';
@@ -14,13 +18,29 @@ import { Page, ProblemNote } from './ui/parts';
 import { GlobalStyle } from './ui/theme';
 import type { Person } from '@cellmend/contract/people';
 
-function Signed({ person, page }: { person: Person; page: 'board' | 'job' }) {
+const PAGES = { board: Board, job: JobShell, packs: Packs, pack: PackEditor, people: People };
+type PageName = keyof typeof PAGES;
+
+function Signed({ person, page }: { person: Person; page: PageName }) {
   useLive();
-  return page === 'board' ? <Board person={person} /> : <JobShell person={person} />;
+  const { mutate } = useSWRConfig();
+  useEffect(() => {
+    whenSent(
+      (entry) =>
+        void mutate(
+          (key) =>
+            typeof key === 'string' &&
+            (key.startsWith(`/jobs/${entry.jobNumber}`) || key === '/clocks' || key === '/jobs'),
+        ),
+    );
+    return startQueue();
+  }, [mutate]);
+  const View = PAGES[page];
+  return <View person={person} />;
 }
 
 /** Shows a page to whoever is signed in, the sign-in to whoever is not. */
-function Gate({ page }: { page: 'board' | 'job' }) {
+function Gate({ page }: { page: PageName }) {
   const { data, error } = useSession();
   const [shown] = theme.use();
   useEffect(() => {
@@ -44,6 +64,9 @@ const router = createBrowserRouter([
   { path: '/', element: <Gate page="board" /> },
   { path: '/jobs/:number', element: <Gate page="job" /> },
   { path: '/jobs/:number/:stage', element: <Gate page="job" /> },
+  { path: '/packs', element: <Gate page="packs" /> },
+  { path: '/packs/:id', element: <Gate page="pack" /> },
+  { path: '/people', element: <Gate page="people" /> },
   { path: '*', element: <Navigate to="/" replace /> },
 ]);
 

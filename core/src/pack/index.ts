@@ -4,3 +4,4 @@ export * from './ocv';
 export * from './chemistry';
 export * from '../problem';
 export * from '../version';
+export * from './check';

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { chen2020OcvV, defaultOcvTable, normalisePack, ocvCurve, type PackProfile } from '.';
+import { checkProfile, chen2020OcvV, defaultOcvTable, normalisePack, ocvCurve, type PackProfile } from '.';
 
 const nimh: PackProfile = {
   name: 'Ferry shuttle hybrid',
@@ -67,5 +67,47 @@ describe('open-circuit voltage', () => {
         [0.4, 3.5],
       ]),
     ).toThrow(/falls from/);
+  });
+});
+
+describe('checking a profile', () => {
+  const links = [
+    ['S1', 'S2'],
+    ['S2', 'S3'],
+    ['S3', 'S4'],
+  ].map(([a, b], i) => ({
+    id: `L${i + 1}`,
+    between: [a!, b!] as [string, string],
+    kind: i === 1 ? ('service-disconnect' as const) : ('busbar' as const),
+  }));
+  const errors = (p: PackProfile): string[] =>
+    checkProfile(p)
+      .faults.filter((f) => f.level === 'error')
+      .map((f) => f.what);
+
+  it('passes a sound one', () => {
+    expect(checkProfile({ ...nimh, links }).faults).toEqual([]);
+  });
+
+  it.each<[string, Partial<PackProfile>, RegExp]>([
+    ['an open string', { links: links.slice(0, 2) }, /Nothing joins S3 and S4/],
+    [
+      'a link across the string',
+      { links: [...links, { id: 'L9', between: ['S1', 'S4'], kind: 'cable' }] },
+      /do not follow each other/,
+    ],
+    [
+      'a link to nowhere',
+      { links: [...links.slice(0, 2), { id: 'L3', between: ['S3', 'S9'], kind: 'cable' }] },
+      /names S9/,
+    ],
+    ['lithium volts on NiMH', { ocv: defaultOcvTable('nmc') }, /cells are full at 1.5 V/],
+    [
+      'two modules in one place',
+      { modules: nimh.modules.map((m) => ({ ...m, place: { tier: 0, row: 0, column: 0 } })) },
+      /lies where S1 lies/,
+    ],
+  ])('names %s', (_name, change, message) => {
+    expect(errors({ ...nimh, links, ...change }).join(' ')).toMatch(message);
   });
 });

@@ -161,6 +161,8 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
     const byVerdict: Judged['byVerdict'] = new Map();
     for (const { verdict, hypothesis } of hypothesesFor(channel.cells)) {
       const f = fit(channel.index, hypothesis, noiseV, own, 8);
+      // With charge free as well, leakage that is not plain in itself is only an imbalance told twice.
+      if (hypothesis.free.leak && hypothesis.free.soc && f.theta[4]! < 4 * f.sd[4]!) continue;
       const best = byVerdict.get(verdict);
       if (!best || f.chiSquare < best.chiSquare)
         byVerdict.set(verdict, { chiSquare: f.chiSquare, fit: f, hypothesis });

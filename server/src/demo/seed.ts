@@ -1,4 +1,5 @@
 import { StockModuleSchema } from '@cellmend/contract/stock';
+import type { Stage } from '@cellmend/contract/jobs';
 import { PackProfileSchema } from '@cellmend/contract/pack';
 import { createHash } from 'node:crypto';
 import { readdirSync, readFileSync } from 'node:fs';
@@ -26,6 +27,14 @@ const SHELF = [
   { label: 'S-031', chemistry: 'nmc', groupCount: 4, revision: 'C2', capacityAh: 98.9, resistanceMilliohm: 0.83, restVoltageV: 14.31, temperatureC: 20, insulationOhm: 4.1e8, origin: 'Marram 3, first pack of the island ambulance, 148 000 km' },
 ] as const;
 
+const JOBS: { number: number; title: string; complaint: string; pack: string; files?: string[]; clock?: { label: string; kind: string; stage: Stage; minutes: number } }[] = [
+  { number: 138, title: 'Ferry shuttle hybrid', complaint: 'Battery lamp after every ramp; fan runs all the time.', pack: 'ferry-shuttle.json', clock: { label: 'Swap leads, cycle 3', kind: 'charge', stage: 'bench', minutes: -12 } },
+  { number: 143, title: 'Fell yard tug', complaint: 'Flat after every weekend.', pack: 'yard-tug.json', clock: { label: 'Standing, third scan', kind: 'rest', stage: 'scan', minutes: 19 * 60 } },
+  { number: 144, title: 'Corrie pilot car', complaint: 'Insulation warning after rain; drives, will not charge.', pack: 'corrie-pilot.json' },
+  { number: 146, title: 'Tarn service van, 48 V', complaint: 'Start-stop gone since a flat 12 V battery.', pack: 'tarn-48v.json', clock: { label: 'Rest before voltage', kind: 'rest', stage: 'bench', minutes: 38 } },
+  { number: 147, title: 'Marram 3 post van', complaint: 'Range fell to about 190 km over the winter; it drops from 20 % to limp within a kilometre. No warning lamps at rest.', pack: 'marram-3-van.json', files: ['marram-3-before.csv', 'marram-3-after.csv'] },
+];
+
 /** Fills an empty database with the demo depot. Does nothing if anybody is there already. */
 export async function seedDemo(store: Store, demoFolder: string): Promise<void> {
   const { models, sequelize } = store;
@@ -42,12 +51,13 @@ export async function seedDemo(store: Store, demoFolder: string): Promise<void> 
       const profile = PackProfileSchema.parse(JSON.parse(readFileSync(join(demoFolder, 'packs', file), 'utf8')));
       await models.PackProfile.create({ id: demoId(file), name: profile.name, profile }, { transaction: tx });
     }
-    const job = await models.Job.create(
-      { id: demoId('job van'), number: 147, title: 'Marram 3 post van', complaint: 'Range fell to about 150 km over the winter; it drops from 20 % to limp within a kilometre. No warning lamps at rest.', packProfileId: demoId('marram-3-van.json'), demoFiles: ['marram-3-before.csv', 'marram-3-after.csv'] },
-      { transaction: tx },
-    );
+    await sequelize.query("INSERT INTO settings (name, value) VALUES ('workshop', '\"Skerra Island Transport workshop\"') ON CONFLICT DO NOTHING", { transaction: tx });
+    for (const { number, title, complaint, pack, files, clock } of JOBS) {
+      const job = await models.Job.create({ id: demoId(`job ${number}`), number, title, complaint, packProfileId: demoId(pack), demoFiles: files ?? [] }, { transaction: tx });
+      await models.Audit.create({ jobId: job.id, personId: demoId('Ina Holm'), what: 'job opened', subject: title, detail: '' }, { transaction: tx });
+      if (clock) await models.Clock.create({ id: demoId(`clock ${number}`), jobId: job.id, label: clock.label, kind: clock.kind, stage: clock.stage, endsAt: new Date(Date.now() + clock.minutes * 60_000), personId: demoId('Tomas Rook') }, { transaction: tx });
+      await refreshNeed(store, tx, job.id);
+    }
     await sequelize.query("SELECT setval('job_numbers', 147)", { transaction: tx });
-    await models.Audit.create({ jobId: job.id, personId: demoId('Ina Holm'), what: 'job opened', subject: job.title, detail: '' }, { transaction: tx });
-    await refreshNeed(store, tx, job.id);
   });
 }

@@ -1,13 +1,14 @@
 import { planBalance, type BalancePlan } from '@cellmend/core/balance';
 import { rankDonors, type DonorModule, type MatchRow } from '@cellmend/core/match';
-import { normalisePack, ocvCurve, type Pack, type PackProfile } from '@cellmend/core/pack';
+import { normalisePack, ocvCurve, type PackProfile } from '@cellmend/core/pack';
 import { compareRecords, type Comparison } from '@cellmend/core/prove';
-import { groupStates, spreadReport, type SpreadReport } from '@cellmend/core/spread';
+import { groupStates, type SpreadReport } from '@cellmend/core/spread';
 import type { NewFinding } from '@cellmend/contract/findings';
 import type { Transaction } from 'sequelize';
 import { HttpProblem, notFound } from '../http/problems';
 import type { Store } from '../http/context';
 import { loadRecord } from '../scans/store';
+import { runScanTask } from '../scans/work';
 
 /** What a finding was computed from, by id. */
 export interface Computed {
@@ -15,8 +16,13 @@ export interface Computed {
   result: SpreadReport | MatchRow[] | BalancePlan | Comparison;
 }
 
-async function report(store: Store, scanId: string, pack: Pack, tx: Transaction): Promise<SpreadReport> {
-  return spreadReport(await loadRecord(store, scanId, tx), pack);
+async function report(
+  store: Store,
+  scanId: string,
+  profile: PackProfile,
+  tx: Transaction,
+): Promise<SpreadReport> {
+  return (await runScanTask({ profile, record: await loadRecord(store, scanId, tx) })).report;
 }
 
 async function donors(store: Store, ids: string[], tx: Transaction): Promise<DonorModule[]> {
@@ -58,7 +64,7 @@ export async function compute(
   const pack = normalisePack(profile);
   switch (ask.topic) {
     case 'spread':
-      return { inputIds: [ask.scanId], result: await report(store, ask.scanId, pack, tx) };
+      return { inputIds: [ask.scanId], result: await report(store, ask.scanId, profile, tx) };
     case 'match': {
       const spread = await spreadOf(store, jobId, ask.spreadFindingId, tx);
       const module = pack.modules.find((m) => m.id === ask.moduleId);

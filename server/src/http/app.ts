@@ -1,3 +1,5 @@
+import { openApi } from '@cellmend/contract/routes';
+import { CORE_VERSION } from '@cellmend/core/pack';
 import express, { type Express } from 'express';
 import session from 'express-session';
 import connectPgSimple from 'connect-pg-simple';
@@ -14,6 +16,8 @@ import { jobRoutes } from '../jobs/routes';
 import type { LiveHub } from '../live/hub';
 import { peopleRoutes } from '../people/routes';
 import { scanRoutes } from '../scans/routes';
+import { packRoutes } from '../packs/routes';
+import { recordRoutes } from '../records/routes';
 import { stockRoutes } from '../stock/routes';
 import { loadPerson, needs, ownPagesOnly } from './auth';
 import type { Store } from './context';
@@ -91,7 +95,11 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
   api.use(scanRoutes(store, options.demoFolder));
   api.use(findingRoutes(store));
   api.use(decisionRoutes(store));
+  api.use(recordRoutes(store));
+  api.use(packRoutes(store));
   api.use(stockRoutes(store));
+  const description = openApi(CORE_VERSION);
+  api.get('/openapi.json', (_req, res) => void res.json(description));
   api.get('/events', needs('viewer'), (_req, res) => hub.add(res));
   api.use(unknownRoute);
   app.use('/api', api);

@@ -14,15 +14,20 @@ export interface NeedFacts {
   scans: { role: 'before' | 'after' }[];
   decisions: Pick<DecisionRow, 'topic' | 'body'>[];
   headline: string;
+  complaint: string;
 }
 
 /** What a person has to do next on a job, from what is recorded. Pure. */
-export function nextNeed({ scans, decisions, headline }: NeedFacts): Need {
+export function nextNeed({ scans, decisions, headline, complaint }: NeedFacts): Need {
   const decided = new Map(decisions.map((d) => [d.topic, d.body]));
   const replace = decided.get('replace');
   const modules = replace?.topic === 'replace' ? replace.modules.join(', ') : '';
   if (!scans.some((s) => s.role === 'before'))
-    return { need: 'Scan', detail: 'No scan yet. Drop the file from the scan tool.', stage: 'scan' };
+    return {
+      need: 'Scan',
+      detail: complaint || 'No scan yet. Drop the file from the scan tool.',
+      stage: 'scan',
+    };
   if (!replace)
     return { need: 'Decide', detail: `${headline}. Replace, or tell the owner?`, stage: 'findings' };
   if (replace.topic === 'replace' && replace.modules.length === 0)
@@ -90,7 +95,7 @@ export async function refreshNeed(store: Store, tx: Transaction, jobId: string):
     transaction: tx,
   });
   const profile = await models.PackProfile.findByPk(job.packProfileId, { transaction: tx });
-  const next = nextNeed({ scans, decisions, headline: finding?.headline ?? '' });
+  const next = nextNeed({ scans, decisions, headline: finding?.headline ?? '', complaint: job.complaint });
   const pack = normalisePack(profile!.profile);
   const replace = decisions.find((d) => d.topic === 'replace')?.body;
   const replaced =

@@ -1,4 +1,10 @@
-import { DemoSignInSchema, EditPersonSchema, NewPersonSchema, SignInSchema } from '@cellmend/contract/people';
+import {
+  DemoSignInSchema,
+  EditPersonSchema,
+  FirstLeadSchema,
+  NewPersonSchema,
+  SignInSchema,
+} from '@cellmend/contract/people';
 import { Router, type Request } from 'express';
 import { rateLimit } from 'express-rate-limit';
 import { z } from 'zod';
@@ -51,12 +57,16 @@ export function peopleRoutes(store: Store, options: { demo: boolean; signInsPerM
     res.clearCookie('cellmend.sid').status(204).end();
   });
   router.post('/first-lead', limit, async (req, res) => {
-    const input = NewPersonSchema.parse(req.body);
+    const { workshop, ...input } = FirstLeadSchema.parse(req.body);
     const row = await store.sequelize.transaction(async (tx) => {
       await store.sequelize.query('LOCK TABLE people IN EXCLUSIVE MODE', { transaction: tx });
       if ((await store.models.Person.count({ transaction: tx })) > 0)
         throw new HttpProblem(409, 'Done already', 'This workshop has people; a lead adds more.');
       const made = await addPerson(store, { ...input, role: 'lead' }, tx, null);
+      await store.sequelize.query(
+        "INSERT INTO settings (name, value) VALUES ('workshop', :value) ON CONFLICT (name) DO UPDATE SET value = :value",
+        { replacements: { value: JSON.stringify(workshop) }, transaction: tx },
+      );
       return (await store.models.Person.findByPk(made.id, { transaction: tx }))!;
     });
     await signIn(req, row);

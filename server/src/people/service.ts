@@ -1,7 +1,7 @@
 import type { EditPersonSchema, NewPerson, Person, Session } from '@cellmend/contract/people';
 import { hash, verify } from '@node-rs/argon2';
 import { randomUUID } from 'node:crypto';
-import type { Transaction } from 'sequelize';
+import { QueryTypes, type Transaction } from 'sequelize';
 import type { z } from 'zod';
 import type { PersonRow } from '../db/models';
 import { audit, type Doing, type Store } from '../http/context';
@@ -43,9 +43,14 @@ export async function session(store: Store, person: PersonRow | undefined, demo:
     demo && !person
       ? await store.models.Person.findAll({ where: { demo: true }, order: [['name', 'ASC']] })
       : [];
+  const [named] = await store.sequelize.query<{ value: string }>(
+    "SELECT value FROM settings WHERE name = 'workshop'",
+    { type: QueryTypes.SELECT },
+  );
   return {
     person: person ? viewPerson(person) : null,
     demo,
+    workshop: named?.value ?? 'The workshop',
     firstLeadNeeded: count === 0,
     demoPeople: demoPeople.map((p) => viewPerson(p)),
   };

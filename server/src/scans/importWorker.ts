@@ -4,24 +4,28 @@ import { InputProblem, normalisePack, type PackProfile } from '@cellmend/core/pa
 import { CsvScanReader, type ScanRecord } from '@cellmend/core/scan';
 import { spreadReport, type SpreadReport } from '@cellmend/core/spread';
 
-export type ImportAnswer =
+/** Read a file and report on it, or report on a record that is stored already. */
+export type ScanTask = { profile: PackProfile } & ({ path: string } | { record: ScanRecord });
+export type ScanAnswer =
   | { ok: true; record: ScanRecord; report: SpreadReport }
   | { ok: false; problem: { code: string; what: string; where: string; accepted: string } }
   | { ok: false; failure: string };
 
-/** Reads one scan file piece by piece and works out its findings, off the server's event loop. */
-async function run(): Promise<ImportAnswer> {
-  const { path, profile } = workerData as { path: string; profile: PackProfile };
-  const pack = normalisePack(profile);
-  const reader = new CsvScanReader(pack);
-  for await (const piece of createReadStream(path, { encoding: 'utf8', highWaterMark: 1 << 18 }))
-    reader.push(piece as string);
-  const record = reader.finish();
+/** Off the server's event loop: a long file is read piece by piece, a record is diagnosed. */
+async function run(task: ScanTask): Promise<ScanAnswer> {
+  const pack = normalisePack(task.profile);
+  let record: ScanRecord;
+  if ('path' in task) {
+    const reader = new CsvScanReader(pack);
+    for await (const piece of createReadStream(task.path, { encoding: 'utf8', highWaterMark: 1 << 18 }))
+      reader.push(piece as string);
+    record = reader.finish();
+  } else record = task.record;
   return { ok: true, record, report: spreadReport(record, pack) };
 }
 
-run()
-  .catch((error: unknown): ImportAnswer =>
+run(workerData as ScanTask)
+  .catch((error: unknown): ScanAnswer =>
     error instanceof InputProblem
       ? {
           ok: false,

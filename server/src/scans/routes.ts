@@ -1,5 +1,6 @@
+import { DemoScanSchema, ScanQuerySchema } from '@cellmend/contract/routes';
 import { Router, type Request } from 'express';
-import { createReadStream } from 'node:fs';
+import { createReadStream, existsSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Readable } from 'node:stream';
 import { z } from 'zod';
@@ -10,9 +11,6 @@ import { findJob } from '../jobs/service';
 import { loadRecord } from './store';
 import { readUpload, storeScan } from './service';
 import { valueAt } from '@cellmend/core/scan';
-
-const QuerySchema = z.object({ name: z.string().trim().min(1).max(120), role: z.enum(['before', 'after']) });
-const DemoSchema = QuerySchema.extend({ name: z.string().regex(/^[a-z0-9-]+\.csv$/) });
 
 /** Most points of a trace sent to the page. */
 const TRACE_POINTS = 600;
@@ -42,12 +40,17 @@ export function scanRoutes(store: Store, demoFolder: string): Router {
       },
     ] as const;
 
-  router.post('/jobs/:number/scans', ...takeIn((req) => ({ ...QuerySchema.parse(req.query), body: req })));
+  router.post(
+    '/jobs/:number/scans',
+    ...takeIn((req) => ({ ...ScanQuerySchema.parse(req.query), body: req })),
+  );
   router.post(
     '/jobs/:number/scans/demo',
     ...takeIn((req) => {
-      const { name, role } = DemoSchema.parse(req.body);
-      return { name, role, body: createReadStream(join(demoFolder, name)).on('error', () => undefined) };
+      const { name, role } = DemoScanSchema.parse(req.body);
+      const path = join(demoFolder, name);
+      if (!existsSync(path)) throw notFound(`The demo file ${name}`);
+      return { name, role, body: createReadStream(path) };
     }),
   );
 

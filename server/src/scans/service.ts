@@ -1,5 +1,5 @@
 import type { ScanSummary } from '@cellmend/contract/jobs';
-import { InputProblem, type PackProfile } from '@cellmend/core/pack';
+import type { PackProfile } from '@cellmend/core/pack';
 import type { ScanRecord } from '@cellmend/core/scan';
 import type { SpreadReport } from '@cellmend/core/spread';
 import { createHash, randomUUID } from 'node:crypto';
@@ -9,14 +9,13 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import { Transform, type Readable } from 'node:stream';
-import { Worker } from 'node:worker_threads';
 import type { JobRow } from '../db/models';
 import { storeFinding } from '../findings/service';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
-import type { ImportAnswer } from './importWorker';
 import { signalsOf, storeSignals } from './store';
+import { runScanTask } from './work';
 
 /** Largest scan file taken. A ten-hour log of 100 channels at 1 Hz is about 25 MB. */
 export const LARGEST_FILE = 400 * 1024 * 1024;
@@ -27,27 +26,6 @@ export interface ReadScan {
   sha256: string;
   path: string;
   discard: () => Promise<void>;
-}
-
-function runWorker(path: string, profile: PackProfile, signal: AbortSignal): Promise<ImportAnswer> {
-  return new Promise((resolve, reject) => {
-    const worker = new Worker(new URL('./workerStart.mjs', import.meta.url), {
-      workerData: { path, profile },
-      execArgv: [],
-      resourceLimits: { maxOldGenerationSizeMb: 3072 },
-    });
-    const stop = (): void => {
-      void worker.terminate();
-      reject(new HttpProblem(499, 'Stopped', 'The import was stopped; nothing was stored.'));
-    };
-    signal.addEventListener('abort', stop, { once: true });
-    worker.once('message', (answer: ImportAnswer) => {
-      signal.removeEventListener('abort', stop);
-      resolve(answer);
-      void worker.terminate();
-    });
-    worker.once('error', (error) => reject(error));
-  });
 }
 
 /** Takes an upload to a temporary file, reads it in a worker and answers with what it holds. Stores nothing. */
@@ -80,18 +58,8 @@ export async function readUpload(
       }),
       createWriteStream(path),
     );
-    const answer = await runWorker(path, profile, signal);
-    if (!answer.ok) {
-      if ('problem' in answer)
-        throw new InputProblem(
-          answer.problem.code,
-          answer.problem.what,
-          answer.problem.where,
-          answer.problem.accepted,
-        );
-      throw new Error(answer.failure);
-    }
-    return { record: answer.record, report: answer.report, sha256: hash.digest('hex'), path, discard };
+    const { record, report } = await runScanTask({ path, profile }, signal);
+    return { record, report, sha256: hash.digest('hex'), path, discard };
   } catch (error) {
     await discard();
     throw error;

@@ -3,16 +3,14 @@ import type { Person } from '@cellmend/contract/people';
 import { PHASES } from '@cellmend/contract/jobs';
 import styled from 'styled-components';
 import { useBoard } from '../api/hooks';
-import { WorkshopHeader } from '../shell/Header';
-import { LinkButton, Mute, Sheet } from '../ui/parts';
+import { Plus } from 'lucide-react';
+import { useState } from 'react';
+import { WorkshopFrame } from '../shell/Header';
+import { NewJob } from './NewJob';
+import { Button, LinkButton, Mute, Row, Sheet } from '../ui/parts';
 import { since, when } from '../ui/words';
 
-const Frame = styled.div`
-  display: grid;
-  grid-template: 56px minmax(0, 1fr) / minmax(0, 1fr);
-  height: 100%;
-`;
-const Main = styled.main`
+const Main = styled.div`
   padding: 22px 28px;
   overflow: auto;
   > * {
@@ -118,6 +116,7 @@ function JobCard({ row }: { row: BoardRow }) {
 /** Home: what needs a person next. */
 export function Board({ person }: { person: Person }) {
   const { data } = useBoard();
+  const [opening, setOpening] = useState(false);
   const now = data?.rows.filter((r) => r.group === 'now') ?? [];
   const running = data?.rows.filter((r) => r.group === 'running') ?? [];
   const closed = data?.rows.filter((r) => r.group === 'closed') ?? [];
@@ -130,15 +129,23 @@ export function Board({ person }: { person: Person }) {
       ? ''
       : `, ${count(running.length).toLowerCase()} ${running.length === 1 ? 'is running by itself' : 'are running by themselves'}`;
   return (
-    <Frame>
-      <WorkshopHeader person={person} />
+    <WorkshopFrame person={person}>
       <Main>
         {data && (
           <>
-            <h1>
-              {needs}
-              {runs}
-            </h1>
+            <Row>
+              <h1 style={{ flex: 1 }}>
+                {needs}
+                {runs}
+              </h1>
+              {person.mayWrite && !opening && (
+                <Button quiet onPress={() => setOpening(true)}>
+                  <Plus size={18} />
+                  New job
+                </Button>
+              )}
+            </Row>
+            {opening && <NewJob onClose={() => setOpening(false)} />}
             {now.length > 0 && <h2>Now</h2>}
             {now.map((r) => (
               <JobCard key={r.number} row={r} />
@@ -159,6 +166,6 @@ export function Board({ person }: { person: Person }) {
           </>
         )}
       </Main>
-    </Frame>
+    </WorkshopFrame>
   );
 }

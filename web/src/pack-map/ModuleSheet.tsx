@@ -4,6 +4,7 @@ import { X } from 'lucide-react';
 import { Button as AriaButton } from 'react-aria-components';
 import styled from 'styled-components';
 import { useJobView } from '../shell/jobContext';
+import { readingWords, useReadings } from '../stages/notes/Readings';
 import { DataTable, Mute, Sheet } from '../ui/parts';
 import { fixed, signed } from '../ui/words';
 
@@ -35,7 +36,10 @@ export function ModuleSheet({
   report: SpreadReport | null;
   onClose: () => void;
 }) {
-  const { pack } = useJobView();
+  const { pack, job } = useJobView();
+  const { data: readings } = useReadings(job.number);
+  const places = [module.id, ...module.channelIndices.map((c) => pack.channels[c]!.id)];
+  const here = (readings ?? []).filter((r) => places.includes(r.place) && !r.supersededBy);
   const own = report?.findings.filter((f) => f.module.split(' + ').includes(module.id)) ?? [];
   return (
     <Box aria-label={`Module ${module.id}`}>
@@ -82,8 +86,15 @@ export function ModuleSheet({
           </tbody>
         </DataTable>
       ) : (
-        <Mute>Nothing measured yet.</Mute>
+        here.length === 0 && <Mute>Nothing measured yet.</Mute>
       )}
+      {here.slice(0, 12).map((r) => (
+        <p key={r.id}>
+          {r.place !== module.id && <Mute>{r.place} </Mute>}
+          {r.kind !== 'note' && <Mute>{r.kind} </Mute>}
+          {readingWords(r)} <Mute>{r.recordedBy}</Mute>
+        </p>
+      ))}
     </Box>
   );
 }

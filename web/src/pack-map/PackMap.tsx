@@ -57,7 +57,7 @@ export function PackMap({ pack, layer, selected, onSelect, height = 570 }: Props
   return (
     <Svg
       ref={ref}
-      viewBox={`0 0 ${drawing.width} ${drawing.height}`}
+      viewBox={`-2 0 ${drawing.width + 4} ${drawing.height}`}
       role="listbox"
       aria-label="Pack map"
       onKeyDown={onKeyDown}
@@ -129,7 +129,12 @@ function ModuleBox({
   const narrow = w < 90;
   const labelW = narrow ? 0 : Math.min(52, w * 0.34);
   const top = narrow ? Math.min(18, h * 0.45) : 6;
-  const groups = module.groupIndices;
+  // Where the groups would be too thin to see, one slice stands for each channel of the module.
+  const tooThin = (w - labelW - 10) / module.groupIndices.length < 5;
+  const groups = tooThin
+    ? module.channelIndices.map((c) => module.groupIndices.find((g) => pack.groups[g]!.channelIndex === c)!)
+    : module.groupIndices;
+  const label = w < 40 ? module.id.replace(/^\D+/, '') : module.id;
   const slice = (w - labelW - 10) / groups.length;
   const ends = {
     negative: pack.stringOrder[0] === box.module,
@@ -203,6 +208,7 @@ function ModuleBox({
             />
             {mark?.unknown && (
               <text
+                aria-hidden
                 x={x + labelW + 5 + i * slice + (slice - 3) / 2}
                 y={y + top + (h - top - 6) / 2 + 6}
                 fontSize={16}
@@ -217,16 +223,18 @@ function ModuleBox({
         );
       })}
       <text
+        aria-hidden
         x={x + (narrow ? 4 : suspect ? 11 : 8)}
         y={narrow ? y + 13 : y + h / 2 + 5}
         fontSize={narrow ? 11.5 : 14}
         fontWeight={suspect || selected ? 750 : 500}
         fill={suspect ? 'var(--sus)' : 'var(--ink)'}
       >
-        {module.id}
+        {label}
       </text>
       {(ends.negative || ends.positive) && !narrow && (
         <text
+          aria-hidden
           x={x + labelW - 4}
           y={y + h / 2 + 5}
           fontSize={14}

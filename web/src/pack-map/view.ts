@@ -50,7 +50,8 @@ export function drawPack(pack: Pack, width = 340, most = 570): Drawing {
     };
   });
   const rows = tiers.reduce((n, t) => n + t.rows, 0);
-  const h = Math.max(20, Math.min(58, (most - tiers.length * (TITLE + 8) - rows * GAP) / rows));
+  const slim = Math.max(...tiers.map((t) => t.columns)) > 4;
+  const h = Math.max(20, Math.min(slim ? 150 : 58, (most - tiers.length * (TITLE + 8) - rows * GAP) / rows));
   const boxes: Box[] = [];
   const titles: Drawing['titles'] = [];
   let y = 4;

@@ -1,5 +1,6 @@
 import type { Person } from '@cellmend/contract/people';
 import { Moon, Sun, Zap } from 'lucide-react';
+import type { ReactNode } from 'react';
 import { Button as AriaButton, Menu, MenuItem, MenuTrigger, Popover } from 'react-aria-components';
 import { NavLink, useNavigate } from 'react-router';
 import styled from 'styled-components';
@@ -150,11 +151,32 @@ export function WorkshopHeader({ person }: { person: Person }) {
         <NavLink to="/" end>
           Jobs
         </NavLink>
+        <NavLink to="/packs">Packs</NavLink>
+        <NavLink to="/people">People</NavLink>
       </Nav>
       <Right>
         <Account person={person} />
       </Right>
     </Bar>
+  );
+}
+const Frame = styled.div`
+  display: grid;
+  grid-template: 56px minmax(0, 1fr) / minmax(0, 1fr);
+  height: 100%;
+  > main {
+    overflow: auto;
+    min-width: 0;
+  }
+`;
+
+/** A page outside a job. */
+export function WorkshopFrame({ person, children }: { person: Person; children: ReactNode }) {
+  return (
+    <Frame>
+      <WorkshopHeader person={person} />
+      <main>{children}</main>
+    </Frame>
   );
 }
 export { Right };

@@ -4,7 +4,7 @@ import { normalisePack } from '@cellmend/core/pack';
 import { PanelRightClose, PanelRightOpen } from 'lucide-react';
 import { useMemo, useState } from 'react';
 import { Button as AriaButton, ToggleButton, ToggleButtonGroup } from 'react-aria-components';
-import { Navigate, NavLink, useParams } from 'react-router';
+import { Navigate, NavLink, useNavigate, useParams } from 'react-router';
 import styled from 'styled-components';
 import { decisionOf, spreadOf, useFindings, useJob, useRefresh } from '../api/hooks';
 import { ApiProblem } from '../api/client';
@@ -12,6 +12,10 @@ import { capacityLayer, deviationLayer } from '../pack-map/layers';
 import { PackMap } from '../pack-map/PackMap';
 import { ModuleSheet } from '../pack-map/ModuleSheet';
 import { STAGE_VIEWS } from '../stages';
+import { Footer, USUAL, useJotRef } from './Footer';
+import { KeyHelp, useKeys } from './keys';
+import { Timeline } from './Timeline';
+import { Walk } from './Walk';
 import { Page, ProblemNote } from '../ui/parts';
 import { percent } from '../ui/words';
 import { Account, Bar, Brand, NotProvenDead, Right, Vehicle } from './Header';
@@ -21,9 +25,9 @@ import { mapShown } from './preferences';
 const Grid = styled.div<{ $map: boolean }>`
   display: grid;
   height: 100%;
-  grid-template: 56px minmax(0, 1fr) / 196px minmax(0, 1fr) ${(p) => (p.$map ? '372px' : '56px')};
+  grid-template: 56px minmax(0, 1fr) 52px / 196px minmax(0, 1fr) ${(p) => (p.$map ? '372px' : '56px')};
   @media (max-width: 1000px) {
-    grid-template: 56px auto auto / 1fr;
+    grid-template: 56px auto auto auto 52px / 1fr;
     height: auto;
   }
   @media print {
@@ -174,6 +178,26 @@ export function JobShell({ person }: { person: Person }) {
   const [layerId, setLayer] = useState('near-empty');
   const [shown, setShown] = mapShown.use();
   const pack = useMemo(() => job && normalisePack(job.pack), [job]);
+  const [dialog, setDialog] = useState<'walk' | 'keys' | null>(null);
+  const jotRef = useJotRef();
+  const navigate = useNavigate();
+  useKeys({
+    jot: () => jotRef.current?.focus(),
+    walk: () => person.mayWrite && setDialog('walk'),
+    help: () => setDialog('keys'),
+    stage: (id) => void navigate(`/jobs/${number}/${id}`),
+    step: (by) => {
+      if (!pack) return;
+      const order = [...pack.modules]
+        .sort(
+          (a, b) =>
+            a.place.tier - b.place.tier || a.place.column - b.place.column || a.place.row - b.place.row,
+        )
+        .map((m) => m.index);
+      const at = selected === null ? (by > 0 ? -1 : 0) : order.indexOf(selected);
+      select(order[(at + by + order.length) % order.length]!);
+    },
+  });
   if (error instanceof ApiProblem && error.problem.status === 404) {
     return (
       <Page>
@@ -186,10 +210,11 @@ export function JobShell({ person }: { person: Person }) {
   if (!job || !pack || !findings) return <Page aria-busy="true" />;
   const stages = PHASES.flatMap((p) => p.stages);
   const stage = stages.find((s) => s.id === params.stage);
-  if (!stage) return <Navigate to={`/jobs/${number}/scan`} replace />;
+  const timeline = params.stage === 'timeline';
+  if (!stage && !timeline) return <Navigate to={`/jobs/${number}/scan`} replace />;
   const after = spreadOf(findings, 'after');
   const spread =
-    after && (stage.id === 'prove' || stage.id === 'hand-over') ? after : spreadOf(findings, 'before');
+    after && (stage?.id === 'prove' || stage?.id === 'hand-over') ? after : spreadOf(findings, 'before');
   const replaceDecision = decisionOf(job, 'replace');
   const replaced = spread === after && after ? (replaceDecision?.body.modules ?? []) : [];
   const report = spread?.report ?? null;
@@ -204,7 +229,6 @@ export function JobShell({ person }: { person: Person }) {
           replaced,
           end ? `at ${percent(end.medianSocFraction)} charge` : '',
         );
-  const View = STAGE_VIEWS[stage.id as Stage];
   const view: JobView = { job, pack, findings, person, selected, select, refresh };
   const open = shown === 'yes';
   return (
@@ -237,9 +261,11 @@ export function JobShell({ person }: { person: Person }) {
               })}
             </div>
           ))}
+          <h3>Record</h3>
+          <NavLink to={`/jobs/${number}/timeline`}>Timeline</NavLink>
         </Rail>
         <Middle id="stage">
-          <View question={stage.question} stage={stage.id} />
+          {stage ? <StageView key={stage.id} id={stage.id} question={stage.question} /> : <Timeline />}
         </Middle>
         <Aside aria-label="Pack">
           {open ? (
@@ -286,7 +312,26 @@ export function JobShell({ person }: { person: Person }) {
             </Fold>
           )}
         </Aside>
+        <Footer
+          stage={stage?.id ?? 'intake'}
+          jotRef={jotRef}
+          onWalk={() => setDialog('walk')}
+          onKeys={() => setDialog('keys')}
+        />
+        {dialog === 'walk' && (
+          <Walk
+            stage={stage?.id ?? 'bench'}
+            usual={USUAL[stage?.id ?? 'bench'] ?? 'voltage'}
+            onClose={() => setDialog(null)}
+          />
+        )}
+        {dialog === 'keys' && <KeyHelp onClose={() => setDialog(null)} />}
       </Grid>
     </JobContext>
   );
+}
+
+function StageView({ id, question }: { id: Stage; question: string }) {
+  const View = STAGE_VIEWS[id];
+  return <View question={question} stage={id} />;
 }

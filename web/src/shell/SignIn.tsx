@@ -108,6 +108,7 @@ export function SignIn({ session }: { session: Session }) {
             name,
             password,
             role: 'lead',
+            workshop: String(data.get('workshop')).trim() || 'The workshop',
             hvLevel: Number(data.get('hvLevel')),
             hvUntil: String(data.get('hvUntil')) || null,
           })
@@ -147,7 +148,7 @@ export function SignIn({ session }: { session: Session }) {
           )}
           {session.demoPeople.length > 0 && (
             <>
-              <Mute>Skerra Island Transport, an invented depot with demo data.</Mute>
+              <Mute>{session.workshop}: an invented depot with demo data.</Mute>
               {session.demoPeople.map((p) => (
                 <Who
                   key={p.id}
@@ -188,6 +189,10 @@ export function SignIn({ session }: { session: Session }) {
                 </Field>
                 {session.firstLeadNeeded && (
                   <>
+                    <Field>
+                      Workshop
+                      <Input name="workshop" maxLength={120} />
+                    </Field>
                     <Field>
                       High-voltage level, 0 to 3
                       <Input name="hvLevel" type="number" min={0} max={3} defaultValue={2} required />

@@ -236,6 +236,9 @@ export const DataTable = styled.table`
     text-align: right;
     white-space: nowrap;
   }
+  tr:has(button) > td {
+    vertical-align: middle;
+  }
   tr:last-child td {
     border-bottom: 0;
   }

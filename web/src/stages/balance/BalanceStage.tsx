@@ -10,6 +10,7 @@ import type { Finding } from '@cellmend/contract/records';
 import type { StockModule } from '@cellmend/contract/stock';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
+import { useDraft } from '../../shell/useDraft';
 import {
   Answer,
   Button,
@@ -82,9 +83,12 @@ function Plan({
   const report = spreadOf(findings, 'before')!.report;
   const earlier = decisionOf(job, 'balance');
   const curve = ocvCurve(pack.profile.ocv);
-  const [packV, setPackV] = useState(fixed(curve.voltageAt(report.endSocFraction), 3));
-  const [currentA, setCurrent] = useState(String(earlier?.body.currentA ?? 8));
-  const [bleederMa, setBleeder] = useState(String(pack.profile.bleederMilliamp ?? 50));
+  const [packV, setPackV] = useDraft(`${job.number}.packV`, fixed(curve.voltageAt(report.endSocFraction), 3));
+  const [currentA, setCurrent] = useDraft(`${job.number}.currentA`, String(earlier?.body.currentA ?? 8));
+  const [bleederMa, setBleeder] = useDraft(
+    `${job.number}.bleederMa`,
+    String(pack.profile.bleederMilliamp ?? 50),
+  );
   const [goal, setGoal] = useState<BalanceGoal>(earlier?.body.goal ?? 'level-when-full');
   const [method, setMethod] = useState<'supply' | 'bleeders'>(earlier?.body.method ?? 'supply');
   const [storing, setStoring] = useState<ApiProblem | null>(null);

@@ -1,7 +1,7 @@
 import type { DecisionBody } from '@cellmend/contract/jobs';
 import { rangeKm, usableCapacity } from '@cellmend/core/range';
 import { groupStates, type SpreadReport } from '@cellmend/core/spread';
-import { useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { ToggleButton, ToggleButtonGroup } from 'react-aria-components';
 import { useNavigate } from 'react-router';
 import styled from 'styled-components';
@@ -10,6 +10,7 @@ import { useJobView } from '../../shell/jobContext';
 import { Button, Field, Mute, Row, Sheet, Stack, TextArea } from '../../ui/parts';
 import { fixed } from '../../ui/words';
 import { SignNote, useSigning } from '../../shell/signing';
+import { useDraft } from '../../shell/useDraft';
 import type { Suspect } from './view';
 
 type Level = Extract<DecisionBody, { topic: 'replace' }>['level'];
@@ -73,7 +74,11 @@ export function DecideReplace({
       (worth.length > 0 ? 'module' : suspects.some((s) => s.verdict === 'imbalance') ? 'balance' : 'leave'),
   );
   const [modules, setModules] = useState<string[]>(earlier?.body.modules ?? worth);
-  const [note, setNote] = useState(earlier?.note ?? '');
+  const [note, setNote, clearNote] = useDraft(`${job.number}.replace.note`, earlier?.note ?? '');
+  const here = useRef<HTMLHeadingElement>(null);
+  useEffect(() => {
+    here.current?.scrollIntoView({ block: 'start' });
+  }, []);
   const signing = useSigning('replace');
   const navigate = useNavigate();
   const chosen = level === 'module' ? modules : [];
@@ -100,6 +105,7 @@ export function DecideReplace({
         findingIds: [findingId],
       })
     ) {
+      clearNote();
       onDone();
       if (chosen.length > 0) void navigate(`/jobs/${job.number}/match`);
     }
@@ -107,7 +113,7 @@ export function DecideReplace({
   return (
     <Sheet aria-label="Decision">
       <Stack>
-        <h2>What is to be done?</h2>
+        <h2 ref={here}>What is to be done?</h2>
         <Chips
           selectionMode="single"
           disallowEmptySelection

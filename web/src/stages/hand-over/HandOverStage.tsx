@@ -2,11 +2,11 @@ import type { BalancePlan } from '@cellmend/core/balance';
 import type { Comparison } from '@cellmend/core/prove';
 import { verdictName } from '@cellmend/core/spread';
 import { Printer } from 'lucide-react';
-import { useState } from 'react';
 import styled from 'styled-components';
-import { decisionOf, spreadOf, useStock } from '../../api/hooks';
+import { decisionOf, spreadOf, useSession, useStock } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
+import { useDraft } from '../../shell/useDraft';
 import { Button, DataTable, Field, Mute, NextBar, Page, Row, Sheet, Stack, TextArea } from '../../ui/parts';
 import { day, fixed, percent, signed } from '../../ui/words';
 import type { StageProps } from '../props';
@@ -27,6 +27,9 @@ const Paper = styled.article`
     align-items: baseline;
     border-bottom: 2px solid var(--mat-text);
     padding-bottom: 8px;
+  }
+  h2.title {
+    font-size: 23px;
   }
   h2 {
     font-size: 17px;
@@ -59,8 +62,8 @@ const Paper = styled.article`
     section {
       break-inside: avoid;
     }
-    h1 {
-      font-size: 21px;
+    h2.title {
+      font-size: 21px !important;
     }
     h2 {
       font-size: 14.5px;
@@ -87,6 +90,7 @@ const Print = styled(Page)`
 export function HandOverStage({ question }: StageProps) {
   const { job, findings, pack, person } = useJobView();
   const { data: stock } = useStock();
+  const { data: session } = useSession();
   const before = spreadOf(findings, 'before');
   const after = spreadOf(findings, 'after');
   const replace = decisionOf(job, 'replace');
@@ -94,11 +98,15 @@ export function HandOverStage({ question }: StageProps) {
   const balance = decisionOf(job, 'balance');
   const prove = decisionOf(job, 'prove');
   const signed0 = decisionOf(job, 'hand-over');
-  const [expectations, setExpectations] = useState(
+  const [expectations, setExpectations] = useDraft(
+    `${job.number}.expectations`,
+
     signed0?.body.expectations ??
       'For two weeks charge to full once a week and let it stand an hour, so that the balancing can finish. Come back if the range falls by more than 10 % or a warning lamp lights.',
   );
-  const [notDone, setNotDone] = useState(
+  const [notDone, setNotDone] = useDraft(
+    `${job.number}.notDone`,
+
     signed0?.body.notDone ??
       'The other modules were not opened. They have aged alike and will go on doing so.',
   );
@@ -154,10 +162,9 @@ export function HandOverStage({ question }: StageProps) {
       <Paper aria-label="Hand-over sheet">
         <header>
           <div>
-            <h1>Hand-over: {job.title}</h1>
+            <h2 className="title">Hand-over: {job.title}</h2>
             <Mute>
-              Skerra Island Transport workshop · job {job.number} ·{' '}
-              {day(signed0?.signedAt ?? new Date().toISOString())}
+              {session?.workshop} · job {job.number} · {day(signed0?.signedAt ?? new Date().toISOString())}
             </Mute>
           </div>
           <Mute>{pack.profile.name}</Mute>

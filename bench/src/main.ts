@@ -1,0 +1,19 @@
+// npm run bench [topic …]: side-by-side figures, as ratios within one run.
+import { throwAwayCluster } from '../../scripts/lib/postgres.mjs';
+import { benchRecords } from './records';
+
+const TOPICS: Record<string, () => Promise<void>> = { records: benchRecords };
+const wanted = process.argv.slice(2);
+const unknown = wanted.filter((w) => !(w in TOPICS));
+if (unknown.length > 0) {
+  console.error(`No such benchmark: ${unknown.join(', ')}. There are: ${Object.keys(TOPICS).join(', ')}.`);
+  process.exit(2);
+}
+const cluster = await throwAwayCluster();
+process.env.TEST_DATABASE_BASE = cluster.url('');
+try {
+  for (const [name, run] of Object.entries(TOPICS))
+    if (wanted.length === 0 || wanted.includes(name)) await run();
+} finally {
+  cluster.stop();
+}

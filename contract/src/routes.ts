@@ -1,0 +1,383 @@
+import { z } from 'zod';
+import { NewFindingSchema } from './findings';
+import {
+  BoardSchema,
+  DecisionSchema,
+  JobSchema,
+  NewDecisionSchema,
+  NewJobSchema,
+  ScanSummarySchema,
+} from './jobs';
+import { SaveProfileSchema, StoredProfileSchema } from './pack';
+import {
+  DemoSignInSchema,
+  EditPersonSchema,
+  FirstLeadSchema,
+  NewPersonSchema,
+  PersonSchema,
+  SessionSchema,
+  SignInSchema,
+  type ROLES,
+} from './people';
+import { ProblemSchema } from './problem';
+import {
+  ClockSchema,
+  FindingSchema,
+  NewClockSchema,
+  NewReadingSchema,
+  ReadingSchema,
+  RecomputedSchema,
+  TimelineEntrySchema,
+} from './records';
+import { StockModuleSchema } from './stock';
+
+/** One address of the API: who may call it, what it takes and what it answers. */
+export interface RouteSpec {
+  method: 'get' | 'post' | 'put' | 'patch' | 'delete';
+  path: string;
+  summary: string;
+  role: (typeof ROLES)[number] | 'anyone';
+  body?: z.ZodType;
+  /** The body is a file, not JSON. */
+  file?: boolean;
+  query?: z.ZodObject;
+  status: number;
+  answer?: z.ZodType;
+}
+
+export const DemoScanSchema = z.object({
+  name: z.string().regex(/^[a-z0-9-]+\.csv$/),
+  role: z.enum(['before', 'after']),
+});
+export const ScanQuerySchema = z.object({
+  name: z.string().trim().min(1).max(120),
+  role: z.enum(['before', 'after']),
+});
+const TracesSchema = z.object({
+  timeS: z.array(z.number()),
+  currentA: z.array(z.number()).nullable(),
+  channels: z.array(z.object({ channelIndex: z.int(), voltageV: z.array(z.number()) })),
+});
+
+export const ROUTES: RouteSpec[] = [
+  {
+    method: 'get',
+    path: '/session',
+    summary: 'Who is signed in',
+    role: 'anyone',
+    status: 200,
+    answer: SessionSchema,
+  },
+  {
+    method: 'post',
+    path: '/session',
+    summary: 'Sign in by name and password',
+    role: 'anyone',
+    body: SignInSchema,
+    status: 200,
+    answer: SessionSchema,
+  },
+  {
+    method: 'post',
+    path: '/session/demo',
+    summary: 'Sign in as a person of the demo depot',
+    role: 'anyone',
+    body: DemoSignInSchema,
+    status: 200,
+    answer: SessionSchema,
+  },
+  { method: 'delete', path: '/session', summary: 'Sign out', role: 'anyone', status: 204 },
+  {
+    method: 'post',
+    path: '/first-lead',
+    summary: 'Make the first lead of an empty workshop',
+    role: 'anyone',
+    body: FirstLeadSchema,
+    status: 201,
+    answer: SessionSchema,
+  },
+  {
+    method: 'get',
+    path: '/people',
+    summary: 'People of the workshop',
+    role: 'viewer',
+    status: 200,
+    answer: z.array(PersonSchema),
+  },
+  {
+    method: 'post',
+    path: '/people',
+    summary: 'Add a person',
+    role: 'lead',
+    body: NewPersonSchema,
+    status: 201,
+    answer: PersonSchema,
+  },
+  {
+    method: 'patch',
+    path: '/people/{id}',
+    summary: 'Change role or qualification',
+    role: 'lead',
+    body: EditPersonSchema,
+    status: 200,
+    answer: PersonSchema,
+  },
+  {
+    method: 'get',
+    path: '/jobs',
+    summary: 'The job board, by what needs a person next',
+    role: 'viewer',
+    status: 200,
+    answer: BoardSchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs',
+    summary: 'Open a job',
+    role: 'technician',
+    body: NewJobSchema,
+    status: 201,
+    answer: z.object({ number: z.int() }),
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}',
+    summary: 'One job with its pack, scans and decisions',
+    role: 'viewer',
+    status: 200,
+    answer: JobSchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/scans',
+    summary: 'Take in a scan file',
+    role: 'technician',
+    file: true,
+    query: ScanQuerySchema,
+    status: 201,
+    answer: ScanSummarySchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/scans/demo',
+    summary: 'Take in a file of the demo depot',
+    role: 'technician',
+    body: DemoScanSchema,
+    status: 201,
+    answer: ScanSummarySchema,
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}/scans/{id}/traces',
+    summary: 'Voltages of some channels through a record',
+    role: 'viewer',
+    query: z.object({ channels: z.string().optional() }),
+    status: 200,
+    answer: TracesSchema,
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}/findings',
+    summary: 'The newest finding of each topic',
+    role: 'viewer',
+    status: 200,
+    answer: z.array(FindingSchema),
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/findings',
+    summary: 'Compute and store a finding',
+    role: 'technician',
+    body: NewFindingSchema,
+    status: 201,
+    answer: FindingSchema,
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}/findings/{id}',
+    summary: 'One finding',
+    role: 'viewer',
+    status: 200,
+    answer: FindingSchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/findings/{id}/recompute',
+    summary: 'Compute a stored finding again and compare',
+    role: 'viewer',
+    status: 200,
+    answer: RecomputedSchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/decisions',
+    summary: 'Sign a decision',
+    role: 'technician',
+    body: NewDecisionSchema,
+    status: 201,
+    answer: DecisionSchema,
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}/readings',
+    summary: 'Readings, newest first',
+    role: 'viewer',
+    status: 200,
+    answer: z.array(ReadingSchema),
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/readings',
+    summary: 'Record a reading or correct one',
+    role: 'technician',
+    body: NewReadingSchema,
+    status: 201,
+    answer: ReadingSchema,
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}/timeline',
+    summary: 'The audit trail of a job',
+    role: 'viewer',
+    query: z.object({ before: z.string().optional() }),
+    status: 200,
+    answer: z.array(TimelineEntrySchema),
+  },
+  {
+    method: 'get',
+    path: '/clocks',
+    summary: 'Clocks that run or have ended',
+    role: 'viewer',
+    status: 200,
+    answer: z.array(ClockSchema),
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/clocks',
+    summary: 'Start a clock',
+    role: 'technician',
+    body: NewClockSchema,
+    status: 201,
+    answer: ClockSchema,
+  },
+  {
+    method: 'post',
+    path: '/clocks/{id}/done',
+    summary: 'Put a clock away',
+    role: 'technician',
+    status: 200,
+    answer: ClockSchema,
+  },
+  {
+    method: 'get',
+    path: '/packs',
+    summary: 'Pack profiles',
+    role: 'viewer',
+    status: 200,
+    answer: z.array(StoredProfileSchema),
+  },
+  {
+    method: 'get',
+    path: '/packs/{id}',
+    summary: 'One pack profile',
+    role: 'viewer',
+    status: 200,
+    answer: StoredProfileSchema,
+  },
+  {
+    method: 'post',
+    path: '/packs',
+    summary: 'Make a pack profile',
+    role: 'technician',
+    body: SaveProfileSchema,
+    status: 201,
+    answer: StoredProfileSchema,
+  },
+  {
+    method: 'put',
+    path: '/packs/{id}',
+    summary: 'Save a pack profile',
+    role: 'technician',
+    body: SaveProfileSchema,
+    status: 200,
+    answer: StoredProfileSchema,
+  },
+  {
+    method: 'get',
+    path: '/stock',
+    summary: 'Donor modules on the shelf',
+    role: 'viewer',
+    status: 200,
+    answer: z.array(StockModuleSchema),
+  },
+  {
+    method: 'get',
+    path: '/events',
+    summary: 'Live changes, as server-sent events',
+    role: 'viewer',
+    status: 200,
+  },
+  { method: 'get', path: '/openapi.json', summary: 'This description', role: 'anyone', status: 200 },
+];
+
+const schemaOf = (type: z.ZodType): unknown => {
+  const { $schema: _draft, ...schema } = z.toJSONSchema(type, { unrepresentable: 'any', io: 'input' });
+  return schema;
+};
+const json = (type: z.ZodType, media = 'application/json'): unknown => ({
+  content: { [media]: { schema: schemaOf(type) } },
+});
+
+/** The OpenAPI 3.1 document of the API, made from the schemas that parse its bodies. */
+export function openApi(version: string): unknown {
+  const paths: Record<string, Record<string, unknown>> = {};
+  for (const r of ROUTES) {
+    const names = [...r.path.matchAll(/\{(\w+)\}/g)].map((m) => m[1]!);
+    const query = r.query
+      ? Object.entries(
+          (schemaOf(r.query) as { properties: Record<string, unknown>; required?: string[] }).properties,
+        )
+      : [];
+    const needed = r.query ? ((schemaOf(r.query) as { required?: string[] }).required ?? []) : [];
+    (paths[`/api${r.path}`] ??= {})[r.method] = {
+      summary: r.summary,
+      'x-role': r.role,
+      ...(r.role === 'anyone' ? { security: [] } : {}),
+      parameters: [
+        ...names.map((name) => ({
+          name,
+          in: 'path',
+          required: true,
+          schema: name === 'number' ? { type: 'integer' } : { type: 'string', format: 'uuid' },
+        })),
+        ...query.map(([name, schema]) => ({ name, in: 'query', required: needed.includes(name), schema })),
+        ...(r.method === 'get'
+          ? []
+          : [
+              {
+                name: 'Idempotency-Key',
+                in: 'header',
+                required: false,
+                schema: { type: 'string', format: 'uuid' },
+              },
+            ]),
+      ],
+      ...(r.body ? { requestBody: { required: true, ...(json(r.body) as object) } } : {}),
+      ...(r.file ? { requestBody: { required: true, content: { 'application/octet-stream': {} } } } : {}),
+      responses: {
+        [r.status]: { description: r.summary, ...(r.answer ? (json(r.answer) as object) : {}) },
+        default: {
+          description: 'A problem, RFC 9457',
+          ...(json(ProblemSchema, 'application/problem+json') as object),
+        },
+      },
+    };
+  }
+  return {
+    openapi: '3.1.0',
+    info: { title: 'Bold Cellmend', version },
+    paths,
+    components: { securitySchemes: { session: { type: 'apiKey', in: 'cookie', name: 'cellmend.sid' } } },
+    security: [{ session: [] }],
+  };
+}

@@ -1,0 +1,99 @@
+import { InputProblem } from '../problem';
+
+/** What can be observed, with the unit it is kept in and the words that name it. */
+export const QUANTITIES = {
+  voltage: { unit: 'V', words: ['v', 'volt', 'volts', 'voltage', 'u'], least: -1000, most: 1500 },
+  resistance: { unit: 'Ω', words: ['r', 'res', 'resistance'], least: 0, most: 1e6 },
+  insulation: { unit: 'Ω', words: ['ins', 'iso', 'insulation', 'riso'], least: 0, most: 1e13 },
+  temperature: { unit: '°C', words: ['t', 'temp', 'temperature'], least: -60, most: 900 },
+  capacity: { unit: 'A·h', words: ['cap', 'capacity'], least: 0, most: 2000 },
+  torque: { unit: 'N·m', words: ['tq', 'torque'], least: 0, most: 1000 },
+  current: { unit: 'A', words: ['i', 'current'], least: -2000, most: 2000 },
+} as const;
+export type Quantity = keyof typeof QUANTITIES;
+
+/** Unit symbols as people type them, lower case, without prefix. */
+const UNITS: Record<string, { quantity: Quantity | 'ohms'; factor: number }> = {
+  v: { quantity: 'voltage', factor: 1 },
+  ω: { quantity: 'ohms', factor: 1 },
+  ohm: { quantity: 'ohms', factor: 1 },
+  ohms: { quantity: 'ohms', factor: 1 },
+  r: { quantity: 'ohms', factor: 1 },
+  '°c': { quantity: 'temperature', factor: 1 },
+  c: { quantity: 'temperature', factor: 1 },
+  degc: { quantity: 'temperature', factor: 1 },
+  ah: { quantity: 'capacity', factor: 1 },
+  'a·h': { quantity: 'capacity', factor: 1 },
+  nm: { quantity: 'torque', factor: 1 },
+  'n·m': { quantity: 'torque', factor: 1 },
+  a: { quantity: 'current', factor: 1 },
+};
+const PREFIX: Record<string, number> = {
+  µ: 1e-6,
+  u: 1e-6,
+  m: 1e-3,
+  k: 1e3,
+  K: 1e3,
+  M: 1e6,
+  G: 1e9,
+  g: 1e9,
+  T: 1e12,
+};
+
+export interface Parsed {
+  value: number;
+  /** Named by the unit; `ohms` may be resistance or insulation; null if there was no unit. */
+  quantity: Quantity | 'ohms' | null;
+}
+
+/**
+ * Reads a number with prefix and unit: `3.982`, `3,982 V`, `482M`, `4.7k`, `1.2 GΩ`, `35 °C`, `-12 mV`, `1e9ohm`.
+ * @throws InputProblem for anything else.
+ */
+export function parseQuantity(text: string): Parsed {
+  const t = text.trim().replace(/[−–]/g, '-').replace(/Ω/g, 'Ω');
+  const match = /^([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d{1,3})?)\s*(.*)$/.exec(t);
+  const accepted = 'A number with unit: 3.982, 482M, 4.7k, 12 mV, 1.2 GΩ, 35 °C.';
+  if (!match) throw new InputProblem('quantity', `“${text}” is not a number.`, '', accepted);
+  const number = Number(match[1]!.replace(',', '.'));
+  const rest = match[2]!.trim();
+  if (rest === '') return { value: number, quantity: null };
+  const lower = rest.toLowerCase().replace('Ω'.toLowerCase(), 'ω');
+  const plain = UNITS[lower];
+  // `m`, `M`, `k` alone are prefixes; `mV` a prefix with a unit.
+  if (plain && !(rest in PREFIX)) return { value: number * plain.factor, quantity: plain.quantity };
+  const prefix = PREFIX[rest[0]!];
+  if (prefix !== undefined) {
+    const bare = rest.slice(1).trim();
+    if (bare === '') return { value: number * prefix, quantity: null };
+    const unit = UNITS[bare.toLowerCase().replace('Ω'.toLowerCase(), 'ω')];
+    if (unit && unit.quantity !== 'temperature')
+      return { value: number * prefix * unit.factor, quantity: unit.quantity };
+  }
+  if (plain) return { value: number * plain.factor, quantity: plain.quantity };
+  throw new InputProblem('unit', `“${rest}” is no unit known here.`, '', accepted);
+}
+
+const STEPS: [number, string][] = [
+  [1e9, 'G'],
+  [1e6, 'M'],
+  [1e3, 'k'],
+  [1, ''],
+  [1e-3, 'm'],
+  [1e-6, 'µ'],
+];
+
+/** Prints a value with prefix and unit so that `parseQuantity` reads it back: `482 MΩ`, `0.62 mΩ`, `3.982 V`. */
+export function printQuantity(value: number, quantity: Quantity): string {
+  const { unit } = QUANTITIES[quantity];
+  if (quantity === 'temperature' || quantity === 'capacity' || quantity === 'torque' || value === 0)
+    return `${value} ${unit}`;
+  const plainVolts = quantity === 'voltage' || quantity === 'current';
+  const size = Math.abs(value);
+  const [factor, prefix] = plainVolts
+    ? size < 0.1
+      ? ([1e-3, 'm'] as const)
+      : ([1, ''] as const)
+    : (STEPS.find(([f]) => size >= f) ?? STEPS[STEPS.length - 1]!);
+  return `${Number((value / factor).toPrecision(12))} ${prefix}${unit}`;
+}

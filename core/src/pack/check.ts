@@ -1,0 +1,125 @@
+import { InputProblem } from '../problem';
+import { CELL_LIMITS } from './chemistry';
+import { normalisePack } from './normalise';
+import { ocvCurve } from './ocv';
+import type { Pack, PackProfile } from './types';
+
+/** One thing about a profile that is wrong (`error`) or odd (`remark`). */
+export interface ProfileFault {
+  level: 'error' | 'remark';
+  what: string;
+  where: string;
+}
+
+/**
+ * Checks a profile: every group in one module, the string closed by its links, voltages plausible, places free.
+ * A profile with an error cannot be used; remarks are for the person who wrote it.
+ */
+export function checkProfile(profile: PackProfile): { faults: ProfileFault[]; pack: Pack | null } {
+  const faults: ProfileFault[] = [];
+  const fault = (level: ProfileFault['level'], what: string, where: string): void =>
+    void faults.push({ level, what, where });
+  let pack: Pack | null = null;
+  try {
+    pack = normalisePack(profile);
+  } catch (e) {
+    if (!(e instanceof InputProblem)) throw e;
+    fault('error', e.what, e.where);
+  }
+  try {
+    const curve = ocvCurve(profile.ocv);
+    const limits = CELL_LIMITS[profile.chemistry];
+    if (curve.maxV > limits.fullV + 0.25)
+      fault(
+        'error',
+        `The OCV table reaches ${curve.maxV} V; ${profile.chemistry.toUpperCase()} cells are full at ${limits.fullV} V.`,
+        'ocv',
+      );
+    if (curve.minV < limits.emptyV - 0.8)
+      fault(
+        'error',
+        `The OCV table begins at ${curve.minV} V, far below the ${limits.emptyV} V at which ${profile.chemistry.toUpperCase()} cells count as empty.`,
+        'ocv',
+      );
+    if (profile.ocv[0]![0] > 0.02 || profile.ocv[profile.ocv.length - 1]![0] < 0.98)
+      fault('remark', 'The OCV table does not run from 0 to 100 % of charge.', 'ocv');
+  } catch (e) {
+    if (!(e instanceof InputProblem)) throw e;
+    fault('error', e.what, e.where);
+  }
+  if (pack) {
+    checkPlaces(pack, fault);
+    checkLinks(pack, fault);
+    const volts = pack.groups.length * CELL_LIMITS[profile.chemistry].fullV;
+    if (volts > 1000)
+      fault(
+        'error',
+        `${pack.groups.length} groups make ${volts.toFixed(0)} V when full: more than any road vehicle carries.`,
+        'channels',
+      );
+    const highest = profile.limits?.find((l) => /group voltage, highest/i.test(l.name));
+    const lowest = profile.limits?.find((l) => /group voltage, lowest/i.test(l.name));
+    if (highest && lowest && highest.value <= lowest.value)
+      fault('error', 'The highest group voltage is not above the lowest.', 'limits');
+  }
+  return { faults, pack: faults.some((f) => f.level === 'error') ? null : pack };
+}
+
+type Say = (level: ProfileFault['level'], what: string, where: string) => void;
+
+function checkPlaces(pack: Pack, fault: Say): void {
+  const taken = new Map<string, string>();
+  for (const m of pack.modules) {
+    const key = `${m.place.tier}/${m.place.row}/${m.place.column}`;
+    const other = taken.get(key);
+    if (other)
+      fault(
+        'error',
+        `${m.id} lies where ${other} lies: tier ${m.place.tier + 1}, row ${m.place.row + 1}, column ${m.place.column + 1}.`,
+        `modules (${m.id})`,
+      );
+    taken.set(key, m.id);
+  }
+}
+
+/** Links, where given, must join each module to the next in the string, once. */
+function checkLinks(pack: Pack, fault: Say): void {
+  const links = pack.profile.links ?? [];
+  if (links.length === 0) {
+    if (pack.modules.length > 1)
+      fault('remark', 'No links are given: exposure and split planning need them.', 'links');
+    return;
+  }
+  const seen = new Set<string>();
+  const wanted = new Map(
+    pack.stringOrder
+      .slice(1)
+      .map((m, i) => [[pack.modules[pack.stringOrder[i]!]!.id, pack.modules[m]!.id].sort().join('|'), false]),
+  );
+  for (const link of links) {
+    if (seen.has(link.id)) fault('error', `Link ${link.id} is listed twice.`, `links (${link.id})`);
+    seen.add(link.id);
+    for (const end of link.between)
+      if (!pack.modules.some((m) => m.id === end))
+        fault('error', `Link ${link.id} names ${end}, which the pack does not have.`, `links (${link.id})`);
+    const key = [...link.between].sort().join('|');
+    if (!wanted.has(key))
+      fault(
+        'error',
+        `Link ${link.id} joins ${link.between.join(' and ')}, which do not follow each other in the string.`,
+        `links (${link.id})`,
+      );
+    else if (wanted.get(key))
+      fault(
+        'remark',
+        `${link.between.join(' and ')} are joined by more than one link.`,
+        `links (${link.id})`,
+      );
+    wanted.set(key, true);
+  }
+  for (const [key, there] of wanted)
+    if (!there)
+      fault('error', `Nothing joins ${key.replace('|', ' and ')}: the string is open there.`, 'links');
+  if (!links.some((l) => l.kind === 'service-disconnect'))
+    fault('remark', 'No service disconnect is given.', 'links');
+}

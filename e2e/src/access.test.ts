@@ -1,0 +1,135 @@
+import { readFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
+import type { Browser, Locator, Page } from 'playwright-core';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { startBench, type Bench } from '../../server/test/harness';
+import { openBrowser, openTablet, signInAs } from './browser';
+
+let bench: Bench;
+let browser: Browser;
+const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
+beforeAll(async () => {
+  bench = await startBench();
+  browser = await openBrowser();
+});
+afterAll(async () => {
+  await browser.close();
+  await bench.end();
+});
+
+/** Moves the focus with Tab until it is on the wanted control, as somebody without a mouse would. */
+async function tabTo(page: Page, wanted: Locator): Promise<void> {
+  await wanted.waitFor();
+  for (let i = 0; i < 200; i++) {
+    if (await wanted.evaluate((el) => el === document.activeElement)) return;
+    await page.keyboard.press('Tab');
+  }
+  throw new Error(`Tab never reached ${wanted.toString()}`);
+}
+const press = async (page: Page, wanted: Locator, key = 'Enter'): Promise<void> => {
+  await tabTo(page, wanted);
+  await page.keyboard.press(key);
+};
+
+it('walks the whole path by keyboard alone', async () => {
+  const { page } = await openTablet(browser, bench.address);
+  await page.goto('/');
+  await press(page, page.getByRole('button', { name: 'Ina Holm' }));
+  await press(page, page.getByRole('article').filter({ hasText: 'Job 147' }).getByRole('link'));
+  await press(page, page.getByRole('button', { name: 'marram-3-before.csv' }));
+  await press(page, page.getByRole('link', { name: 'See findings' }));
+  await press(page, page.getByRole('button', { name: 'Decide on M07' }));
+  await press(page, page.getByRole('button', { name: 'Sign decision' }));
+  await press(page, page.getByRole('button', { name: 'S-014, rank 1' }));
+  await press(page, page.getByRole('button', { name: 'Sign choice' }));
+  await press(page, page.getByRole('button', { name: 'Sign plan' }));
+  await press(page, page.getByRole('button', { name: 'marram-3-after.csv' }));
+  await press(page, page.getByRole('link', { name: 'Compare' }));
+  await press(page, page.getByRole('button', { name: 'Sign as proven' }));
+  await press(page, page.getByRole('button', { name: 'Sign sheet' }));
+  await page.getByText('Signed by Ina Holm.').waitFor();
+
+  // The letters: G and a stage, module to module, jot, walk.
+  await page.locator('#stage').click({ position: { x: 5, y: 5 } });
+  await page.keyboard.press('g');
+  await page.keyboard.press('f');
+  await page.getByRole('heading', { name: 'Which group holds the pack back, and why?' }).waitFor();
+  await page.keyboard.press(']');
+  await page.getByRole('region', { name: 'Module M01' }).waitFor();
+  await tabTo(page, page.getByRole('option', { name: /^M01/ }));
+  await page.keyboard.press('ArrowRight');
+  await page.getByRole('region', { name: 'Module M16' }).waitFor();
+  await page.locator('#stage').click({ position: { x: 5, y: 5 } });
+  await page.keyboard.press('j');
+  await page.keyboard.type('m07 14.72');
+  await page.getByText('M07, voltage 14.72 V').waitFor();
+  await page.keyboard.press('Enter');
+  await page.keyboard.press('Escape');
+  await page.keyboard.press('w');
+  await page.getByRole('heading', { name: 'Walk: M01' }).waitFor();
+  await page.keyboard.type('14.7');
+  await page.keyboard.press('Enter');
+  await page.getByRole('heading', { name: 'Walk: M02' }).waitFor();
+  await page.keyboard.press('Escape');
+  await page.getByRole('heading', { name: 'Walk: M02' }).waitFor({ state: 'detached' });
+});
+
+describe.each(['day', 'pit'])('in the %s theme', (theme) => {
+  it('nothing serious or critical stands in the way on any view', async () => {
+    const { page } = await openTablet(browser, bench.address);
+    await page.addInitScript((t) => localStorage.setItem('cellmend.theme', t), theme);
+    const found: string[] = [];
+    const check = async (name: string): Promise<void> => {
+      await page.waitForTimeout(350);
+      await page.evaluate(axe);
+      const violations = (await page.evaluate(
+        'axe.run(document, { resultTypes: ["violations"] }).then(r => r.violations.map(v => ({ id: v.id, impact: v.impact, nodes: v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + " " + n.failureSummary) })))',
+      )) as { id: string; impact: string; nodes: string[] }[];
+      for (const v of violations)
+        if (v.impact === 'serious' || v.impact === 'critical')
+          found.push(`${name}: ${v.id}: ${v.nodes.join(' | ')}`);
+    };
+    await page.goto('/');
+    await page.getByRole('button', { name: 'Ina Holm' }).waitFor();
+    await check('sign-in');
+    await signInAs(page, 'Ina Holm');
+    await check('board');
+    await page.getByRole('button', { name: 'New job' }).click();
+    await check('new job');
+    for (const path of ['/packs', '/people', '/jobs/999']) {
+      await page.goto(path);
+      await page.getByRole('heading', { level: 1 }).waitFor();
+      await check(path);
+    }
+    await page.goto('/packs');
+    await page.getByRole('link', { name: /island bus/i }).click();
+    await page.getByRole('heading', { level: 1, name: /island bus/i }).waitFor();
+    await check('pack editor');
+    for (const stage of [
+      'intake',
+      'scan',
+      'findings',
+      'make-safe',
+      'insulation',
+      'strip-down',
+      'bench',
+      'match',
+      'balance',
+      'rebuild',
+      'prove',
+      'hand-over',
+      'timeline',
+    ]) {
+      await page.goto(`/jobs/147/${stage}`);
+      await page.getByRole('heading', { level: 1 }).waitFor();
+      await check(stage);
+    }
+    await page.goto('/jobs/138/findings');
+    await page.getByRole('heading', { level: 1 }).waitFor();
+    await check('findings without a scan');
+    await page.keyboard.press('w');
+    await page.getByRole('dialog').waitFor();
+    await check('walk');
+    expect(found).toEqual([]);
+  });
+});

@@ -1,0 +1,52 @@
+// npm run backup -- FILE: everything into one file (pg_dump custom format). npm run restore -- FILE reads it back.
+import { existsSync, statSync } from 'node:fs';
+import { resolve } from 'node:path';
+import { createInterface } from 'node:readline/promises';
+import { parseArgs } from 'node:util';
+import { ensureDebian, main, POSTGRES, Told } from './lib/setup.mjs';
+import { dataFolder, dumpTo, restoreFrom, startCluster } from './lib/postgres.mjs';
+
+const { values: flags, positionals } = parseArgs({
+  allowPositionals: true,
+  options: { yes: { type: 'boolean' } },
+});
+const [action, name] = positionals;
+const DATABASE = 'cellmend';
+
+async function confirm(file) {
+  if (flags.yes) return;
+  if (!process.stdin.isTTY)
+    throw new Told('Restoring replaces everything in the database. Without a terminal to ask, add --yes.');
+  const ask = createInterface({ input: process.stdin, output: process.stdout });
+  const answer = await ask.question(
+    `This replaces everything in the database by ${file}. Type restore to go on: `,
+  );
+  ask.close();
+  if (answer.trim() !== 'restore') throw new Told('Nothing was changed.');
+}
+
+main(async () => {
+  if (!name) throw new Told(`Name a file: npm run ${action} -- cellmend.backup`);
+  const file = resolve(process.env.INIT_CWD ?? process.cwd(), name);
+  if (action === 'restore' && !existsSync(file)) throw new Told(`There is no file ${file}.`);
+  if (action === 'restore') await confirm(file);
+  let url = process.env.DATABASE_URL;
+  let cluster = null;
+  if (!url) {
+    ensureDebian([POSTGRES]);
+    cluster = await startCluster(dataFolder());
+    cluster.ensureDatabase(DATABASE);
+    url = cluster.url(DATABASE);
+  }
+  try {
+    if (action === 'backup') dumpTo(url, file);
+    else restoreFrom(url, file);
+  } finally {
+    cluster?.stop();
+  }
+  console.log(
+    action === 'backup'
+      ? `Backed up to ${file}, ${(statSync(file).size / 1e6).toFixed(1)} MB.`
+      : `Restored from ${file}.`,
+  );
+});

@@ -1,0 +1,105 @@
+import { SaveProfileSchema, type StoredProfile } from '@cellmend/contract/pack';
+import { checkProfile } from '@cellmend/core/pack';
+import { Router } from 'express';
+import { randomUUID } from 'node:crypto';
+import { QueryTypes } from 'sequelize';
+import { z } from 'zod';
+import type { PackProfileRow } from '../db/models';
+import { needs } from '../http/auth';
+import { announce, audit, writeOnce, type Doing, type Store } from '../http/context';
+import { HttpProblem, notFound } from '../http/problems';
+
+const view = (row: PackProfileRow, jobs: number): StoredProfile => ({
+  id: row.id,
+  name: row.name,
+  version: row.version,
+  updatedAt: row.updatedAt.toISOString(),
+  jobs,
+  profile: row.profile,
+});
+
+/** Profiles with an error cannot be stored; each fault is named with its place. */
+function sound(body: unknown): z.infer<typeof SaveProfileSchema> {
+  const input = SaveProfileSchema.parse(body);
+  const errors = checkProfile(input.profile).faults.filter((f) => f.level === 'error');
+  if (errors.length > 0)
+    throw new HttpProblem(422, 'Profile not consistent', errors[0]!.what, {
+      where: errors[0]!.where,
+      fields: errors.map((f) => ({ field: f.where, message: f.what })),
+    });
+  return input;
+}
+
+async function jobsOf(store: Store): Promise<Map<string, number>> {
+  const rows = await store.sequelize.query<{ id: string; n: string }>(
+    'SELECT pack_profile_id AS id, count(*) AS n FROM jobs GROUP BY 1',
+    { type: QueryTypes.SELECT },
+  );
+  return new Map(rows.map((r) => [r.id, Number(r.n)]));
+}
+
+async function change(store: Store, doing: Doing, id: string, body: unknown): Promise<StoredProfile> {
+  const { profile, baseVersion } = sound(body);
+  const row = await store.models.PackProfile.findByPk(id, {
+    transaction: doing.tx,
+    lock: doing.tx.LOCK.UPDATE,
+  });
+  if (!row) throw notFound('That pack profile');
+  const jobs = (await jobsOf(store)).get(id) ?? 0;
+  if (row.version !== baseVersion)
+    throw new HttpProblem(
+      409,
+      'Changed meanwhile',
+      `“${row.name}” was saved by somebody else meanwhile (version ${row.version}).`,
+      { current: view(row, jobs) },
+    );
+  const same = (key: 'channels' | 'modules'): boolean =>
+    JSON.stringify(row.profile[key].map((x) => x.id)) === JSON.stringify(profile[key].map((x) => x.id));
+  if (jobs > 0 && !(same('channels') && same('modules')))
+    throw new HttpProblem(
+      409,
+      'In use',
+      `${jobs} ${jobs === 1 ? 'job uses' : 'jobs use'} this profile: its channels and modules cannot be renamed or counted anew. Save it under another name.`,
+    );
+  await row.update(
+    { profile, name: profile.name, version: row.version + 1, updatedAt: new Date() },
+    { transaction: doing.tx },
+  );
+  await audit(store, doing, null, 'pack profile saved', profile.name, `version ${row.version}`);
+  await announce(store, doing.tx, 'packs', null);
+  return view(row, jobs);
+}
+
+export function packRoutes(store: Store): Router {
+  const router = Router();
+  router.get('/packs', needs('viewer'), async (_req, res) => {
+    const jobs = await jobsOf(store);
+    const rows = await store.models.PackProfile.findAll({ order: [['name', 'ASC']] });
+    res.json(rows.map((r) => view(r, jobs.get(r.id) ?? 0)));
+  });
+  router.get('/packs/:id', needs('viewer'), async (req, res) => {
+    const row = await store.models.PackProfile.findByPk(z.uuid().parse(req.params.id));
+    if (!row) throw notFound('That pack profile');
+    res.json(view(row, (await jobsOf(store)).get(row.id) ?? 0));
+  });
+  router.post(
+    '/packs',
+    needs('technician'),
+    writeOnce(store, 201, async (req, doing) => {
+      const { profile } = sound(req.body);
+      const row = await store.models.PackProfile.create(
+        { id: randomUUID(), name: profile.name, profile },
+        { transaction: doing.tx },
+      );
+      await audit(store, doing, null, 'pack profile made', profile.name);
+      await announce(store, doing.tx, 'packs', null);
+      return view(row, 0);
+    }),
+  );
+  router.put(
+    '/packs/:id',
+    needs('technician'),
+    writeOnce(store, 200, (req, doing) => change(store, doing, z.uuid().parse(req.params.id), req.body)),
+  );
+  return router;
+}

@@ -1,0 +1,43 @@
+import { Router } from 'express';
+import { z } from 'zod';
+import { needs } from '../http/auth';
+import { writeOnce, type Store } from '../http/context';
+import { addReading, listReadings, openClocks, putAwayClock, startClock, timeline } from './service';
+
+export function recordRoutes(store: Store): Router {
+  const router = Router();
+  router.get(
+    '/jobs/:number/readings',
+    needs('viewer'),
+    async (req, res) => void res.json(await listReadings(store, req.params.number)),
+  );
+  router.post(
+    '/jobs/:number/readings',
+    needs('technician'),
+    writeOnce(store, 201, (req, doing) => addReading(store, doing, req.params.number, req.body)),
+  );
+  router.get(
+    '/jobs/:number/timeline',
+    needs('viewer'),
+    async (req, res) =>
+      void res.json(
+        await timeline(
+          store,
+          req.params.number,
+          typeof req.query.before === 'string' ? req.query.before : undefined,
+        ),
+      ),
+  );
+  router.get('/clocks', needs('viewer'), async (_req, res) => void res.json(await openClocks(store)));
+  router.post(
+    '/jobs/:number/clocks',
+    needs('technician'),
+    writeOnce(store, 201, (req, doing) => startClock(store, doing, req.params.number, req.body)),
+  );
+  router.post(
+    '/clocks/:id/done',
+    needs('technician'),
+    writeOnce(store, 200, (req, doing) => putAwayClock(store, doing, z.uuid().parse(req.params.id))),
+  );
+  return router;
+}

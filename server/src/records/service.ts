@@ -1,0 +1,222 @@
+import {
+  NewClockSchema,
+  NewReadingSchema,
+  type Clock,
+  type Reading,
+  type TimelineEntry,
+} from '@cellmend/contract/records';
+import { QUANTITIES } from '@cellmend/core/jot';
+import { normalisePack } from '@cellmend/core/pack';
+import { randomUUID } from 'node:crypto';
+import { QueryTypes } from 'sequelize';
+import type { ClockRow, ReadingRow } from '../db/models';
+import { announce, audit, type Doing, type Store } from '../http/context';
+import { HttpProblem, notFound } from '../http/problems';
+import { refreshNeed } from '../jobs/need';
+import { findJob } from '../jobs/service';
+
+const view = (r: ReadingRow, by: string, supersededBy: string | null): Reading => ({
+  id: r.id,
+  kind: r.kind as Reading['kind'],
+  place: r.place,
+  value: r.value,
+  unit: r.unit,
+  text: r.text,
+  instrument: r.instrument,
+  conditions: r.conditions,
+  stage: r.stage,
+  observedAt: r.observedAt.toISOString(),
+  recordedAt: r.recordedAt.toISOString(),
+  recordedBy: by,
+  supersedes: r.supersedes,
+  supersededBy,
+  reason: r.reason,
+});
+
+const PAGE = 500;
+
+/** Newest readings first, each with what it superseded and what superseded it. */
+export async function listReadings(store: Store, number: unknown): Promise<Reading[]> {
+  const { job } = await findJob(store, number);
+  const rows = await store.models.Reading.findAll({
+    where: { jobId: job.id },
+    order: [
+      ['recordedAt', 'DESC'],
+      ['id', 'ASC'],
+    ],
+    limit: PAGE,
+  });
+  const people = new Map(
+    (await store.models.Person.findAll({ attributes: ['id', 'name'] })).map((p) => [p.id, p.name]),
+  );
+  const by = new Map(rows.filter((r) => r.supersedes).map((r) => [r.supersedes, r.id]));
+  return rows.map((r) => view(r, people.get(r.personId) ?? 'someone', by.get(r.id) ?? null));
+}
+
+/** Records one reading. A correction is a reading of its own that names the one it supersedes and says why. */
+export async function addReading(
+  store: Store,
+  doing: Doing,
+  number: unknown,
+  body: unknown,
+): Promise<Reading> {
+  const input = NewReadingSchema.parse(body);
+  const { job, profile } = await findJob(store, number, doing.tx);
+  const pack = normalisePack(profile);
+  if (
+    input.place !== '' &&
+    !pack.modules.some((m) => m.id === input.place) &&
+    !pack.channels.some((c) => c.id === input.place)
+  ) {
+    throw new HttpProblem(400, 'Cannot be accepted', `The pack has no module or channel ${input.place}.`, {
+      fields: [
+        {
+          field: 'place',
+          message: `A module such as ${pack.modules[0]!.id}, a channel such as ${pack.channels[0]!.id}, or empty for the whole pack.`,
+        },
+      ],
+    });
+  }
+  if (input.kind !== 'note') {
+    const { least, most, unit } = QUANTITIES[input.kind];
+    if (input.value! < least || input.value! > most)
+      throw new HttpProblem(400, 'Cannot be accepted', `${input.value} ${unit} cannot be a ${input.kind}.`, {
+        fields: [{ field: 'value', message: `${least} to ${most} ${unit}.` }],
+      });
+  }
+  if (input.supersedes) {
+    const old = await store.models.Reading.findOne({
+      where: { id: input.supersedes, jobId: job.id },
+      transaction: doing.tx,
+    });
+    if (!old) throw notFound('The reading to be corrected');
+    const already = await store.models.Reading.findOne({
+      where: { supersedes: old.id },
+      transaction: doing.tx,
+    });
+    if (already)
+      throw new HttpProblem(
+        409,
+        'Corrected already',
+        'Somebody corrected this reading already. Correct the newer one.',
+        { current: view(already, '', null) },
+      );
+  }
+  const unit = input.kind === 'note' ? '' : QUANTITIES[input.kind].unit;
+  const row = await store.models.Reading.create(
+    {
+      id: randomUUID(),
+      jobId: job.id,
+      ...input,
+      unit,
+      observedAt: new Date(input.observedAt),
+      personId: doing.person.id,
+    },
+    { transaction: doing.tx },
+  );
+  const said = input.kind === 'note' ? input.text : `${input.value} ${unit}`;
+  await audit(
+    store,
+    doing,
+    job.id,
+    input.supersedes ? 'reading corrected' : input.kind === 'note' ? 'noted' : 'reading',
+    `${input.place} ${input.kind}`.trim(),
+    input.supersedes ? `${said} (${input.reason})` : said,
+  );
+  await announce(store, doing.tx, 'readings', job.number);
+  return view(row, doing.person.name, null);
+}
+
+/** Everything that happened to a job, newest first. */
+export async function timeline(
+  store: Store,
+  number: unknown,
+  before: string | undefined,
+): Promise<TimelineEntry[]> {
+  const { job } = await findJob(store, number);
+  const rows = await store.sequelize.query<{
+    id: string;
+    at: Date;
+    who: string | null;
+    what: string;
+    subject: string;
+    detail: string;
+  }>(
+    `SELECT a.id, a.at, p.name AS who, a.what, a.subject, a.detail FROM audit a LEFT JOIN people p ON p.id = a.person_id
+      WHERE a.job_id = :job AND (:before::bigint IS NULL OR a.id < :before::bigint) ORDER BY a.id DESC LIMIT 200`,
+    {
+      replacements: { job: job.id, before: before && /^\d{1,18}$/.test(before) ? before : null },
+      type: QueryTypes.SELECT,
+    },
+  );
+  return rows.map((r) => ({
+    id: String(r.id),
+    at: r.at.toISOString(),
+    who: r.who ?? 'the app',
+    what: r.what,
+    subject: r.subject,
+    detail: r.detail,
+  }));
+}
+
+const viewClock = (c: ClockRow, jobNumber: number | null): Clock => ({
+  id: c.id,
+  jobNumber,
+  label: c.label,
+  kind: c.kind,
+  startedAt: c.startedAt.toISOString(),
+  endsAt: c.endsAt.toISOString(),
+  doneAt: c.doneAt?.toISOString() ?? null,
+});
+
+/** All clocks that nobody has put away yet. */
+export async function openClocks(store: Store): Promise<Clock[]> {
+  const rows = await store.models.Clock.findAll({
+    where: { doneAt: null },
+    order: [['endsAt', 'ASC']],
+    limit: 100,
+  });
+  const jobs = new Map(
+    (
+      await store.models.Job.findAll({
+        where: { id: [...new Set(rows.map((r) => r.jobId!))] },
+        attributes: ['id', 'number'],
+      })
+    ).map((j) => [j.id, j.number]),
+  );
+  return rows.map((r) => viewClock(r, jobs.get(r.jobId!) ?? null));
+}
+
+export async function startClock(store: Store, doing: Doing, number: unknown, body: unknown): Promise<Clock> {
+  const input = NewClockSchema.parse(body);
+  const { job } = await findJob(store, number, doing.tx);
+  const row = await store.models.Clock.create(
+    {
+      id: randomUUID(),
+      jobId: job.id,
+      label: input.label,
+      kind: input.kind,
+      stage: input.stage,
+      endsAt: new Date(input.endsAt),
+      personId: doing.person.id,
+    },
+    { transaction: doing.tx },
+  );
+  await audit(store, doing, job.id, 'clock started', input.label, `until ${input.endsAt}`);
+  await refreshNeed(store, doing.tx, job.id);
+  await announce(store, doing.tx, 'clocks', job.number);
+  return viewClock(row, job.number);
+}
+
+export async function putAwayClock(store: Store, doing: Doing, id: string): Promise<Clock> {
+  const row = await store.models.Clock.findByPk(id, { transaction: doing.tx });
+  if (!row?.jobId) throw notFound('That clock');
+  const job = (await store.models.Job.findByPk(row.jobId, { transaction: doing.tx }))!;
+  if (!row.doneAt) {
+    await row.update({ doneAt: new Date() }, { transaction: doing.tx });
+    await audit(store, doing, row.jobId, 'clock put away', row.label);
+    await refreshNeed(store, doing.tx, row.jobId);
+    await announce(store, doing.tx, 'clocks', job.number);
+  }
+  return viewClock(row, job.number);
+}

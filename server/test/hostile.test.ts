@@ -1,0 +1,202 @@
+import { openApi, ROUTES } from '@cellmend/contract/routes';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { Client, startBench, type Bench } from './harness';
+
+let bench: Bench;
+let lead: Client;
+let viewer: Client;
+let nobody: Client;
+beforeAll(async () => {
+  bench = await startBench();
+  lead = await bench.as('Ina Holm');
+  viewer = await bench.as('Bettine Vale');
+  nobody = new Client(bench.address);
+});
+afterAll(() => bench.end());
+
+const UUID = '6c1f7b8e-0c0b-4a7e-9d0e-3f1f4a5b6c7d';
+const at = (path: string): string => `/api${path.replace('{number}', '147').replace('{id}', UUID)}`;
+const TABLES = [
+  'people',
+  'jobs',
+  'scans',
+  'scan_chunks',
+  'readings',
+  'findings',
+  'decisions',
+  'clocks',
+  'pack_profiles',
+  'audit',
+  'idempotency_keys',
+];
+const counts = async (): Promise<string> => {
+  const [rows] = await bench.running.store.sequelize.query(
+    TABLES.map((t) => `SELECT '${t}' AS t, count(*) FROM ${t}`).join(' UNION ALL '),
+  );
+  return JSON.stringify(rows);
+};
+
+const sql = "'; DROP TABLE readings; --";
+const deep = (n: number): unknown => (n === 0 ? 1 : { a: deep(n - 1) });
+const HOSTILE: [string, unknown][] = [
+  ['not JSON', '{"a":'],
+  ['null', null],
+  ['an array', [1, 2, 3]],
+  ['a number', 7],
+  ['empty object', {}],
+  [
+    'SQL everywhere',
+    {
+      name: sql,
+      title: sql,
+      place: sql,
+      kind: sql,
+      topic: sql,
+      password: sql,
+      personId: sql,
+      label: sql,
+      role: sql,
+      body: { topic: sql },
+      profile: { name: sql },
+      packProfileId: sql,
+      stage: sql,
+    },
+  ],
+  [
+    'HTML everywhere',
+    {
+      name: '<script>alert(1)</script>',
+      title: '<img src=x onerror=alert(1)>',
+      text: '<b>',
+      body: { topic: '<i>' },
+    },
+  ],
+  [
+    'prototype keys',
+    '{"__proto__":{"mayWrite":true},"constructor":{"prototype":{"role":"lead"}},"name":"x"}',
+  ],
+  ['huge numbers', '{"value":1e400,"hvLevel":1e308,"baseVersion":99999999999999999999,"version":-1e309}'],
+  ['NaN as text', { value: 'NaN', hvLevel: 'Infinity', baseVersion: 'NaN' }],
+  [
+    'NUL characters',
+    {
+      name: 'a\u0000b',
+      title: 'a\u0000b',
+      text: 'a\u0000b',
+      password: 'long enough \u0000 now',
+      label: 'x\u0000',
+    },
+  ],
+  ['deep nesting', deep(2000)],
+  ['a long string', { name: 'x'.repeat(200_000), title: 'y'.repeat(200_000) }],
+  ['lone surrogates', '{"name":"\\ud800","title":"\\udfff","text":"\\ud800"}'],
+];
+
+describe('every address of the description', () => {
+  it('is served, and every served address is described', async () => {
+    const document = (await nobody.get<{ paths: Record<string, object> }>('/api/openapi.json')).body;
+    expect(Object.keys(document.paths).sort()).toEqual(
+      [...new Set(ROUTES.map((r) => `/api${r.path}`))].sort(),
+    );
+    expect(document).toEqual(
+      JSON.parse(
+        JSON.stringify(openApi((document as unknown as { info: { version: string } }).info.version)),
+      ),
+    );
+    for (const r of ROUTES) {
+      if (r.path === '/events') continue;
+      const { status, body } = await nobody.call<{ detail?: string }>(
+        r.method.toUpperCase(),
+        at(r.path),
+        r.body ? {} : undefined,
+      );
+      expect(`${status} ${body?.detail ?? ''}`, `${r.method} ${r.path}`).not.toMatch(
+        /404 (GET|POST|PUT|PATCH|DELETE) /,
+      );
+    }
+  });
+
+  it('refuses a missing session and a wrong role, and stores nothing', async () => {
+    const before = await counts();
+    for (const r of ROUTES) {
+      if (r.role === 'anyone') continue;
+      const method = r.method.toUpperCase();
+      expect(
+        (await nobody.call(method, at(r.path), r.body ? {} : undefined)).status,
+        `${method} ${r.path}`,
+      ).toBe(401);
+      if (r.role !== 'viewer')
+        expect(
+          (await viewer.call(method, at(r.path), r.body ? {} : undefined)).status,
+          `${method} ${r.path} as viewer`,
+        ).toBe(403);
+    }
+    expect(await counts()).toBe(before);
+  });
+
+  it.each(HOSTILE)('takes %s calmly: never a 500, nothing stored', async (_name, body) => {
+    const before = await counts();
+    for (const r of ROUTES.filter(
+      (x) => x.method !== 'get' && x.path !== '/session' && x.method !== 'delete',
+    )) {
+      const raw = typeof body === 'string';
+      const answer = await lead.call(
+        r.method.toUpperCase(),
+        at(r.path),
+        body,
+        raw ? { 'content-type': 'application/json' } : {},
+      );
+      expect(
+        [400, 401, 403, 404, 409, 413, 415, 422, 429],
+        `${r.method} ${r.path} answered ${answer.status}`,
+      ).toContain(answer.status);
+    }
+    const { status } = await nobody.call(
+      'POST',
+      '/api/session',
+      body,
+      typeof body === 'string' ? { 'content-type': 'application/json' } : {},
+    );
+    expect([400, 401, 413]).toContain(status);
+    expect(await counts()).toBe(before);
+  });
+
+  it('refuses oversized bodies', async () => {
+    const before = await counts();
+    const big = JSON.stringify({ title: 'x'.repeat(1_200_000) });
+    for (const r of ROUTES.filter((x) => x.body)) {
+      expect(
+        (await lead.call(r.method.toUpperCase(), at(r.path), big, { 'content-type': 'application/json' }))
+          .status,
+        r.path,
+      ).toBe(413);
+    }
+    expect(await counts()).toBe(before);
+  });
+
+  it.each([
+    '/api/jobs/-1',
+    '/api/jobs/1e9',
+    '/api/jobs/99999999999',
+    '/api/jobs/%00',
+    `/api/jobs/${encodeURIComponent(sql)}`,
+    '/api/jobs/147/findings/nope',
+    '/api/packs/1',
+    '/api/jobs/147/timeline?before=1;--',
+    '/api/jobs/147/timeline?before[]=1',
+    `/api/jobs/147/scans/${UUID}/traces?channels=1e99`,
+    '/api/jobs/%E0%A4%A',
+  ])('answers %s without a 500', async (path) => {
+    expect((await lead.get(path)).status).toBeLessThan(500);
+  });
+
+  it.each([
+    ['name', '../../etc/passwd'],
+    ['name', ''],
+    ['role', 'sideways'],
+  ])('refuses a scan with %s “%s”', async (field, value) => {
+    const query = new URLSearchParams({ name: 'a.csv', role: 'before', [field]: value });
+    const { status } = await lead.post(`/api/jobs/147/scans/demo`, Object.fromEntries(query));
+    expect(status).toBe(400);
+  });
+});

@@ -1,0 +1,484 @@
+import type { Person } from '@cellmend/contract/people';
+import { PackProfileSchema, type StoredProfile } from '@cellmend/contract/pack';
+import { fieldsOf } from '@cellmend/contract/problem';
+import { CHEMISTRIES, checkProfile, defaultOcvTable, type PackProfile } from '@cellmend/core/pack';
+import { Download, Upload } from 'lucide-react';
+import { useState } from 'react';
+import { FileTrigger, ToggleButton } from 'react-aria-components';
+import { useNavigate, useParams } from 'react-router';
+import { CartesianGrid, Line, LineChart, ResponsiveContainer, XAxis, YAxis } from 'recharts';
+import styled from 'styled-components';
+import useSWR, { useSWRConfig } from 'swr';
+import { ApiProblem, get, send } from '../api/client';
+import { PackMap } from '../pack-map/PackMap';
+import type { Layer } from '../pack-map/view';
+import { WorkshopFrame } from '../shell/Header';
+import { Chips } from '../stages/findings/DecideReplace';
+import {
+  Button,
+  Columns,
+  DataTable,
+  Field,
+  Input,
+  Mute,
+  NextBar,
+  Page,
+  ProblemNote,
+  Row,
+  Sheet,
+  Stack,
+  TextArea,
+} from '../ui/parts';
+import { applyLayout, layoutOf, parseOcv, printOcv, type Layout } from './form';
+
+const Split = styled.div`
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 372px;
+  height: 100%;
+  @media (max-width: 1000px) {
+    grid-template-columns: 1fr;
+    height: auto;
+  }
+`;
+const Scroll = styled.div`
+  overflow: auto;
+  min-width: 0;
+`;
+const Side = styled.aside`
+  border-left: 1px solid var(--line);
+  background: var(--rail);
+  padding: 16px;
+  overflow: auto;
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+`;
+const EMPTY: Layer = {
+  id: 'places',
+  name: 'Places',
+  caption: '',
+  groups: new Map(),
+  modules: new Map(),
+  legend: null,
+};
+
+export function PackEditor({ person }: { person: Person }) {
+  const { id } = useParams();
+  const { data, error } = useSWR<StoredProfile>(`/packs/${id}`, get);
+  if (error instanceof ApiProblem)
+    return (
+      <WorkshopFrame person={person}>
+        <Page>
+          <h1>No such pack</h1>
+          <ProblemNote what={error.message} />
+        </Page>
+      </WorkshopFrame>
+    );
+  if (!data)
+    return (
+      <WorkshopFrame person={person}>
+        <Page aria-busy="true" />
+      </WorkshopFrame>
+    );
+  return (
+    <WorkshopFrame person={person}>
+      <Form key={data.id} stored={data} person={person} />
+    </WorkshopFrame>
+  );
+}
+
+/** The profile on the left, the pack it makes on the right, drawn as it is typed. */
+function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
+  const [base, setBase] = useState(stored.version);
+  const [profile, setProfile] = useState<PackProfile>(stored.profile);
+  const [layout, setLayout] = useState<Layout>(() => layoutOf(stored.profile));
+  const [laid, setLaid] = useState(true);
+  const [ocvText, setOcvText] = useState(() => printOcv(stored.profile.ocv));
+  const [selected, select] = useState<number | null>(null);
+  const [problem, setProblem] = useState<{
+    what: string;
+    where?: string | undefined;
+    accepted?: string | undefined;
+  } | null>(null);
+  const [busy, setBusy] = useState(false);
+  const { mutate } = useSWRConfig();
+  const navigate = useNavigate();
+  const parsed = PackProfileSchema.safeParse(profile);
+  const { faults, pack } = parsed.success
+    ? checkProfile(profile)
+    : {
+        faults: fieldsOf(parsed.error).map((f) => ({
+          level: 'error' as const,
+          what: f.message,
+          where: f.field,
+        })),
+        pack: null,
+      };
+  const [drawn, setDrawn] = useState(pack);
+  if (pack && pack.profile !== drawn?.profile) setDrawn(pack);
+  const change = (part: Partial<PackProfile>): void => setProfile({ ...profile, ...part });
+  const lay = (part: Partial<Layout>): void => {
+    const next = { ...layout, ...part };
+    setLayout(next);
+    const made = applyLayout(profile, next);
+    setLaid(made !== null);
+    if (made) setProfile(made);
+  };
+  const number = (text: string): number => Number(text.replace(',', '.'));
+  const take = (next: PackProfile): void => {
+    setProfile(next);
+    setLayout(layoutOf(next));
+    setOcvText(printOcv(next.ocv));
+    setLaid(true);
+  };
+  const read = async (file: File): Promise<void> => {
+    setProblem(null);
+    try {
+      const result = PackProfileSchema.safeParse(JSON.parse(await file.text()));
+      if (!result.success)
+        setProblem({
+          what: `${file.name} is not a pack profile.`,
+          where: fieldsOf(result.error)
+            .slice(0, 4)
+            .map((f) => `${f.field}: ${f.message}`)
+            .join(' · '),
+          accepted: 'A pack.json with name, chemistry, channels, modules and ocv.',
+        });
+      else take(result.data);
+    } catch {
+      setProblem({ what: `${file.name} is not JSON.`, accepted: 'A pack.json as it is exported here.' });
+    }
+  };
+  const save = async (asNew: boolean): Promise<void> => {
+    setBusy(true);
+    setProblem(null);
+    try {
+      const saved = asNew
+        ? await send<StoredProfile>('POST', '/packs', { profile, baseVersion: 0 })
+        : await send<StoredProfile>('PUT', `/packs/${stored.id}`, { profile, baseVersion: base });
+      setBase(saved.version);
+      await mutate((k) => typeof k === 'string' && k.startsWith('/packs'));
+      if (asNew) void navigate(`/packs/${saved.id}`);
+    } catch (e) {
+      setProblem(
+        e instanceof ApiProblem
+          ? { what: e.message, where: e.problem.where, accepted: e.problem.accepted }
+          : { what: 'The server is away. What you typed stays on this page.' },
+      );
+    } finally {
+      setBusy(false);
+    }
+  };
+  const download = (): void => {
+    const link = document.createElement('a');
+    link.href = URL.createObjectURL(
+      new Blob([JSON.stringify(profile, null, 1)], { type: 'application/json' }),
+    );
+    link.download = 'pack.json';
+    link.click();
+    URL.revokeObjectURL(link.href);
+  };
+  const errors = faults.filter((f) => f.level === 'error');
+  const volts = (drawn?.groups.length ?? 0) * (profile.ocv[Math.floor(profile.ocv.length / 2)]?.[1] ?? 0);
+  return (
+    <Split>
+      <Scroll>
+        <Page>
+          <h1>{profile.name || 'A pack without a name'}</h1>
+          {problem && <ProblemNote {...problem} />}
+          {errors.map((f) => (
+            <ProblemNote key={f.where + f.what} what={f.what} where={f.where} />
+          ))}
+          <Columns>
+            <Sheet>
+              <Stack>
+                <Field>
+                  Name
+                  <Input
+                    value={profile.name}
+                    maxLength={120}
+                    onChange={(e) => change({ name: e.target.value })}
+                  />
+                </Field>
+                <Field as="div">
+                  Chemistry
+                  <Chips
+                    selectionMode="single"
+                    disallowEmptySelection
+                    selectedKeys={[profile.chemistry]}
+                    onSelectionChange={(k) => change({ chemistry: [...k][0] as PackProfile['chemistry'] })}
+                    aria-label="Chemistry"
+                  >
+                    {CHEMISTRIES.map((c) => (
+                      <ToggleButton key={c} id={c}>
+                        {c === 'nimh' ? 'NiMH' : c.toUpperCase()}
+                      </ToggleButton>
+                    ))}
+                  </Chips>
+                </Field>
+                <Row>
+                  <Field style={{ flex: 1 }}>
+                    Rated, A·h
+                    <Input
+                      inputMode="decimal"
+                      defaultValue={profile.ratedCapacityAh}
+                      onChange={(e) => change({ ratedCapacityAh: number(e.target.value) })}
+                    />
+                  </Field>
+                  <Field style={{ flex: 1 }}>
+                    Range, km
+                    <Input
+                      inputMode="decimal"
+                      defaultValue={profile.ratedRangeKm ?? ''}
+                      onChange={(e) =>
+                        change({
+                          ratedRangeKm: e.target.value.trim() === '' ? undefined : number(e.target.value),
+                        })
+                      }
+                    />
+                  </Field>
+                </Row>
+                <Row>
+                  <Field style={{ flex: 1 }}>
+                    Channel when new, mΩ
+                    <Input
+                      inputMode="decimal"
+                      defaultValue={profile.nominalGroupResistanceMilliohm}
+                      onChange={(e) => change({ nominalGroupResistanceMilliohm: number(e.target.value) })}
+                    />
+                  </Field>
+                  <Field style={{ flex: 1 }}>
+                    Bleeders, mA
+                    <Input
+                      inputMode="decimal"
+                      defaultValue={profile.bleederMilliamp ?? ''}
+                      onChange={(e) =>
+                        change({
+                          bleederMilliamp: e.target.value.trim() === '' ? undefined : number(e.target.value),
+                        })
+                      }
+                    />
+                  </Field>
+                </Row>
+              </Stack>
+            </Sheet>
+            <Sheet>
+              <Stack>
+                <Field>
+                  Groups per module, along the string
+                  <small>12×6, 3×8, 4 is twelve of six, three of eight, one of four.</small>
+                  <Input value={layout.sizes} onChange={(e) => lay({ sizes: e.target.value })} />
+                </Field>
+                <Field>
+                  Modules per tier, lowest first
+                  <Input value={layout.tiers} onChange={(e) => lay({ tiers: e.target.value })} />
+                </Field>
+                <Row>
+                  <Field style={{ flex: 1 }}>
+                    Columns
+                    <Input
+                      inputMode="numeric"
+                      value={layout.columns}
+                      onChange={(e) =>
+                        lay({ columns: Math.min(20, Math.max(1, Math.round(number(e.target.value)) || 1)) })
+                      }
+                    />
+                  </Field>
+                  <Field style={{ flex: 1 }}>
+                    Cells per channel
+                    <Input
+                      inputMode="numeric"
+                      value={layout.cellsPerChannel}
+                      onChange={(e) =>
+                        lay({
+                          cellsPerChannel: Math.min(40, Math.max(1, Math.round(number(e.target.value)) || 1)),
+                        })
+                      }
+                    />
+                  </Field>
+                  <Field style={{ flex: 1 }}>
+                    Disconnect after
+                    <Input
+                      inputMode="numeric"
+                      value={layout.disconnectAfter}
+                      onChange={(e) =>
+                        lay({ disconnectAfter: Math.max(0, Math.round(number(e.target.value)) || 0) })
+                      }
+                    />
+                  </Field>
+                </Row>
+                {!laid && (
+                  <ProblemNote
+                    what="These numbers do not make a pack together; the map shows the last that did."
+                    accepted="Tiers that add up to the count of modules; groups that divide into whole channels."
+                  />
+                )}
+              </Stack>
+            </Sheet>
+          </Columns>
+          <Columns>
+            <Sheet>
+              <Stack>
+                <Field>
+                  Rest voltage table<small>Charge in %, volts per cell; paste two columns.</small>
+                  <TextArea
+                    className="n"
+                    style={{ minHeight: 180 }}
+                    value={ocvText}
+                    onChange={(e) => {
+                      setOcvText(e.currentTarget.value);
+                      const table = parseOcv(e.currentTarget.value);
+                      if (table) change({ ocv: table });
+                    }}
+                  />
+                </Field>
+                {!parseOcv(ocvText) && (
+                  <ProblemNote what="The table cannot be read." accepted="Two numbers a line: 50 3.71" />
+                )}
+                <Row>
+                  <Button
+                    quiet
+                    onPress={() => {
+                      const table = defaultOcvTable(profile.chemistry);
+                      change({ ocv: table, ocvSource: 'typical for the chemistry, from memory' });
+                      setOcvText(printOcv(table));
+                    }}
+                  >
+                    Typical for the chemistry
+                  </Button>
+                </Row>
+                <Field>
+                  Where the table comes from
+                  <Input
+                    value={profile.ocvSource ?? ''}
+                    maxLength={300}
+                    onChange={(e) => change({ ocvSource: e.target.value })}
+                  />
+                </Field>
+              </Stack>
+            </Sheet>
+            <Stack>
+              <Sheet>
+                <ResponsiveContainer width="100%" height={220}>
+                  <LineChart
+                    data={profile.ocv.map(([s, v]) => ({ s: s * 100, v }))}
+                    margin={{ top: 8, right: 12, bottom: 0, left: 0 }}
+                  >
+                    <CartesianGrid stroke="var(--line)" vertical={false} />
+                    <XAxis
+                      dataKey="s"
+                      type="number"
+                      domain={[0, 100]}
+                      tickFormatter={(v: number) => `${v} %`}
+                      stroke="var(--mute)"
+                      fontSize={12.5}
+                    />
+                    <YAxis
+                      domain={['auto', 'auto']}
+                      width={60}
+                      tickFormatter={(v: number) => `${v.toFixed(2)} V`}
+                      stroke="var(--mute)"
+                      fontSize={12.5}
+                    />
+                    <Line
+                      dataKey="v"
+                      stroke="var(--mat-text)"
+                      strokeWidth={2}
+                      dot={false}
+                      isAnimationActive={false}
+                    />
+                  </LineChart>
+                </ResponsiveContainer>
+              </Sheet>
+              <Sheet>
+                <h3>Limits of this pack</h3>
+                <DataTable>
+                  <tbody>
+                    {(profile.limits ?? []).map((l) => (
+                      <tr key={l.name}>
+                        <td>{l.name}</td>
+                        <td className="r">
+                          {l.value >= 1e6 ? `${l.value / 1e6} M` : l.value} {l.unit}
+                        </td>
+                        <td>
+                          <Mute>{l.source}</Mute>
+                        </td>
+                      </tr>
+                    ))}
+                    {(profile.limits ?? []).length === 0 && (
+                      <tr>
+                        <td>
+                          <Mute>None of its own: the defaults of the chemistry hold.</Mute>
+                        </td>
+                      </tr>
+                    )}
+                  </tbody>
+                </DataTable>
+              </Sheet>
+            </Stack>
+          </Columns>
+          {faults
+            .filter((f) => f.level === 'remark')
+            .map((f) => (
+              <Mute key={f.what}>{f.what}</Mute>
+            ))}
+          <NextBar>
+            <div>
+              <b>
+                {errors.length === 0
+                  ? 'The profile is consistent.'
+                  : `${errors.length} ${errors.length === 1 ? 'fault' : 'faults'} to mend first.`}
+              </b>
+              <br />
+              <Mute>
+                Version {base}
+                {stored.jobs > 0 && `, used by ${stored.jobs} ${stored.jobs === 1 ? 'job' : 'jobs'}`}
+              </Mute>
+            </div>
+            <Row $gap={8}>
+              <FileTrigger
+                acceptedFileTypes={['.json', 'application/json']}
+                onSelect={(f) => f?.[0] && void read(f[0])}
+              >
+                <Button quiet>
+                  <Upload size={17} />
+                  Import
+                </Button>
+              </FileTrigger>
+              <Button quiet onPress={download}>
+                <Download size={17} />
+                Export
+              </Button>
+              {person.mayWrite && (
+                <Button quiet isDisabled={errors.length > 0 || busy} onPress={() => void save(true)}>
+                  Save as new
+                </Button>
+              )}
+              {person.mayWrite && (
+                <Button isDisabled={errors.length > 0 || busy} onPress={() => void save(false)}>
+                  Save
+                </Button>
+              )}
+            </Row>
+          </NextBar>
+        </Page>
+      </Scroll>
+      <Side aria-label="Pack">
+        <h2>Pack map</h2>
+        {drawn && (
+          <Mute>
+            {drawn.groups.length} groups, {drawn.modules.length} modules, {drawn.channels.length} channels,
+            about {volts.toFixed(0)} V
+          </Mute>
+        )}
+        {drawn && <PackMap pack={drawn} layer={EMPTY} selected={selected} onSelect={select} />}
+        {drawn && selected !== null && drawn.modules[selected] && (
+          <Sheet>
+            <b>{drawn.modules[selected].id}</b>
+            <p>{drawn.modules[selected].channelIndices.map((c) => drawn.channels[c]!.id).join(', ')}</p>
+          </Sheet>
+        )}
+      </Side>
+    </Split>
+  );
+}

@@ -1,0 +1,128 @@
+import type { LinkSpec, ModuleSpec, PackProfile, Place } from '@cellmend/core/pack';
+
+const pad = (n: number, count: number): string => String(n).padStart(String(count).length, '0');
+
+/** The topology as a few numbers: modules of so many groups, laid in tiers and columns; what the form edits. */
+export interface Layout {
+  /** Groups per module in string order, e.g. `12×6, 3×8, 4`. */
+  sizes: string;
+  /** Modules per tier, in string order, e.g. `12, 4`. */
+  tiers: string;
+  columns: number;
+  /** Cells behind one sensed channel: 1 for lithium groups, 6 or 12 for NiMH blocks. */
+  cellsPerChannel: number;
+  disconnectAfter: number;
+}
+
+/** Reads `12×6, 3x8, 4` as 12 modules of 6, 3 of 8 and one of 4. Null if it cannot be read. */
+export function parseSizes(text: string): number[] | null {
+  const out: number[] = [];
+  for (const part of text
+    .split(/[,;]+/)
+    .map((p) => p.trim())
+    .filter(Boolean)) {
+    const m = /^(?:(\d{1,3})\s*[x×*]\s*)?(\d{1,3})$/.exec(part);
+    if (!m) return null;
+    const times = Number(m[1] ?? 1);
+    const size = Number(m[2]);
+    if (times < 1 || size < 1 || out.length + times > 500) return null;
+    for (let i = 0; i < times; i++) out.push(size);
+  }
+  return out.length > 0 ? out : null;
+}
+
+export const printSizes = (sizes: number[]): string => {
+  const runs: [number, number][] = [];
+  for (const s of sizes) {
+    const last = runs[runs.length - 1];
+    if (last && last[1] === s) last[0]++;
+    else runs.push([1, s]);
+  }
+  return runs.map(([n, s]) => (n === 1 ? String(s) : `${n}×${s}`)).join(', ');
+};
+
+/** The layout numbers of a profile, as well as they can tell it. */
+export function layoutOf(profile: PackProfile): Layout {
+  const cells = new Map(profile.channels.map((c) => [c.id, c.cells]));
+  const sizes = profile.modules.map(
+    (m) => (m.groups?.length ?? 0) + (m.channels ?? []).reduce((n, c) => n + (cells.get(c) ?? 0), 0),
+  );
+  const tierOf = profile.modules.map((m) => m.place?.tier ?? 0);
+  const tiers = Array.from(
+    { length: Math.max(...tierOf) + 1 },
+    (_, t) => tierOf.filter((x) => x === t).length,
+  );
+  const after = profile.links?.findIndex((l) => l.kind === 'service-disconnect') ?? -1;
+  return {
+    sizes: printSizes(sizes),
+    tiers: tiers.join(', '),
+    columns: Math.max(...profile.modules.map((m) => m.place?.column ?? 0)) + 1,
+    cellsPerChannel: profile.channels[0]?.cells ?? 1,
+    disconnectAfter: after + 1,
+  };
+}
+
+/**
+ * Builds channels, modules, places and links from the layout numbers, keeping everything else of the profile.
+ * Columns are filled down one and back up the next, as a string is laid. Null if the numbers do not fit together.
+ */
+export function applyLayout(profile: PackProfile, layout: Layout): PackProfile | null {
+  const sizes = parseSizes(layout.sizes);
+  const tiers = parseSizes(layout.tiers);
+  if (!sizes || !tiers || tiers.reduce((a, b) => a + b, 0) !== sizes.length || layout.columns < 1)
+    return null;
+  const total = sizes.reduce((a, b) => a + b, 0);
+  const per = layout.cellsPerChannel;
+  if (per < 1 || total % per !== 0) return null;
+  const count = total / per;
+  const channels = Array.from({ length: count }, (_, i) => ({
+    id: `${per === 1 ? 'ch' : 'b'}${pad(i + 1, count)}`,
+    cells: per,
+  }));
+  let group = 0;
+  const modules: ModuleSpec[] = [];
+  const tierOf = tiers.flatMap((n, t) => Array.from({ length: n }, (_, k) => ({ t, k, n })));
+  sizes.forEach((size, m) => {
+    const { t, k, n } = tierOf[m]!;
+    const rows = Math.ceil(n / layout.columns);
+    const column = Math.floor(k / rows);
+    const along = k % rows;
+    const place: Place = { tier: t, row: column % 2 === 0 ? along : rows - 1 - along, column };
+    const own = Array.from({ length: size }, () => group++);
+    const spec: ModuleSpec = { id: `M${pad(m + 1, Math.max(10, sizes.length))}`, place };
+    if (per === 1) spec.channels = own.map((g) => channels[g]!.id);
+    else spec.groups = own.map((g) => `${channels[Math.floor(g / per)]!.id}.${(g % per) + 1}`);
+    const mass = profile.modules[m]?.massKg;
+    if (mass !== undefined) spec.massKg = mass;
+    modules.push(spec);
+  });
+  const links: LinkSpec[] = modules
+    .slice(1)
+    .map((m, i) => ({
+      id: `L${i + 1}`,
+      between: [modules[i]!.id, m.id],
+      kind: i + 1 === layout.disconnectAfter ? 'service-disconnect' : 'busbar',
+      accessMin: profile.links?.[i]?.accessMin ?? 5,
+    }));
+  const names = tiers.map((_, t) => profile.tiers?.[t] ?? (tiers.length === 1 ? 'Modules' : `Tier ${t + 1}`));
+  return { ...profile, channels, modules, links, tiers: names };
+}
+
+/** Reads an OCV table pasted as two columns: charge in per cent or as a fraction, volts per cell. Null if it cannot be read. */
+export function parseOcv(text: string): [number, number][] | null {
+  const rows = text
+    .split(/\r?\n/)
+    .map((l) => l.trim())
+    .filter((l) => l !== '' && !/[a-z]{3}/i.test(l))
+    .map((l) =>
+      l
+        .split(/[\t;]|,\s|\s+|,(?=\d)/)
+        .filter(Boolean)
+        .map((c) => Number(c.replace(',', '.'))),
+    );
+  if (rows.length < 2 || rows.some((r) => r.length !== 2 || r.some((v) => !Number.isFinite(v)))) return null;
+  const scale = Math.max(...rows.map((r) => r[0]!)) > 1.5 ? 100 : 1;
+  return rows.map((r) => [r[0]! / scale, r[1]!] as [number, number]).sort((a, b) => a[0] - b[0]);
+}
+export const printOcv = (table: [number, number][]): string =>
+  table.map(([s, v]) => `${+(s * 100).toFixed(2)} ${v}`).join('\n');

@@ -1,0 +1,146 @@
+import type { NewPerson, Person } from '@cellmend/contract/people';
+import { useState, type FormEvent } from 'react';
+import useSWR from 'swr';
+import { ApiProblem, get, send } from '../api/client';
+import { WorkshopFrame } from '../shell/Header';
+import { Button, DataTable, Field, Input, Mute, Page, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
+import { day } from '../ui/words';
+
+/** People, their roles and qualifications; a lead adds and changes. */
+export function People({ person }: { person: Person }) {
+  const { data, mutate } = useSWR<Person[]>('/people', get);
+  const [editing, setEditing] = useState<string | 'new' | null>(null);
+  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const save = async (event: FormEvent<HTMLFormElement>, id: string | null): Promise<void> => {
+    event.preventDefault();
+    const form = new FormData(event.currentTarget);
+    const facts = {
+      role: String(form.get('role')) as NewPerson['role'],
+      hvLevel: Number(form.get('hvLevel')),
+      hvUntil: String(form.get('hvUntil')) || null,
+    };
+    setProblem(null);
+    try {
+      if (id) await send('PATCH', `/people/${id}`, facts);
+      else
+        await send('POST', '/people', {
+          ...facts,
+          name: String(form.get('name')),
+          password: String(form.get('password')),
+        });
+      setEditing(null);
+      await mutate();
+    } catch (e) {
+      setProblem(
+        e instanceof ApiProblem
+          ? e
+          : new ApiProblem({
+              type: '',
+              title: '',
+              status: 0,
+              detail: 'The server is away; nothing was saved.',
+            }),
+      );
+    }
+  };
+  const form = (p: Person | null) => (
+    <form onSubmit={(e) => void save(e, p?.id ?? null)}>
+      <Stack>
+        {problem && (
+          <ProblemNote
+            what={problem.message}
+            where={problem.problem.fields?.map((f) => `${f.field}: ${f.message}`).join(' · ')}
+          />
+        )}
+        <Row>
+          {!p && (
+            <Field>
+              Name
+              <Input name="name" required maxLength={80} />
+            </Field>
+          )}
+          {!p && (
+            <Field>
+              Password
+              <Input name="password" type="password" required minLength={10} autoComplete="new-password" />
+            </Field>
+          )}
+          <Field>
+            Role
+            <Input as="select" name="role" defaultValue={p?.role ?? 'technician'}>
+              <option value="technician">technician</option>
+              <option value="lead">lead</option>
+              <option value="viewer">viewer</option>
+            </Input>
+          </Field>
+          <Field>
+            HV level
+            <Input name="hvLevel" type="number" min={0} max={3} defaultValue={p?.hvLevel ?? 0} required />
+          </Field>
+          <Field>
+            Qualified until
+            <Input name="hvUntil" type="date" defaultValue={p?.hvUntil ?? ''} />
+          </Field>
+        </Row>
+        <Row>
+          <Button type="submit">Save</Button>
+          <Button quiet onPress={() => setEditing(null)}>
+            Leave it
+          </Button>
+        </Row>
+      </Stack>
+    </form>
+  );
+  return (
+    <WorkshopFrame person={person}>
+      <Page>
+        <Row>
+          <h1 style={{ flex: 1 }}>Who works here, and who may sign high voltage?</h1>
+          {person.role === 'lead' && <Button onPress={() => setEditing('new')}>Add a person</Button>}
+        </Row>
+        {editing === 'new' && <Sheet>{form(null)}</Sheet>}
+        <Sheet>
+          <DataTable>
+            <thead>
+              <tr>
+                <th>Name</th>
+                <th>Role</th>
+                <th>High voltage</th>
+                <th>May sign it</th>
+                <th />
+              </tr>
+            </thead>
+            <tbody>
+              {(data ?? []).map((p) => [
+                <tr key={p.id}>
+                  <td>
+                    <b>{p.name}</b>
+                  </td>
+                  <td>{p.role}</td>
+                  <td>
+                    {p.hvLevel > 0
+                      ? `level ${p.hvLevel}${p.hvUntil ? `, until ${day(p.hvUntil)}` : ''}`
+                      : 'none'}
+                  </td>
+                  <td>{p.maySignHv ? 'yes' : <Mute>no: {p.hvReason}</Mute>}</td>
+                  <td className="r">
+                    {person.role === 'lead' && (
+                      <Button quiet onPress={() => setEditing(p.id)} aria-label={`Change ${p.name}`}>
+                        Change
+                      </Button>
+                    )}
+                  </td>
+                </tr>,
+                editing === p.id && (
+                  <tr key={`${p.id}-form`}>
+                    <td colSpan={5}>{form(p)}</td>
+                  </tr>
+                ),
+              ])}
+            </tbody>
+          </DataTable>
+        </Sheet>
+      </Page>
+    </WorkshopFrame>
+  );
+}

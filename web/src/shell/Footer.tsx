@@ -1,0 +1,359 @@
+import type { Stage } from '@cellmend/contract/jobs';
+import type { Clock } from '@cellmend/contract/records';
+import { parseJot, type Jot, type Quantity } from '@cellmend/core/jot';
+import { InputProblem } from '@cellmend/core/pack';
+import { CircleAlert, CloudOff, Footprints, TimerReset } from 'lucide-react';
+import { useEffect, useRef, useState, useSyncExternalStore, type FormEvent, type RefObject } from 'react';
+import { Button as AriaButton, Dialog, DialogTrigger, Popover } from 'react-aria-components';
+import styled from 'styled-components';
+import useSWR from 'swr';
+import { get } from '../api/client';
+import { discard, enqueue, subscribe, waitingNow } from '../api/queue';
+import { Mute } from '../ui/parts';
+import { jotWords, keep } from './entries';
+import { useJobView } from './jobContext';
+
+const Bar = styled.footer`
+  grid-column: 1 / -1;
+  background: var(--chip);
+  border-top: 1px solid var(--line);
+  display: flex;
+  align-items: center;
+  gap: 18px;
+  padding: 0 18px;
+  font-size: 14px;
+  min-width: 0;
+  position: relative;
+  @media print {
+    display: none;
+  }
+`;
+const JotForm = styled.form`
+  flex: 0 0 400px;
+  position: relative;
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  background: var(--sheet);
+  border: 1px solid var(--edge);
+  border-radius: 6px;
+  height: 40px;
+  padding: 0 12px;
+  &:focus-within {
+    outline: 3px solid var(--mat-text);
+  }
+  input {
+    flex: 1;
+    border: 0;
+    outline: 0;
+    background: none;
+    height: 100%;
+    font-size: 16px;
+    min-width: 0;
+  }
+  input::placeholder {
+    color: var(--mute);
+  }
+`;
+const Kbd = styled.kbd`
+  font: inherit;
+  font-size: 12.5px;
+  background: var(--chip);
+  color: var(--ink);
+  border-radius: 4px;
+  padding: 1px 7px;
+  border: 1px solid var(--line);
+`;
+const Said = styled.output<{ $wrong: boolean }>`
+  position: absolute;
+  left: -1px;
+  bottom: calc(100% + 6px);
+  background: var(--sheet);
+  border: 1px solid ${(p) => (p.$wrong ? 'var(--bad)' : 'var(--mat-text)')};
+  border-radius: 6px;
+  padding: 8px 12px;
+  min-width: 100%;
+  max-width: 640px;
+  font-size: 16px;
+  box-shadow: 0 4px 16px #0003;
+  z-index: 3;
+  small {
+    display: block;
+    font-size: 13.5px;
+    color: var(--mute);
+  }
+`;
+const Tray = styled.div`
+  display: flex;
+  gap: 18px;
+  overflow: hidden;
+  flex: 1;
+  min-width: 0;
+`;
+const One = styled(AriaButton)<{ $over: boolean }>`
+  background: none;
+  border: 0;
+  padding: 0 4px;
+  min-height: 44px;
+  cursor: pointer;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  max-width: 300px;
+  b {
+    font-weight: 700;
+  }
+  ${(p) => p.$over && 'background: var(--ink); color: var(--sheet); border-radius: 6px; padding: 0 10px; min-height: 34px; b { font-weight: 750; }'}
+`;
+const Tool = styled(AriaButton)`
+  background: none;
+  border: 0;
+  min-height: 44px;
+  padding: 0 6px;
+  cursor: pointer;
+  display: inline-flex;
+  gap: 7px;
+  align-items: center;
+  white-space: nowrap;
+  color: var(--ink);
+`;
+const Wait = styled(Tool)`
+  font-weight: 650;
+  color: var(--ink);
+  svg {
+    flex: none;
+  }
+`;
+const Pop = styled(Popover)`
+  background: var(--sheet);
+  border: 1px solid var(--line);
+  border-radius: 6px;
+  padding: 12px 16px;
+  max-width: 420px;
+  box-shadow: 0 8px 24px #0004;
+  li {
+    margin: 6px 0;
+  }
+  ul {
+    margin: 6px 0 0;
+    padding: 0;
+    list-style: none;
+  }
+`;
+
+/** Which quantity a bare number means at each stage. */
+export const USUAL: Partial<Record<Stage, Quantity>> = {
+  insulation: 'insulation',
+  rebuild: 'torque',
+  bench: 'voltage',
+};
+
+/** A reading in one line: what was understood is shown before it is stored. */
+export function JotLine({ stage, inputRef }: { stage: Stage; inputRef: RefObject<HTMLInputElement | null> }) {
+  const { pack, job, select, person } = useJobView();
+  const [text, setText] = useState('');
+  const [kept, setKept] = useState<string | null>(null);
+  let jot: Jot | null = null;
+  let problem: InputProblem | null = null;
+  if (text.trim() !== '') {
+    try {
+      jot = parseJot(text, pack, USUAL[stage]);
+    } catch (e) {
+      if (!(e instanceof InputProblem)) throw e;
+      problem = e;
+    }
+  }
+  useEffect(() => {
+    if (!kept) return;
+    const timer = setTimeout(() => setKept(null), 2500);
+    return () => clearTimeout(timer);
+  }, [kept]);
+  const submit = (event: FormEvent): void => {
+    event.preventDefault();
+    if (!jot) return;
+    if (jot.type === 'find') {
+      select(
+        jot.place.kind === 'module'
+          ? jot.place.moduleIndex
+          : jot.place.kind === 'channel'
+            ? (pack.channels[jot.place.channelIndex]!.moduleIndices[0] ?? null)
+            : null,
+      );
+      setText('');
+      return;
+    }
+    if (!person.mayWrite) return;
+    const words = jotWords(jot, pack);
+    void keep(jot, pack, job.number, stage).then(() => {
+      setKept(words);
+      setText('');
+    });
+  };
+  return (
+    <JotForm onSubmit={submit}>
+      <Kbd aria-hidden>J</Kbd>
+      <input
+        ref={inputRef}
+        aria-label="Jot line"
+        autoComplete="off"
+        spellCheck={false}
+        placeholder="m07 3.412"
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+        onKeyDown={(e) => e.key === 'Escape' && (setText(''), e.currentTarget.blur())}
+      />
+      {(jot ?? problem) && (
+        <Said $wrong={problem !== null}>
+          {jot ? jotWords(jot, pack) : problem!.what}
+          <small>
+            {jot
+              ? person.mayWrite || jot.type === 'find'
+                ? jot.type === 'find'
+                  ? 'Enter shows it'
+                  : 'Enter stores it'
+                : 'You read only; nothing is stored.'
+              : problem!.accepted}
+          </small>
+        </Said>
+      )}
+      {kept && !jot && !problem && (
+        <Said $wrong={false}>
+          {kept}
+          <small>Kept</small>
+        </Said>
+      )}
+    </JotForm>
+  );
+}
+
+const clock = (seconds: number): string => {
+  const s = Math.max(0, Math.round(seconds));
+  const h = Math.floor(s / 3600);
+  const mm = String(Math.floor((s % 3600) / 60)).padStart(2, '0');
+  const ss = String(s % 60).padStart(2, '0');
+  return h >= 48 ? `${Math.floor(h / 24)} d ${h % 24} h` : `${h}:${mm}:${ss}`;
+};
+
+/** Everything that runs; an ended clock stays until somebody puts it away, and shows in the page's title. */
+export function Clocks() {
+  const { person, job } = useJobView();
+  const { data } = useSWR<Clock[]>('/clocks', get, { refreshInterval: 30_000 });
+  const [now, setNow] = useState(() => Date.now());
+  useEffect(() => {
+    const timer = setInterval(() => setNow(Date.now()), 1000);
+    return () => clearInterval(timer);
+  }, []);
+  const clocks = data ?? [];
+  const over = clocks.filter((c) => new Date(c.endsAt).getTime() <= now);
+  useEffect(() => {
+    document.title = over.length > 0 ? `(${over.length}) ${over[0]!.label} is over` : 'Bold Cellmend';
+  }, [over.length, over]);
+  return (
+    <Tray role="group" aria-label="Clocks">
+      {clocks.slice(0, 4).map((c) => {
+        const left = (new Date(c.endsAt).getTime() - now) / 1000;
+        return (
+          <DialogTrigger key={c.id}>
+            <One $over={left <= 0}>
+              <b className="n">{left <= 0 ? 'Over' : clock(left)}</b> {c.label}
+              {c.jobNumber !== null && c.jobNumber !== job.number && `, job ${c.jobNumber}`}
+            </One>
+            <Pop>
+              <Dialog aria-label={c.label}>
+                {({ close }) => (
+                  <>
+                    <b>{c.label}</b>
+                    <br />
+                    <Mute>{c.jobNumber ? `Job ${c.jobNumber}` : ''}</Mute>
+                    {person.mayWrite && (
+                      <Tool
+                        onPress={() => {
+                          void enqueue({
+                            path: `/clocks/${c.id}/done`,
+                            body: {},
+                            label: `${c.label} put away`,
+                            jobNumber: c.jobNumber ?? 0,
+                          });
+                          close();
+                        }}
+                      >
+                        <TimerReset size={18} />
+                        Put away
+                      </Tool>
+                    )}
+                  </>
+                )}
+              </Dialog>
+            </Pop>
+          </DialogTrigger>
+        );
+      })}
+    </Tray>
+  );
+}
+
+/** Entries that have not reached the server yet, and those it refused. */
+export function WaitingEntries() {
+  const waiting = useSyncExternalStore(subscribe, waitingNow);
+  if (waiting.length === 0) return null;
+  const refused = waiting.filter((w) => w.refused).length;
+  return (
+    <DialogTrigger>
+      <Wait>
+        {refused > 0 ? <CircleAlert size={18} /> : <CloudOff size={18} />}
+        {refused > 0 ? `${refused} refused` : `${waiting.length} waiting`}
+      </Wait>
+      <Pop>
+        <Dialog aria-label="Entries not stored on the server yet">
+          <b>{refused > 0 ? 'The server refused these' : 'Kept here until the server is back'}</b>
+          <ul>
+            {waiting.map((w) => (
+              <li key={w.key}>
+                {w.label} <Mute>job {w.jobNumber}</Mute>
+                {w.refused && (
+                  <>
+                    <br />
+                    <Mute>{w.refused.detail}</Mute> <Tool onPress={() => void discard(w.key)}>Take back</Tool>
+                  </>
+                )}
+              </li>
+            ))}
+          </ul>
+        </Dialog>
+      </Pop>
+    </DialogTrigger>
+  );
+}
+
+export function Footer({
+  stage,
+  jotRef,
+  onWalk,
+  onKeys,
+}: {
+  stage: Stage;
+  jotRef: RefObject<HTMLInputElement | null>;
+  onWalk: () => void;
+  onKeys: () => void;
+}) {
+  const { person } = useJobView();
+  return (
+    <Bar aria-label="Bench">
+      <JotLine stage={stage} inputRef={jotRef} />
+      <Clocks />
+      <WaitingEntries />
+      {person.mayWrite && (
+        <Tool onPress={onWalk}>
+          <Footprints size={18} />
+          Walk <Kbd>W</Kbd>
+        </Tool>
+      )}
+      <Tool onPress={onKeys}>
+        Keys <Kbd>?</Kbd>
+      </Tool>
+    </Bar>
+  );
+}
+
+/** Focus target for the jot line, shared with the keys. */
+export const useJotRef = (): RefObject<HTMLInputElement | null> => useRef<HTMLInputElement | null>(null);
