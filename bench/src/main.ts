@@ -1,8 +1,9 @@
 // npm run bench [topic …]: side-by-side figures, as ratios within one run.
 import { throwAwayCluster } from '../../scripts/lib/postgres.mjs';
+import { benchDiagnosis } from './diagnosis';
 import { benchRecords } from './records';
 
-const TOPICS: Record<string, () => Promise<void>> = { records: benchRecords };
+const TOPICS: Record<string, () => Promise<void>> = { diagnosis: benchDiagnosis, records: benchRecords };
 const wanted = process.argv.slice(2);
 const unknown = wanted.filter((w) => !(w in TOPICS));
 if (unknown.length > 0) {

@@ -321,7 +321,8 @@ export const ROUTES: RouteSpec[] = [
 ];
 
 const schemaOf = (type: z.ZodType): unknown => {
-  const { $schema: _draft, ...schema } = z.toJSONSchema(type, { unrepresentable: 'any', io: 'input' });
+  const schema: Record<string, unknown> = { ...z.toJSONSchema(type, { unrepresentable: 'any', io: 'input' }) };
+  delete schema.$schema;
   return schema;
 };
 const json = (type: z.ZodType, media = 'application/json'): unknown => ({

@@ -1,2 +1,3 @@
 export * from './random';
 export * from './simulate';
+export * from './cases';

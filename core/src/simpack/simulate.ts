@@ -11,8 +11,10 @@ export interface SimChannel {
   slowRatio: number;
   leakPerDay: number;
   offsetV: number;
-  /** Reading frozen at this voltage, or the cell replaced by a constant one (dead). */
+  /** A dead cell: this voltage whatever happens. */
   fixedV?: number;
+  /** The reading never moves from its first value. */
+  stuck?: boolean;
 }
 
 /** A simulated pack: the truth behind the readings. */
@@ -73,7 +75,7 @@ export function healthyPack(pack: Pack, random: Random, health = random.uniform(
   };
 }
 
-/** Moments and current of a schedule; steps get a ramp of a second or two, as a driver's foot does. */
+/** Moments and current of a schedule. */
 function course(legs: readonly Leg[]): { timeS: number[]; currentA: number[] } {
   const timeS = [0];
   const currentA = [legs[0]!.currentA];
@@ -89,27 +91,32 @@ function course(legs: readonly Leg[]): { timeS: number[]; currentA: number[] } {
   return { timeS, currentA };
 }
 
-/**
- * Runs the schedule and reads every channel at every sample.
- * The record is what a vehicle would report: quantised, noisy, reported SOC a few per cent off.
- */
-export function simulateRecord(
-  sim: SimPack,
-  legs: readonly Leg[],
-  random: Random,
-  temperatureC = 22,
-): ScanRecord {
-  const { pack } = sim;
-  const curve = ocvCurve(pack.profile.ocv);
-  const stepV = CELL_LIMITS[pack.profile.chemistry].sensorStepV;
-  const { timeS, currentA } = course(legs);
+/** Moments of sequential polling, `gapS` apart on average; steps of current take two seconds, as a foot does. */
+function polledCourse(legs: readonly Leg[], gapS: number, random: Random): { timeS: number[]; currentA: number[] } {
+  const starts: number[] = [];
+  let total = 0;
+  for (const leg of legs) {
+    starts.push(total);
+    total += leg.durationS;
+  }
+  const timeS: number[] = [];
+  const currentA: number[] = [];
+  let leg = 0;
+  for (let t = gapS; t < total; t += gapS * random.uniform(0.85, 1.15)) {
+    while (leg + 1 < legs.length && starts[leg + 1]! <= t) leg++;
+    const into = t - starts[leg]!;
+    const before = leg > 0 ? legs[leg - 1]!.currentA : legs[0]!.currentA;
+    const now = legs[leg]!.currentA;
+    timeS.push(t);
+    currentA.push(into < 2 ? before + ((now - before) * into) / 2 : now);
+  }
+  return { timeS, currentA };
+}
+
+/** True voltages of a simulated pack along a course, before anybody reads them. */
+function voltageModel(sim: SimPack, timeS: readonly number[], currentA: readonly number[]): { volts: (channel: number, k: number) => number; drawnAh: Float64Array } {
+  const curve = ocvCurve(sim.pack.profile.ocv);
   const rows = timeS.length;
-  const time = Float64Array.from(timeS);
-  const shown = Float64Array.from(
-    currentA,
-    (i) => Math.round((i + (i === 0 ? random.normal(0.1) : random.normal(0.15))) * 10) / 10,
-  );
-  const bend = (s: number): number => sim.curveBendV * Math.sin(9 * s + sim.bendPhase);
   const lags = sim.slow.map((part) => {
     const out = new Float64Array(rows);
     for (let k = 1; k < rows; k++) {
@@ -118,50 +125,74 @@ export function simulateRecord(
     }
     return out;
   });
-  const drawn = new Float64Array(rows);
-  for (let k = 1; k < rows; k++)
-    drawn[k] = drawn[k - 1]! + (currentA[k]! * (timeS[k]! - timeS[k - 1]!)) / 3600;
-  const quantise = (v: number): number => Math.round(v / stepV) * stepV;
-  const voltageV = sim.channels.map((c, i): Series => {
-    const { cells } = pack.channels[i]!;
-    const value = new Float64Array(rows);
-    for (let k = 0; k < rows; k++) {
-      const days = timeS[k]! / 86400;
-      const soc =
-        sim.startSoc +
-        c.deltaSoc -
-        drawn[k]! / (sim.capacityAh * c.capacityRatio) -
-        (sim.baseLeakPerDay + c.leakPerDay) * days;
-      const slowV = sim.slow.reduce((sum, part, j) => sum + part.ohm * lags[j]![k]!, 0);
-      const cellV =
-        curve.voltageAt(soc + sim.curveShiftSoc) +
-        bend(soc) +
-        Math.min(0, soc) * 20 -
-        currentA[k]! * sim.ohmicOhm * c.ohmicRatio -
-        slowV * c.slowRatio;
-      value[k] = quantise(c.fixedV ?? cells * cellV + c.offsetV + random.normal(sim.noiseV));
-    }
-    return { timeS: time, value };
-  });
+  const drawnAh = new Float64Array(rows);
+  for (let k = 1; k < rows; k++) drawnAh[k] = drawnAh[k - 1]! + (currentA[k]! * (timeS[k]! - timeS[k - 1]!)) / 3600;
+  const bend = (s: number): number => sim.curveBendV * Math.sin(9 * s + sim.bendPhase);
+  const volts = (channel: number, k: number): number => {
+    const c = sim.channels[channel]!;
+    const { cells } = sim.pack.channels[channel]!;
+    if (c.fixedV !== undefined) return c.fixedV;
+    const soc = sim.startSoc + c.deltaSoc - drawnAh[k]! / (sim.capacityAh * c.capacityRatio) - ((sim.baseLeakPerDay + c.leakPerDay) * timeS[k]!) / 86400;
+    let slowV = 0;
+    sim.slow.forEach((part, j) => (slowV += part.ohm * lags[j]![k]!));
+    const cellV = curve.voltageAt(soc + sim.curveShiftSoc) + bend(soc) + Math.min(0, soc) * 20 - currentA[k]! * sim.ohmicOhm * c.ohmicRatio - slowV * c.slowRatio;
+    return cells * cellV + c.offsetV;
+  };
+  return { volts, drawnAh };
+}
+
+const shownCurrent = (i: number, random: Random): number => Math.round((i + random.normal(i === 0 ? 0.1 : 0.15)) * 10) / 10;
+
+/**
+ * Runs the schedule and reads every channel at every sample.
+ * The record is what a vehicle would report: quantised, noisy, reported SOC a few per cent off.
+ */
+export function simulateRecord(sim: SimPack, legs: readonly Leg[], random: Random, temperatureC = 22): ScanRecord {
+  const { pack } = sim;
+  const stepV = CELL_LIMITS[pack.profile.chemistry].sensorStepV;
+  const { timeS, currentA } = course(legs);
+  const time = Float64Array.from(timeS);
+  const shown = Float64Array.from(currentA, (i) => shownCurrent(i, random));
+  const { volts, drawnAh } = voltageModel(sim, timeS, currentA);
+  const voltageV = sim.channels.map((c, i): Series => ({ timeS: time, value: Float64Array.from(time, (_, k) => quantise(c.stuck ? volts(i, 0) : volts(i, k) + random.normal(sim.noiseV), stepV)) }));
   const socError = random.normal(0.02);
   return {
     channelIds: pack.channels.map((c) => c.id),
     voltageV,
     currentA: { timeS: time, value: shown },
-    temperatureC: {
-      timeS: time,
-      value: Float64Array.from(time, (_, k) => Math.round((temperatureC + (3 * k) / rows) * 2) / 2),
-    },
-    reportedSocFraction: {
-      timeS: time,
-      value: Float64Array.from(
-        drawn,
-        (q) => Math.round((sim.startSoc + socError - q / sim.capacityAh) * 200) / 200,
-      ),
-    },
+    temperatureC: { timeS: time, value: Float64Array.from(time, (_, k) => Math.round((temperatureC + (3 * k) / time.length) * 2) / 2) },
+    reportedSocFraction: { timeS: time, value: Float64Array.from(drawnAh, (q) => Math.round((sim.startSoc + socError - q / sim.capacityAh) * 200) / 200) },
     simultaneous: true,
     notices: [],
   };
+}
+
+const quantise = (v: number, stepV: number): number => Math.round(v / stepV) * stepV;
+
+/** The same, read one signal after another: current twice a round, every reading with its own time. */
+export function simulatePolled(sim: SimPack, legs: readonly Leg[], random: Random, gapS = 0.058): ScanRecord {
+  const { pack } = sim;
+  const stepV = CELL_LIMITS[pack.profile.chemistry].sensorStepV;
+  const { timeS, currentA } = polledCourse(legs, gapS, random);
+  const { volts, drawnAh } = voltageModel(sim, timeS, currentA);
+  const n = pack.channels.length;
+  const half = Math.ceil(n / 2);
+  const lists = Array.from({ length: n + 2 }, () => ({ t: [] as number[], v: [] as number[] }));
+  const [currentList, socList] = [lists[n]!, lists[n + 1]!];
+  const round = [-1, ...Array.from({ length: half }, (_, i) => i), -1, ...Array.from({ length: n - half }, (_, i) => half + i), -2];
+  const socError = random.normal(0.02);
+  timeS.forEach((t, k) => {
+    const what = round[k % round.length]!;
+    const put = (list: { t: number[]; v: number[] }, v: number): void => {
+      list.t.push(t);
+      list.v.push(v);
+    };
+    if (what === -1) put(currentList, shownCurrent(currentA[k]!, random));
+    else if (what === -2) put(socList, Math.round((sim.startSoc + socError - drawnAh[k]! / sim.capacityAh) * 200) / 200);
+    else put(lists[what]!, quantise(sim.channels[what]!.stuck ? volts(what, 0) : volts(what, k) + random.normal(sim.noiseV), stepV));
+  });
+  const series = (l: { t: number[]; v: number[] }): Series => ({ timeS: Float64Array.from(l.t), value: Float64Array.from(l.v) });
+  return { channelIds: pack.channels.map((c) => c.id), voltageV: lists.slice(0, n).map(series), currentA: series(currentList), temperatureC: null, reportedSocFraction: series(socList), simultaneous: false, notices: [] };
 }
 
 /** A drive: legs of changing load with regeneration, about `meanA` on average, until `chargeAh` is drawn. */

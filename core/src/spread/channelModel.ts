@@ -59,6 +59,8 @@ export interface ChannelFit {
   /** Misfit plus distance from healthy of what is not free. */
   chiSquare: number;
   residualV: Float64Array;
+  /** Readings behind each residual. */
+  count: Float64Array;
 }
 
 /** Slope of the curve on the trajectory's grid, so that it is looked up once and not per channel. */
@@ -88,7 +90,7 @@ export function fitChannel(
 ): ChannelFit {
   // A bent curve has more than one valley: a large gap is looked for from several sides.
   const starts: [Parameter, number][] =
-    passes === 1
+    passes === 1 || hypothesis.name === 'open'
       ? []
       : [
           ...(hypothesis.free.soc
@@ -139,11 +141,13 @@ function fitFrom(
   const t = observed.trajectory;
   const { curve } = observed;
   const weight = 1 / (noiseV * noiseV * inflation);
+  // A healthy channel's slow resistance goes with its ohmic one but for a little; a joint has nothing to do with it.
+  const slowSd = hypothesis.tied ? 0.6 * scatter.resistance : scatter.resistance;
   const priorSd = [
     scatter.socFraction,
     scatter.capacity,
     scatter.resistance,
-    scatter.resistance,
+    slowSd,
     scatter.leakPerDay,
     scatter.offsetV,
     ...(passes === 1 ? [] : [CURVE_SHIFT_SD, ...CURVE_WAVES.flatMap((w) => [w.sdV, w.sdV])]),
@@ -176,7 +180,7 @@ function fitFrom(
     let sum = 0;
     for (let i = 0; i < n; i++) {
       residualV[i] = channel.deviationV[i]! - predict(th, channel.at[i]!);
-      sum += weight * residualV[i]! * residualV[i]!;
+      sum += weight * channel.count[i]! * residualV[i]! * residualV[i]!;
     }
     for (let j = 0; j < COUNT; j++) sum += (th[j]! / priorSd[j]!) ** 2;
     return sum;
@@ -219,7 +223,7 @@ function fitFrom(
         beside(s, d, slopes[k]!);
         for (let j = 0; j < CURVE_COUNT; j++) row[6 + j] = cells * off[j]!;
       }
-      accumulate(info, rhs, row, residualV[i]!, weight);
+      accumulate(info, rhs, row, residualV[i]!, weight * channel.count[i]!);
     }
     const { x, inverseDiagonal } = solveSpd(info, rhs);
     sd = inverseDiagonal.map(Math.sqrt);
@@ -240,31 +244,33 @@ function fitFrom(
     if (before - chiSquare < 0.01) break;
   }
   const wrongSide = hypothesis.positive && theta[PARAMETERS.indexOf(hypothesis.positive)]! <= 0;
-  return { theta, sd, chiSquare: (wrongSide ? Infinity : chiSquare) + hypothesis.penalty, residualV };
+  return { theta, sd, chiSquare: (wrongSide ? Infinity : chiSquare) + hypothesis.penalty, residualV, count: channel.count };
 }
 
-/** Standard deviation of one moment's deviation and how much slow errors widen it, from the pack's own residuals. */
+/** Standard deviation of one reading's deviation and how much slow errors widen it, from the pack's own residuals. */
 export function residualNoise(fits: ChannelFit[], floorV: number): { noiseV: number; inflation: number } {
-  const rms = fits.map((f) =>
-    Math.sqrt(f.residualV.reduce((s, r) => s + r * r, 0) / Math.max(1, f.residualV.length - 2)),
-  );
+  const rms = fits.map((f) => Math.sqrt(f.residualV.reduce((s, r, i) => s + r * r * f.count[i]!, 0) / Math.max(1, f.residualV.length - 2)));
   const sorted = rms.filter((r) => Number.isFinite(r)).sort((a, b) => a - b);
   const noiseV = Math.max(floorV, sorted[Math.floor(sorted.length / 2)] ?? floorV);
-  const factors = fits.map((f) => blockInflation(f.residualV, noiseV)).sort((a, b) => a - b);
+  const factors = fits.map((f) => blockInflation(f, noiseV)).sort((a, b) => a - b);
   return { noiseV, inflation: Math.max(1, factors[Math.floor(factors.length / 2)] ?? 1) };
 }
 
 /** Variance of block means over what white noise would give: 1 for white residuals, more when errors last. */
-export function blockInflation(residualV: Float64Array, noiseV: number): number {
+export function blockInflation({ residualV, count }: ChannelFit, noiseV: number): number {
   const size = Math.floor(residualV.length / 16);
   if (size < 2) return 1;
   let sum = 0;
   for (let b = 0; b < 16; b++) {
-    let mean = 0;
-    for (let i = b * size; i < (b + 1) * size; i++) mean += residualV[i]! / size;
-    sum += mean * mean;
+    let total = 0;
+    let weight = 0;
+    for (let i = b * size; i < (b + 1) * size; i++) {
+      total += residualV[i]! * count[i]!;
+      weight += count[i]!;
+    }
+    sum += (total * total) / Math.max(1, weight);
   }
-  return ((sum / 16) * size) / (noiseV * noiseV);
+  return sum / 16 / (noiseV * noiseV);
 }
 
 /** Charge that leaks in a day as a current, mA. */

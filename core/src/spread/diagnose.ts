@@ -17,8 +17,10 @@ import { median } from './statistics';
 import type { Alternative, ChannelFinding, Estimate, Verdict } from './verdicts';
 import { explain } from './explain';
 
-/** Above this gain in chi-square a channel is odd. Healthy scatter and noise reach about 10. */
-export const DETECT_LIMIT = 13;
+/** Above this gain in chi-square a channel is odd. Healthy scatter and noise reach about 12. */
+export const DETECT_LIMIT = 15;
+/** Channels that tell how well the model fits this pack at all. */
+const STRICTNESS_SAMPLE = 16;
 /** Explanations within this of the best are still open. */
 export const SEPARATE_LIMIT = 9;
 
@@ -40,19 +42,19 @@ export interface Diagnosis {
   observed: Observed;
 }
 
-const HEALTHY: Hypothesis = { name: 'healthy', free: {}, levelAt: 'start', tied: false, penalty: 0 };
+const HEALTHY: Hypothesis = { name: 'healthy', free: {}, levelAt: 'start', tied: true, penalty: 0 };
 const OPEN: Hypothesis = {
   name: 'open',
   free: { soc: 0.15, capacity: 0.25, ohmic: 2, slow: 2, leak: 0.03, offset: 0.15 },
   levelAt: 'start',
-  tied: false,
+  tied: true,
   penalty: 0,
 };
 
 /** The explanations that are compared, with how far each may be from healthy (one standard deviation). */
 export function hypothesesFor(cells: number): { verdict: Verdict; hypothesis: Hypothesis }[] {
   const offset = cells === 1 ? 0.15 : 0.6;
-  const base = { levelAt: 'start', tied: false, penalty: 0 } as const;
+  const base = { levelAt: 'start', tied: true, penalty: 0 } as const;
   return [
     { verdict: 'imbalance', hypothesis: { ...base, name: 'imbalance', free: { soc: 0.15 } } },
     {
@@ -76,7 +78,7 @@ export function hypothesesFor(cells: number): { verdict: Verdict; hypothesis: Hy
     },
     {
       verdict: 'high-resistance',
-      hypothesis: { ...base, name: 'joint', free: { ohmic: 2 }, positive: 'ohmic' },
+      hypothesis: { ...base, name: 'joint', free: { ohmic: 2 }, tied: false, positive: 'ohmic' },
     },
     {
       verdict: 'high-resistance',
@@ -140,12 +142,17 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
 
   const open = new Map(plain.map((c) => [c.index, fit(c.index, OPEN, 1.3 * floorV, 1, 1)]));
   const { noiseV, inflation } = residualNoise([...open.values()], floorV);
-  const healthy = new Map(plain.map((c) => [c.index, fit(c.index, HEALTHY, noiseV, inflation, 1)]));
-  const gains = plain.map(
-    (c) => healthy.get(c.index)!.chiSquare - fit(c.index, OPEN, noiseV, inflation, 1).chiSquare,
-  );
+  /** The better of two healthy channels: slow resistance bound to the ohmic one, or on its own. */
+  const nothingWrong = (c: number, widen: number, passes: number): ChannelFit => {
+    const bound = fit(c, HEALTHY, noiseV, widen, passes);
+    const loose = fit(c, { ...HEALTHY, tied: false }, noiseV, widen, passes);
+    return loose.chiSquare < bound.chiSquare ? loose : bound;
+  };
+  const healthy = new Map(plain.map((c) => [c.index, nothingWrong(c.index, inflation, 1)]));
+  const gains = plain.map((c) => healthy.get(c.index)!.chiSquare - fit(c.index, OPEN, noiseV, inflation, 1).chiSquare);
   // Where even the middle channel gains much, the model is off for this pack: ask for more before flagging.
-  const strictness = Math.max(1, median(gains) / 4);
+  const sample = plain.filter((_, i) => i % Math.ceil(plain.length / STRICTNESS_SAMPLE) === 0);
+  const strictness = Math.max(1, median(sample.map((c) => nothingWrong(c.index, inflation, 5).chiSquare - fit(c.index, OPEN, noiseV, inflation, 8).chiSquare)) / 4);
 
   const judged: Judged[] = [];
   plain.forEach((channel, i) => {
@@ -153,11 +160,11 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
     const own = Math.max(
       inflation,
       Math.min(
-        blockInflation(fit(channel.index, OPEN, noiseV, inflation, 5).residualV, noiseV),
+        blockInflation(fit(channel.index, OPEN, noiseV, inflation, 5), noiseV),
         50 * inflation,
       ),
     );
-    const nothing = fit(channel.index, HEALTHY, noiseV, own, 8).chiSquare;
+    const nothing = nothingWrong(channel.index, own, 8).chiSquare;
     const byVerdict: Judged['byVerdict'] = new Map();
     for (const { verdict, hypothesis } of hypothesesFor(channel.cells)) {
       const f = fit(channel.index, hypothesis, noiseV, own, 8);

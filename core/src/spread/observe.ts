@@ -10,6 +10,8 @@ export interface Observation {
   at: Int32Array;
   /** Reading minus the typical channel at that moment, V (whole channel). */
   deviationV: Float64Array;
+  /** Readings averaged into each deviation. */
+  count: Float64Array;
 }
 
 export interface Observed {
@@ -72,7 +74,7 @@ function observeTogether(record: ScanRecord, pack: Pack, curve: OcvCurve): Obser
       at.push(k);
       deviation.push((v - typicalV[k]!) * channel.cells);
     }
-    return { at: Int32Array.from(at), deviationV: Float64Array.from(deviation) };
+    return { at: Int32Array.from(at), deviationV: Float64Array.from(deviation), count: new Float64Array(at.length).fill(1) };
   });
   return { curve, trajectory, channels, readingsPerMoment: run };
 }
@@ -142,6 +144,7 @@ function observePolled(record: ScanRecord, pack: Pack, curve: OcvCurve): Observe
     trajectory,
     channels: at.map((a, c) => ({
       at: Int32Array.from(a),
+      count: new Float64Array(a.length).fill(1),
       deviationV: Float64Array.from(deviation[c]!, (d) => d - shift * pack.channels[c]!.cells),
     })),
     readingsPerMoment: 1,
@@ -164,12 +167,64 @@ function nearestMedian(all: { t: number; v: number }[], t: number): number {
 /** Volts per cell under which the curve's own end has been passed. */
 const outOfReach = (curve: OcvCurve): number => curve.voltageAt(0.01) - 0.05;
 
+/** Blocks of time and levels of current that long records are averaged into. */
+const BLOCKS = 48;
+const LEVELS = 6;
+const CONDENSE_ABOVE = 400;
+
+/**
+ * Averages a long record into cells of similar time and current: what the channel model is linear in stays what it
+ * was, loads keep their contrast, and fits cost the same however long the record is.
+ */
+function condense(full: Observed): Observed {
+  const t = full.trajectory;
+  const n = t.timeS.length;
+  if (n <= CONDENSE_ABOVE) return full;
+  const cellOf = new Int32Array(n).fill(-1);
+  let cells = 0;
+  for (let b = 0; b < BLOCKS; b++) {
+    const from = Math.floor((b * n) / BLOCKS);
+    const to = Math.floor(((b + 1) * n) / BLOCKS);
+    let low = Infinity;
+    let high = -Infinity;
+    for (let k = from; k < to; k++) {
+      low = Math.min(low, t.currentA[k]!);
+      high = Math.max(high, t.currentA[k]!);
+    }
+    const ids = new Int32Array(LEVELS).fill(-1);
+    for (let k = from; k < to; k++) {
+      const level = high > low ? Math.min(LEVELS - 1, Math.floor(((t.currentA[k]! - low) / (high - low)) * LEVELS)) : 0;
+      if (ids[level]! < 0) ids[level] = cells++;
+      cellOf[k] = ids[level]!;
+    }
+  }
+  const size = new Float64Array(cells);
+  for (let k = 0; k < n; k++) size[cellOf[k]!]!++;
+  const mean = (values: Float64Array): Float64Array => {
+    const out = new Float64Array(cells);
+    for (let k = 0; k < n; k++) out[cellOf[k]!]! += values[k]! / size[cellOf[k]!]!;
+    return out;
+  };
+  const trajectory: Trajectory = { ...t, timeS: mean(t.timeS), currentA: mean(t.currentA), slow1A: mean(t.slow1A), slow2A: mean(t.slow2A), drawnAh: mean(t.drawnAh), typicalV: mean(t.typicalV), socFraction: mean(t.socFraction), ohmicV: mean(t.ohmicV), slowV: mean(t.slowV), unsteady: new Uint8Array(cells) };
+  const channels = full.channels.map((c): Observation => {
+    const sum = new Float64Array(cells);
+    const count = new Float64Array(cells);
+    for (let i = 0; i < c.at.length; i++) {
+      const cell = cellOf[c.at[i]!]!;
+      sum[cell]! += c.deviationV[i]! * c.count[i]!;
+      count[cell]! += c.count[i]!;
+    }
+    const used = Array.from({ length: cells }, (_, i) => i).filter((i) => count[i]! > 0);
+    return { at: Int32Array.from(used), deviationV: Float64Array.from(used, (i) => sum[i]! / count[i]!), count: Float64Array.from(used, (i) => count[i]!) };
+  });
+  return { ...full, trajectory, channels };
+}
+
 /** Brings every channel's readings against the typical cell of their own moment. */
 export function observe(record: ScanRecord, pack: Pack): Observed {
   const curve = ocvCurve(pack.profile.ocv);
-  return record.simultaneous ? observeTogether(record, pack, curve) : observePolled(record, pack, curve);
+  return condense(record.simultaneous ? observeTogether(record, pack, curve) : observePolled(record, pack, curve));
 }
 
 /** Last grid moment at or before a time. */
-export const momentAt = (trajectory: Trajectory, timeS: number): number =>
-  Math.max(0, indexAt(trajectory.timeS, timeS));
+export const momentAt = (trajectory: Trajectory, timeS: number): number => Math.max(0, indexAt(trajectory.timeS, timeS));

@@ -67,73 +67,70 @@ interface Fit {
   perCapacity: number;
   perCapacitySd: number;
   r: [number, number, number];
+  leakPerDay: number;
   cost: number;
 }
 
-/** Fits start SOC, capacity and resistances of the typical cell to its voltage by Gauss-Newton with priors. */
-function fitTypical(
-  curve: OcvCurve,
-  pack: Pack,
-  drawnAh: Float64Array,
-  terms: Float64Array[],
-  typicalV: Float64Array,
-  startSoc: number,
-  startSocSd: number,
-  weights: Float64Array,
-): Fit {
+/** Most moments used to fit the typical cell; more say little that is new. */
+const FIT_MOMENTS = 700;
+
+/** Fits start SOC, capacity, resistances and leakage of the typical cell to its voltage by Gauss-Newton with priors. */
+function fitTypical(curve: OcvCurve, pack: Pack, days: Float64Array, drawnAh: Float64Array, terms: Float64Array[], typicalV: Float64Array, startSoc: number, startSocSd: number, weights: Float64Array): Fit {
   const rated = pack.profile.ratedCapacityAh;
   const cells = median(pack.channels.map((c) => c.cells));
   const nominalOhm = pack.profile.nominalGroupResistanceMilliohm / 1000 / cells;
-  // Prior: packs in a workshop hold 0.65 to 1.05 of their rating; resistance is near new or up to twice it. From memory.
-  const priorMean = [startSoc, 1 / (0.87 * rated), nominalOhm * 1.1, nominalOhm * 0.4, nominalOhm * 0.3];
-  const priorSd = [startSocSd, 0.12 / rated, nominalOhm * 0.6, nominalOhm * 0.5, nominalOhm * 0.5];
+  const nimh = pack.profile.chemistry === 'nimh';
+  // Priors from memory: packs in a workshop hold 0.65 to 1.05 of their rating, resistance is near new or up to twice
+  // it, lithium leaks about 1.5 % a month and NiMH about 25 %.
+  const priorMean = [startSoc, 1 / (0.87 * rated), nominalOhm * 1.1, nominalOhm * 0.4, nominalOhm * 0.3, nimh ? 0.008 : 0.0005];
+  const priorSd = [startSocSd, 0.12 / rated, nominalOhm * 0.6, nominalOhm * 0.5, nominalOhm * 0.5, nimh ? 0.004 : 0.0004];
+  const N = priorMean.length;
   const theta = priorMean.slice();
+  const stride = Math.max(1, Math.ceil(typicalV.length / FIT_MOMENTS));
+  let total = 0;
+  for (let k = 0; k < typicalV.length; k += stride) total += weights[k]!;
   // The table departs from the real curve by some mV over whole stretches, so many samples are not many facts.
-  const total = weights.reduce((s, w) => s + w, 0);
-  const scale = Math.min(1, 60 / total) / 0.004 ** 2;
+  const scale = Math.min(1, 60 / Math.max(1, total)) / 0.004 ** 2;
   let cost = Infinity;
   let sd = priorSd[1]!;
+  const row = new Float64Array(N);
   for (let pass = 0; pass < 8; pass++) {
-    const info = new Float64Array(25);
-    const rhs = new Float64Array(5);
-    priorMean.forEach((m, j) => {
-      info[j * 6] = 1 / priorSd[j]! ** 2;
-      rhs[j] = (m - theta[j]!) / priorSd[j]! ** 2;
-    });
-    let sum = priorMean.reduce((s, m, j) => s + ((m - theta[j]!) / priorSd[j]!) ** 2, 0);
-    for (let k = 0; k < typicalV.length; k++) {
+    const info = new Float64Array(N * N);
+    const rhs = new Float64Array(N);
+    let sum = 0;
+    for (let j = 0; j < N; j++) {
+      info[j * (N + 1)] = 1 / priorSd[j]! ** 2;
+      rhs[j] = (priorMean[j]! - theta[j]!) / priorSd[j]! ** 2;
+      sum += ((priorMean[j]! - theta[j]!) / priorSd[j]!) ** 2;
+    }
+    for (let k = 0; k < typicalV.length; k += stride) {
       const w = weights[k]! * scale;
       if (w === 0) continue;
-      const soc = theta[0]! - drawnAh[k]! * theta[1]!;
+      const soc = theta[0]! - drawnAh[k]! * theta[1]! - days[k]! * theta[5]!;
       const slope = curve.slopeAt(soc);
-      const model = curve.voltageAt(soc) - terms.reduce((s, x, j) => s + x[k]! * theta[j + 2]!, 0);
+      const model = curve.voltageAt(soc) - terms[0]![k]! * theta[2]! - terms[1]![k]! * theta[3]! - terms[2]![k]! * theta[4]!;
       const error = typicalV[k]! - model;
       sum += w * error * error;
-      accumulate(
-        info,
-        rhs,
-        [slope, -slope * drawnAh[k]!, -terms[0]![k]!, -terms[1]![k]!, -terms[2]![k]!],
-        error,
-        w,
-      );
+      row[0] = slope;
+      row[1] = -slope * drawnAh[k]!;
+      row[2] = -terms[0]![k]!;
+      row[3] = -terms[1]![k]!;
+      row[4] = -terms[2]![k]!;
+      row[5] = -slope * days[k]!;
+      accumulate(info, rhs, row, error, w);
     }
     cost = sum;
     const { x, inverseDiagonal } = solveSpd(info, rhs);
     sd = Math.sqrt(inverseDiagonal[1]!);
     x.forEach((d, j) => (theta[j]! += d));
     theta[1] = Math.min(Math.max(theta[1]!, 0.6 / rated), 2.5 / rated);
+    theta[5] = Math.max(0, theta[5]!);
     if (Math.abs(x[0]!) < 1e-6 && Math.abs(x[1]! * rated) < 1e-6) break;
   }
-  return {
-    s0: theta[0]!,
-    perCapacity: theta[1]!,
-    perCapacitySd: sd,
-    r: [theta[2]!, theta[3]!, theta[4]!],
-    cost,
-  };
+  return { s0: theta[0]!, perCapacity: theta[1]!, perCapacitySd: sd, r: [theta[2]!, theta[3]!, theta[4]!], leakPerDay: theta[5]!, cost };
 }
 
-/** Grid of at most `most` moments: rows of the record themselves, or runs of them. */
+/** Pairs of time constants that are tried, s: charge transfer and diffusion. */
 const TAUS: [number, number][] = [
   [8, 120],
   [20, 300],
@@ -168,7 +165,10 @@ export function followTypical(
       }
     }
   }
-  const drawnAh = cumulativeAh(timeS, currentA);
+  // A sensor's zero error summed over days would drain a pack on paper: what is within it counts as nothing.
+  const zeroA = Math.min(0.8, Math.max(0.3, 0.01 * pack.profile.ratedCapacityAh));
+  const drawnAh = cumulativeAh(timeS, currentA.map((i) => (Math.abs(i) < zeroA ? 0 : i)));
+  const days = timeS.map((t) => (t - timeS[0]!) / 86400);
   const weights = Float64Array.from(typicalV, (v, k) => (Number.isNaN(v) || unsteady[k] ? 0 : 1));
   const reported = record.reportedSocFraction?.value.find((v) => !Number.isNaN(v));
   const first = typicalV.find((v) => !Number.isNaN(v)) ?? CELL_LIMITS[pack.profile.chemistry].nominalV;
@@ -178,7 +178,7 @@ export function followTypical(
   let best: { fit: Fit; tau: [number, number]; slow: [Float64Array, Float64Array] } | null = null;
   for (const tau of TAUS) {
     const slow: [Float64Array, Float64Array] = [lag(timeS, currentA, tau[0]), lag(timeS, currentA, tau[1])];
-    const fit = fitTypical(curve, pack, drawnAh, [currentA, ...slow], typicalV, startSoc, startSd, weights);
+    const fit = fitTypical(curve, pack, days, drawnAh, [currentA, ...slow], typicalV, startSoc, startSd, weights);
     if (!best || fit.cost < best.fit.cost) best = { fit, tau, slow };
   }
   const { fit, tau, slow } = best!;
@@ -189,7 +189,7 @@ export function followTypical(
     slow2A: slow[1],
     drawnAh,
     typicalV,
-    socFraction: Float64Array.from(drawnAh, (q) => fit.s0 - q * fit.perCapacity),
+    socFraction: Float64Array.from(drawnAh, (q, k) => fit.s0 - q * fit.perCapacity - days[k]! * fit.leakPerDay),
     ohmicV: Float64Array.from(currentA, (i) => i * fit.r[0]),
     slowV: Float64Array.from(slow[0], (i, k) => i * fit.r[1] + slow[1][k]! * fit.r[2]),
     capacityAh: 1 / fit.perCapacity,

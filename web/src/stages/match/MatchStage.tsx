@@ -187,7 +187,7 @@ function Ranked({
           {more} more {more === 1 ? 'module' : 'modules'} after this one.
         </Mute>
       )}
-      <Stack $gap={8} role="listbox" aria-label="Donor modules">
+      <Stack $gap={8} role="group" aria-label="Donor modules">
         {rows.map((r, i) => (
           <Donor
             key={r.donor.id}

@@ -1,0 +1,58 @@
+import { PackProfileSchema } from '@cellmend/contract/pack';
+import { fieldsOf } from '@cellmend/contract/problem';
+import { InputProblem, normalisePack, type Pack } from '@cellmend/core/pack';
+import { CsvScanReader, type ScanRecord } from '@cellmend/core/scan';
+import { spreadReport, verdictName, type SpreadReport } from '@cellmend/core/spread';
+import { createReadStream, readFileSync } from 'node:fs';
+
+/** Reads and checks a `pack.json`. @throws InputProblem */
+export function readPack(path: string): Pack {
+  let body: unknown;
+  try {
+    body = JSON.parse(readFileSync(path, 'utf8'));
+  } catch (e) {
+    throw new InputProblem('pack-file', `${path} cannot be read: ${(e as Error).message}`, path, 'A pack.json file.');
+  }
+  const parsed = PackProfileSchema.safeParse(body);
+  if (!parsed.success) throw new InputProblem('pack-shape', fieldsOf(parsed.error).slice(0, 4).map((f) => `${f.field}: ${f.message}`).join(' · '), path, 'A pack.json with name, chemistry, ratedCapacityAh, channels, modules, nominalGroupResistanceMilliohm and ocv.');
+  return normalisePack(parsed.data);
+}
+
+export async function readScan(path: string, pack: Pack): Promise<ScanRecord> {
+  const reader = new CsvScanReader(pack);
+  try {
+    for await (const piece of createReadStream(path, { encoding: 'utf8', highWaterMark: 1 << 18 })) reader.push(piece as string);
+  } catch (e) {
+    if (e instanceof InputProblem) throw e;
+    throw new InputProblem('scan-file', `${path} cannot be read: ${(e as Error).message}`, path, 'A scan file.');
+  }
+  return reader.finish();
+}
+
+const round = (v: number, digits: number): number => Number(v.toFixed(digits));
+
+/** The answer of `cellmend spread` in its stable shape. */
+export function answerOf(report: SpreadReport): unknown {
+  return {
+    findings: report.findings.map((f) => ({
+      channel: f.channel,
+      module: f.module,
+      verdict: f.verdict,
+      confidence: round(f.confidence, 3),
+      alternatives: f.alternatives.map((a) => ({ verdict: a.verdict, confidence: round(a.confidence, 3) })),
+      estimate: Object.fromEntries(Object.entries(f.estimate).map(([k, v]) => [k, round(v as number, 4)])),
+      reasons: f.reasons,
+    })),
+    nextTest: report.nextTest,
+  };
+}
+
+/** `cellmend spread --pack pack.json --scan scan.csv [--json]` */
+export async function spread(options: { pack?: string | undefined; scan?: string | undefined; json: boolean }): Promise<string> {
+  if (!options.pack || !options.scan) throw new InputProblem('usage', 'spread needs --pack and --scan.', '', 'cellmend spread --pack pack.json --scan scan.csv --json');
+  const pack = readPack(options.pack);
+  const report = spreadReport(await readScan(options.scan, pack), pack);
+  if (options.json) return JSON.stringify(answerOf(report));
+  const lines = report.findings.map((f) => `${f.channel.padEnd(7)} ${f.module.padEnd(9)} ${verdictName(f.verdict).padEnd(16)} ${f.verdict === 'undetermined' ? '   ?' : `${String(Math.round(f.confidence * 100)).padStart(3)} %`}  ${f.reasons.join(' ')}`);
+  return [lines.length > 0 ? lines.join('\n') : 'No channel stands out.', `Next: ${report.nextTest}`].join('\n');
+}

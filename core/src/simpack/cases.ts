@@ -1,0 +1,206 @@
+import { defaultOcvTable, normalisePack, ocvCurve, type Chemistry, type Pack } from '../pack';
+import type { ScanRecord } from '../scan';
+import { scatterOf, type Verdict } from '../spread';
+import { fitChannel, slopesOf } from '../spread/channelModel';
+import { hypothesesFor } from '../spread/diagnose';
+import type { Observed } from '../spread/observe';
+import type { Trajectory } from '../spread/trajectory';
+import { Random } from './random';
+import { driveLegs, healthyPack, simulatePolled, simulateRecord, type Leg, type SimPack } from './simulate';
+
+/** What was recorded. */
+export const RECORD_CLASSES = ['rest-snapshot', 'two-rests', 'drive', 'long-rest', 'full', 'polled'] as const;
+export type RecordClass = (typeof RECORD_CLASSES)[number];
+
+export interface SimFault {
+  channelIndex: number;
+  verdict: Verdict;
+  /** False if it shows but its cause cannot be told from this record. */
+  determinable: boolean;
+}
+export interface SimCase {
+  pack: Pack;
+  record: ScanRecord;
+  recordClass: RecordClass;
+  faults: SimFault[];
+}
+
+type Kind = 'imbalance' | 'low-capacity' | 'joint' | 'cell' | 'self-discharge' | 'offset' | 'tap' | 'stuck' | 'dead';
+
+function randomPack(random: Random): Pack {
+  const chemistry = random.pick<Chemistry>(['nmc', 'nmc', 'nca', 'lmo', 'lfp', 'lfp', 'nimh']);
+  const nimh = chemistry === 'nimh';
+  const count = nimh ? random.integer(10, 20) : random.pick([12, 14, 16, 24, 24, 48, 96]);
+  const cells = nimh ? random.pick([6, 12]) : 1;
+  const ratedCapacityAh = nimh ? 6 : random.pick([10, 26, 40, 75, 94, 120]);
+  const per = nimh ? 1 : random.pick([2, 3, 4].filter((k) => count % k === 0));
+  const ids = Array.from({ length: count }, (_, i) => `ch${String(i + 1).padStart(3, '0')}`);
+  return normalisePack({
+    name: 'random pack',
+    chemistry,
+    ratedCapacityAh,
+    channels: ids.map((id) => ({ id, cells })),
+    modules: Array.from({ length: count / per }, (_, m) => ({ id: `M${m + 1}`, channels: ids.slice(m * per, (m + 1) * per) })),
+    nominalGroupResistanceMilliohm: ((nimh ? 2 * cells * 6 : 62) / ratedCapacityAh) * random.uniform(0.85, 1.15),
+    ocv: defaultOcvTable(chemistry),
+  });
+}
+
+/** A schedule of a class, and the SOC it starts from. */
+function schedule(recordClass: RecordClass, sim: SimPack, random: Random): Leg[] {
+  const c = sim.capacityAh;
+  const nimh = sim.pack.profile.chemistry === 'nimh';
+  switch (recordClass) {
+    case 'rest-snapshot':
+      sim.startSoc = random.uniform(0.25, 0.95);
+      return [{ durationS: 5 * random.integer(3, 8), currentA: 0, sampleS: 5 }];
+    case 'two-rests': {
+      sim.startSoc = random.uniform(0.86, 0.98);
+      const sampleS = random.pick([40, 60, 120]);
+      const drive = driveLegs(random, c * random.uniform(0.3, 0.7), c * (sim.startSoc - random.uniform(0.1, 0.3)), sampleS);
+      return [{ durationS: 4 * sampleS, currentA: 0, sampleS }, ...drive, { durationS: Math.max(1200, 6 * sampleS), currentA: 0, sampleS }];
+    }
+    case 'drive':
+      sim.startSoc = random.uniform(0.5, 0.9);
+      return nimh ? driveLegs(random, c * 3, c * 0.12, 1) : driveLegs(random, c * random.uniform(0.4, 0.9), c * random.uniform(0.06, 0.12), 1);
+    case 'long-rest':
+      sim.startSoc = random.uniform(0.35, 0.9);
+      return Array.from({ length: random.integer(18, 28) }, () => ({ durationS: 86400 / 4, currentA: 0, sampleS: 86400 / 4 }));
+    case 'full': {
+      sim.startSoc = random.uniform(0.9, 0.99);
+      const drive = driveLegs(random, c * random.uniform(0.5, 0.9), c * random.uniform(0.25, 0.6), 10);
+      return [{ durationS: 600, currentA: 0, sampleS: 10 }, ...drive, { durationS: 1200, currentA: 0, sampleS: 10 }, { durationS: 1800, currentA: -c / 3, sampleS: 10 }];
+    }
+    case 'polled':
+      sim.startSoc = random.uniform(0.4, 0.85);
+      return driveLegs(random, c * random.uniform(0.5, 0.9), c * random.uniform(0.06, 0.1), 3);
+  }
+}
+
+const KINDS: Record<RecordClass, Kind[]> = {
+  'rest-snapshot': ['imbalance', 'low-capacity', 'offset', 'tap', 'dead'],
+  'two-rests': ['imbalance', 'low-capacity', 'offset', 'tap', 'dead'],
+  drive: ['joint', 'cell', 'stuck', 'imbalance', 'offset', 'tap', 'dead'],
+  'long-rest': ['self-discharge', 'self-discharge', 'imbalance', 'offset'],
+  full: ['imbalance', 'low-capacity', 'joint', 'cell', 'offset', 'tap', 'stuck'],
+  polled: ['joint', 'cell', 'offset', 'imbalance'],
+};
+
+/** Puts a fault into a channel (and its neighbour, for a tap wire). */
+function inject(sim: SimPack, kind: Kind, at: number, random: Random): SimFault[] {
+  const c = sim.channels[at]!;
+  const { cells } = sim.pack.channels[at]!;
+  const nimh = cells > 1;
+  const one = (verdict: Verdict): SimFault[] => [{ channelIndex: at, verdict, determinable: true }];
+  switch (kind) {
+    case 'imbalance':
+      c.deltaSoc += (random.uniform() < 0.75 ? -1 : 1) * random.uniform(0.025, 0.1) * (nimh ? 2 : 1);
+      if (sim.startSoc + c.deltaSoc > 0.995) c.deltaSoc = 0.995 - sim.startSoc;
+      return one('imbalance');
+    case 'low-capacity': {
+      const ratio = random.uniform(nimh ? 0.6 : 0.75, nimh ? 0.8 : 0.93);
+      c.capacityRatio = ratio;
+      c.deltaSoc -= (1 / ratio - 1) * (1 - sim.startSoc);
+      return one('low-capacity');
+    }
+    case 'joint':
+      c.ohmicRatio *= random.uniform(1.3, 3.5);
+      return one('high-resistance');
+    case 'cell': {
+      const ratio = random.uniform(1.25, 2);
+      c.ohmicRatio *= ratio;
+      c.slowRatio *= ratio;
+      return one('high-resistance');
+    }
+    case 'self-discharge':
+      c.leakPerDay += random.uniform(0.003, 0.012) * (nimh ? 4 : 1);
+      return one('self-discharge');
+    case 'offset':
+      c.offsetV += (random.uniform() < 0.5 ? -1 : 1) * random.uniform(0.012, 0.05) * (nimh ? 6 : 1);
+      return one('sense-fault');
+    case 'tap': {
+      const offset = (random.uniform() < 0.5 ? -1 : 1) * random.uniform(0.02, 0.06) * (nimh ? 6 : 1);
+      c.offsetV += offset;
+      sim.channels[at + 1]!.offsetV -= offset;
+      return [...one('sense-fault'), { channelIndex: at + 1, verdict: 'sense-fault', determinable: true }];
+    }
+    case 'stuck':
+      c.stuck = true;
+      return one('sense-fault');
+    case 'dead':
+      c.fixedV = random.pick([0.02, 0.15 * cells, -0.3, ocvCurve(sim.pack.profile.ocv).minV * cells * 0.55]);
+      return one('dead');
+  }
+}
+
+/**
+ * How far the best wrong explanation is from fitting, by chi-square, on the noise-free course with everything known
+ * of the pack: above 18 the cause can be told, below 4 it cannot, in between it is left out. Also how plainly the
+ * fault stands out.
+ */
+function separation(sim: SimPack, legs: readonly Leg[], fault: SimFault, typical: SimPack): { detect: number; separate: number } {
+  const quiet = (s: SimPack): SimPack => ({ ...s, noiseV: 0, channels: s.channels.map((c) => ({ ...c })) });
+  const exact = (s: SimPack): ScanRecord => simulateRecord(quiet(s), legs, new Random(1));
+  const own = exact(sim).voltageV[fault.channelIndex]!;
+  const others = exact(typical).voltageV[fault.channelIndex]!;
+  const { pack } = sim;
+  const { cells } = pack.channels[fault.channelIndex]!;
+  const curve = ocvCurve(pack.profile.ocv);
+  const n = own.timeS.length;
+  const zero = new Float64Array(n);
+  const currentA = new Float64Array(n);
+  let at = 0;
+  legs.forEach((leg) => {
+    for (let k = 0; k < Math.round(leg.durationS / leg.sampleS); k++) currentA[++at] = leg.currentA;
+  });
+  const drawnAh = new Float64Array(n);
+  const slowV = new Float64Array(n);
+  sim.slow.forEach((part) => {
+    let x = 0;
+    for (let k = 1; k < n; k++) {
+      const decay = Math.exp(-(own.timeS[k]! - own.timeS[k - 1]!) / part.tauS);
+      x = x * decay + currentA[k]! * (1 - decay);
+      slowV[k]! += part.ohm * x;
+    }
+  });
+  for (let k = 1; k < n; k++) drawnAh[k] = drawnAh[k - 1]! + (currentA[k]! * (own.timeS[k]! - own.timeS[k - 1]!)) / 3600;
+  const trajectory: Trajectory = { timeS: own.timeS, currentA, slow1A: zero, slow2A: zero, drawnAh, typicalV: zero, socFraction: drawnAh.map((q, k) => sim.startSoc - q / sim.capacityAh - (sim.baseLeakPerDay * own.timeS[k]!) / 86400), ohmicV: currentA.map((i) => i * sim.ohmicOhm), slowV, capacityAh: sim.capacityAh, capacitySdAh: 0, resistanceOhm: sim.ohmicOhm, tau1S: 1, tau2S: 1, unsteady: new Uint8Array(n) };
+  const observed: Observed = { curve, trajectory, channels: [], readingsPerMoment: 1 };
+  const channel = { at: Int32Array.from({ length: n }, (_, k) => k), deviationV: own.value.map((v, k) => v - others.value[k]!), count: new Float64Array(n).fill(1) };
+  const noiseV = Math.hypot(sim.noiseV, cells > 1 ? 0.003 : 0.0003);
+  const fit = (h: Parameters<typeof fitChannel>[5]): number => fitChannel(observed, slopesOf(observed), channel, cells, scatterOf(pack.profile.chemistry), h, noiseV, Math.max(1, n / 150), 8).chiSquare;
+  const right: number[] = [];
+  const wrong: number[] = [];
+  for (const { verdict, hypothesis } of hypothesesFor(cells)) {
+    // Imbalance and leakage together are no single explanation.
+    if (hypothesis.penalty === 0) (verdict === fault.verdict ? right : wrong).push(fit(hypothesis));
+  }
+  const healthy = fit({ name: 'healthy', free: {}, levelAt: 'start', tied: true, penalty: 0 });
+  return { detect: healthy - Math.min(...right), separate: Math.min(...wrong) - Math.min(...right) };
+}
+
+/** A random pack with a random record and up to two faults; null if the fault is neither plain nor plainly not. */
+export function randomCase(seed: number): SimCase | null {
+  const random = new Random(seed);
+  const pack = randomPack(random);
+  const sim = healthyPack(pack, random);
+  const recordClass = random.pick(RECORD_CLASSES);
+  const legs = schedule(recordClass, sim, random);
+  const typical: SimPack = { ...sim, channels: sim.channels.map(() => ({ capacityRatio: 1, deltaSoc: 0, ohmicRatio: 1, slowRatio: 1, leakPerDay: 0, offsetV: 0 })) };
+  const faults: SimFault[] = [];
+  const count = random.uniform() < 0.15 ? 0 : recordClass === 'full' && random.uniform() < 0.3 ? 2 : 1;
+  for (let f = 0; f < count; f++) {
+    const kind = random.pick(KINDS[recordClass]);
+    const at = random.integer(0, pack.channels.length - 2);
+    if (faults.some((x) => Math.abs(x.channelIndex - at) <= 2)) continue;
+    const made = inject(sim, kind, at, random);
+    if (kind !== 'tap' && kind !== 'stuck' && kind !== 'dead') {
+      const { detect, separate } = separation(sim, legs, made[0]!, typical);
+      if (detect < 18 || (separate > 4 && separate < 18)) return null;
+      made[0]!.determinable = separate >= 18;
+    }
+    faults.push(...made);
+  }
+  const record = recordClass === 'polled' ? simulatePolled(sim, legs, random) : simulateRecord(sim, legs, random, random.uniform(12, 30));
+  return { pack, record, recordClass, faults };
+}
