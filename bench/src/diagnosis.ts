@@ -18,8 +18,29 @@ export interface Score {
   falseFlags: number;
   wrong: string[];
 }
-const COUNTS = ['cases', 'determinable', 'right', 'open', 'abstained', 'faults', 'found', 'healthyChannels', 'falseFlags'] as const;
-export const emptyScore = (): Score => ({ cases: 0, determinable: 0, right: 0, open: 0, abstained: 0, faults: 0, found: 0, healthyChannels: 0, falseFlags: 0, wrong: [] });
+const COUNTS = [
+  'cases',
+  'determinable',
+  'right',
+  'open',
+  'abstained',
+  'faults',
+  'found',
+  'healthyChannels',
+  'falseFlags',
+] as const;
+export const emptyScore = (): Score => ({
+  cases: 0,
+  determinable: 0,
+  right: 0,
+  open: 0,
+  abstained: 0,
+  faults: 0,
+  found: 0,
+  healthyChannels: 0,
+  falseFlags: 0,
+  wrong: [],
+});
 
 /** Compares a diagnosis with the truth of a case. */
 export function judge(score: Score, name: string, c: Pick<SimCase, 'pack' | 'record' | 'faults'>): void {
@@ -39,7 +60,10 @@ export function judge(score: Score, name: string, c: Pick<SimCase, 'pack' | 'rec
       score.open++;
       if (right) score.abstained++;
     }
-    if (!right) score.wrong.push(`${name}: ${id} is ${fault.verdict}${fault.determinable ? '' : ' (cannot be told)'}, told ${found ? `${found.verdict} (detect ${found.detect.toFixed(0)}, separate ${found.separate.toFixed(0)})` : 'healthy'}`);
+    if (!right)
+      score.wrong.push(
+        `${name}: ${id} is ${fault.verdict}${fault.determinable ? '' : ' (cannot be told)'}, told ${found ? `${found.verdict} (detect ${found.detect.toFixed(0)}, separate ${found.separate.toFixed(0)})` : 'healthy'}`,
+      );
   }
   const faulty = new Set(c.faults.map((f) => c.pack.channels[f.channelIndex]!.id));
   score.healthyChannels += c.pack.channels.length - faulty.size;
@@ -54,10 +78,38 @@ function lines(label: string, s: Score): Line[] {
   const share = (a: number, b: number): string => `${((100 * a) / Math.max(1, b)).toFixed(1)} %`;
   const per1000 = (1000 * s.falseFlags) / Math.max(1, s.healthyChannels);
   return [
-    { what: `${label}: faulty channels found`, ours: `${s.found}`, against: `${s.faults}`, ratio: share(s.found, s.faults), aim: '', met: true },
-    { what: `${label}: right verdict where it can be told`, ours: `${s.right}`, against: `${s.determinable}`, ratio: share(s.right, s.determinable), aim: '≥ 97 %', met: s.right >= 0.97 * s.determinable },
-    { what: `${label}: proper abstention`, ours: `${s.abstained}`, against: `${s.open}`, ratio: share(s.abstained, s.open), aim: '≥ 95 %', met: s.abstained >= 0.95 * s.open },
-    { what: `${label}: false flags per 1000 healthy channels`, ours: `${s.falseFlags}`, against: `${s.healthyChannels}`, ratio: per1000.toFixed(2), aim: '≤ 0.5', met: per1000 <= 0.5 },
+    {
+      what: `${label}: faulty channels found`,
+      ours: `${s.found}`,
+      against: `${s.faults}`,
+      ratio: share(s.found, s.faults),
+      aim: '',
+      met: true,
+    },
+    {
+      what: `${label}: right verdict where it can be told`,
+      ours: `${s.right}`,
+      against: `${s.determinable}`,
+      ratio: share(s.right, s.determinable),
+      aim: '≥ 97 %',
+      met: s.right >= 0.97 * s.determinable,
+    },
+    {
+      what: `${label}: proper abstention`,
+      ours: `${s.abstained}`,
+      against: `${s.open}`,
+      ratio: share(s.abstained, s.open),
+      aim: '≥ 95 %',
+      met: s.abstained >= 0.95 * s.open,
+    },
+    {
+      what: `${label}: false flags per 1000 healthy channels`,
+      ours: `${s.falseFlags}`,
+      against: `${s.healthyChannels}`,
+      ratio: per1000.toFixed(2),
+      aim: '≤ 0.5',
+      met: per1000 <= 0.5,
+    },
   ];
 }
 
@@ -71,10 +123,20 @@ export async function benchDiagnosis(): Promise<void> {
   const folder = join(import.meta.dirname, '../../../shared/cases/scan');
   const recorded = emptyScore();
   for (const name of existsSync(folder) ? readdirSync(folder).filter((n) => n.startsWith('case-')) : []) {
-    const pack = normalisePack(JSON.parse(readFileSync(join(folder, name, 'pack.json'), 'utf8')) as PackProfile);
+    const pack = normalisePack(
+      JSON.parse(readFileSync(join(folder, name, 'pack.json'), 'utf8')) as PackProfile,
+    );
     const record = readScanCsv(readFileSync(join(folder, name, 'scan.csv'), 'utf8'), pack);
     const truth = JSON.parse(readFileSync(join(folder, name, 'truth.json'), 'utf8')) as Truth;
-    judge(recorded, name, { pack, record, faults: truth.faults.map((f) => ({ channelIndex: pack.channels.findIndex((c) => c.id === f.channel), verdict: f.verdict, determinable: truth.determinable && f.determinable !== false })) });
+    judge(recorded, name, {
+      pack,
+      record,
+      faults: truth.faults.map((f) => ({
+        channelIndex: pack.channels.findIndex((c) => c.id === f.channel),
+        verdict: f.verdict,
+        determinable: truth.determinable && f.determinable !== false,
+      })),
+    });
   }
   const count = Number(process.env.BENCH_CASES ?? 2000);
   const random = emptyScore();
@@ -90,7 +152,13 @@ export async function benchDiagnosis(): Promise<void> {
     for (const key of COUNTS) random[key] += own[key] - before[key];
     random.wrong.push(...own.wrong.slice(before.wrong.length));
   }
-  printTable('Diagnosis', [...(recorded.cases > 0 ? lines(`${recorded.cases} recorded cases`, recorded) : []), ...lines(`${random.cases} random packs`, random)]);
-  for (const [name, s] of byClass) console.log(`  ${name.padEnd(14)} right ${s.right}/${s.determinable}, abstained ${s.abstained}/${s.open}, found ${s.found}/${s.faults}, false ${s.falseFlags}/${s.healthyChannels}`);
+  printTable('Diagnosis', [
+    ...(recorded.cases > 0 ? lines(`${recorded.cases} recorded cases`, recorded) : []),
+    ...lines(`${random.cases} random packs`, random),
+  ]);
+  for (const [name, s] of byClass)
+    console.log(
+      `  ${name.padEnd(14)} right ${s.right}/${s.determinable}, abstained ${s.abstained}/${s.open}, found ${s.found}/${s.faults}, false ${s.falseFlags}/${s.healthyChannels}`,
+    );
   if (process.env.BENCH_WRONG) console.log([...recorded.wrong, ...random.wrong].join('\n'));
 }

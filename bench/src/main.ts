@@ -2,8 +2,13 @@
 import { throwAwayCluster } from '../../scripts/lib/postgres.mjs';
 import { benchDiagnosis } from './diagnosis';
 import { benchRecords } from './records';
+import { benchScan } from './scan';
 
-const TOPICS: Record<string, () => Promise<void>> = { diagnosis: benchDiagnosis, records: benchRecords };
+const TOPICS: Record<string, () => Promise<void>> = {
+  scan: benchScan,
+  diagnosis: benchDiagnosis,
+  records: benchRecords,
+};
 const wanted = process.argv.slice(2);
 const unknown = wanted.filter((w) => !(w in TOPICS));
 if (unknown.length > 0) {

@@ -65,14 +65,12 @@ export function marramVan(): PackProfile {
 }
 
 const linksOf = (modules: ModuleSpec[], disconnectAfter: number): LinkSpec[] =>
-  modules
-    .slice(1)
-    .map((m, i) => ({
-      id: `L${i + 1}`,
-      between: [modules[i]!.id, m.id],
-      kind: i + 1 === disconnectAfter ? 'service-disconnect' : 'busbar',
-      accessMin: i + 1 === disconnectAfter ? 1 : 5,
-    }));
+  modules.slice(1).map((m, i) => ({
+    id: `L${i + 1}`,
+    between: [modules[i]!.id, m.id],
+    kind: i + 1 === disconnectAfter ? 'service-disconnect' : 'busbar',
+    accessMin: i + 1 === disconnectAfter ? 1 : 5,
+  }));
 
 /** Mild hybrid of the service van: 14 groups at 48 V, two modules of seven. */
 export function mildHybrid(): PackProfile {

@@ -11,20 +11,40 @@ export function readPack(path: string): Pack {
   try {
     body = JSON.parse(readFileSync(path, 'utf8'));
   } catch (e) {
-    throw new InputProblem('pack-file', `${path} cannot be read: ${(e as Error).message}`, path, 'A pack.json file.');
+    throw new InputProblem(
+      'pack-file',
+      `${path} cannot be read: ${(e as Error).message}`,
+      path,
+      'A pack.json file.',
+    );
   }
   const parsed = PackProfileSchema.safeParse(body);
-  if (!parsed.success) throw new InputProblem('pack-shape', fieldsOf(parsed.error).slice(0, 4).map((f) => `${f.field}: ${f.message}`).join(' · '), path, 'A pack.json with name, chemistry, ratedCapacityAh, channels, modules, nominalGroupResistanceMilliohm and ocv.');
+  if (!parsed.success)
+    throw new InputProblem(
+      'pack-shape',
+      fieldsOf(parsed.error)
+        .slice(0, 4)
+        .map((f) => `${f.field}: ${f.message}`)
+        .join(' · '),
+      path,
+      'A pack.json with name, chemistry, ratedCapacityAh, channels, modules, nominalGroupResistanceMilliohm and ocv.',
+    );
   return normalisePack(parsed.data);
 }
 
 export async function readScan(path: string, pack: Pack): Promise<ScanRecord> {
   const reader = new CsvScanReader(pack);
   try {
-    for await (const piece of createReadStream(path, { encoding: 'utf8', highWaterMark: 1 << 18 })) reader.push(piece as string);
+    for await (const piece of createReadStream(path, { encoding: 'utf8', highWaterMark: 1 << 18 }))
+      reader.push(piece as string);
   } catch (e) {
     if (e instanceof InputProblem) throw e;
-    throw new InputProblem('scan-file', `${path} cannot be read: ${(e as Error).message}`, path, 'A scan file.');
+    throw new InputProblem(
+      'scan-file',
+      `${path} cannot be read: ${(e as Error).message}`,
+      path,
+      'A scan file.',
+    );
   }
   return reader.finish();
 }
@@ -48,11 +68,26 @@ export function answerOf(report: SpreadReport): unknown {
 }
 
 /** `cellmend spread --pack pack.json --scan scan.csv [--json]` */
-export async function spread(options: { pack?: string | undefined; scan?: string | undefined; json: boolean }): Promise<string> {
-  if (!options.pack || !options.scan) throw new InputProblem('usage', 'spread needs --pack and --scan.', '', 'cellmend spread --pack pack.json --scan scan.csv --json');
+export async function spread(options: {
+  pack?: string | undefined;
+  scan?: string | undefined;
+  json: boolean;
+}): Promise<string> {
+  if (!options.pack || !options.scan)
+    throw new InputProblem(
+      'usage',
+      'spread needs --pack and --scan.',
+      '',
+      'cellmend spread --pack pack.json --scan scan.csv --json',
+    );
   const pack = readPack(options.pack);
   const report = spreadReport(await readScan(options.scan, pack), pack);
   if (options.json) return JSON.stringify(answerOf(report));
-  const lines = report.findings.map((f) => `${f.channel.padEnd(7)} ${f.module.padEnd(9)} ${verdictName(f.verdict).padEnd(16)} ${f.verdict === 'undetermined' ? '   ?' : `${String(Math.round(f.confidence * 100)).padStart(3)} %`}  ${f.reasons.join(' ')}`);
-  return [lines.length > 0 ? lines.join('\n') : 'No channel stands out.', `Next: ${report.nextTest}`].join('\n');
+  const lines = report.findings.map(
+    (f) =>
+      `${f.channel.padEnd(7)} ${f.module.padEnd(9)} ${verdictName(f.verdict).padEnd(16)} ${f.verdict === 'undetermined' ? '   ?' : `${String(Math.round(f.confidence * 100)).padStart(3)} %`}  ${f.reasons.join(' ')}`,
+  );
+  return [lines.length > 0 ? lines.join('\n') : 'No channel stands out.', `Next: ${report.nextTest}`].join(
+    '\n',
+  );
 }

@@ -321,7 +321,9 @@ export const ROUTES: RouteSpec[] = [
 ];
 
 const schemaOf = (type: z.ZodType): unknown => {
-  const schema: Record<string, unknown> = { ...z.toJSONSchema(type, { unrepresentable: 'any', io: 'input' }) };
+  const schema: Record<string, unknown> = {
+    ...z.toJSONSchema(type, { unrepresentable: 'any', io: 'input' }),
+  };
   delete schema.$schema;
   return schema;
 };

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import type { Page } from 'playwright-core';
 import { openBrowser, openTablet, signInAs } from './browser';
 
-/** Walks the demo job and takes a picture of each main view: `node --import tsx e2e/src/walk.ts ADDRESS FOLDER [pit]`. */
+/** Walks the demo depot and takes a picture of each main view: `node --import tsx e2e/src/walk.ts ADDRESS FOLDER [pit]`. */
 const [address = 'http://127.0.0.1:4780', folder = 'docs/screenshots', theme = 'day'] = process.argv.slice(2);
 mkdirSync(folder, { recursive: true });
 const browser = await openBrowser();
@@ -12,13 +12,40 @@ const shot = async (p: Page, name: string): Promise<void> => {
   await p.waitForTimeout(700);
   await p.screenshot({ path: join(folder, `${name}.png`) });
 };
+const jot = async (line: string): Promise<void> => {
+  await page.getByLabel('Jot line').fill(line);
+  await page.keyboard.press('Enter');
+  await page.waitForTimeout(300);
+};
 await page.addInitScript((t) => localStorage.setItem('cellmend.theme', t), theme);
 await page.goto('/');
 await page.getByRole('button', { name: 'Ina Holm' }).waitFor();
 await shot(page, 'sign-in');
 await signInAs(page, 'Ina Holm');
 await shot(page, 'job-board');
-await page.getByRole('article').filter({ hasText: 'Job 147' }).getByRole('link').click();
+await page.goto('/packs');
+await page.getByRole('link', { name: /yard tug/i }).click();
+await page.getByRole('heading', { level: 1, name: /yard tug/i }).waitFor();
+await shot(page, 'pack-profile');
+await page.goto('/jobs/144/insulation');
+await page.getByText('Nothing recorded here yet').waitFor();
+await jot('m07 ins 482M');
+await jot('m08 ins 1.2G');
+await jot('note m05 green residue on tap 3');
+await page.getByLabel('Jot line').fill('m06 ins 6.2k');
+await shot(page, 'readings');
+await page.getByLabel('Jot line').fill('');
+await page.locator('#stage').click({ position: { x: 5, y: 5 } });
+await page.keyboard.press('w');
+await page.getByRole('heading', { name: 'Walk: M01' }).waitFor();
+await page.getByRole('radio', { name: 'Voltage' }).click();
+for (const v of ['29.31', '29.30', '29.32', '29.31', '28.94', '-']) {
+  await page.getByRole('textbox', { name: /voltage of/ }).fill(v);
+  await page.keyboard.press('Enter');
+  await page.waitForTimeout(250);
+}
+await shot(page, 'walk');
+await page.goto('/jobs/147/scan');
 await page.getByRole('button', { name: 'marram-3-before.csv' }).click();
 await page.getByRole('link', { name: 'See findings' }).waitFor();
 await shot(page, 'scan');
@@ -41,11 +68,10 @@ await shot(page, 'prove');
 await page.getByRole('button', { name: 'Sign as proven' }).click();
 await page.getByRole('button', { name: 'Sign sheet' }).click();
 await page.getByText('Signed by').first().waitFor();
+await page.locator('#stage').evaluate((el) => el.scrollTo(0, 260));
 await shot(page, 'hand-over');
-await page.pdf({
-  path: join(folder, 'sheet.pdf'),
-  format: 'A4',
-  margin: { top: '14mm', bottom: '14mm', left: '14mm', right: '14mm' },
-});
+await page.goto('/jobs/147/timeline');
+await page.getByRole('heading', { level: 1 }).waitFor();
+await shot(page, 'timeline');
 console.log(errors.length ? `page errors:\n${errors.join('\n')}` : 'no page errors');
 await browser.close();

@@ -67,8 +67,9 @@ export function ocvCurve(table: readonly (readonly [number, number])[]): OcvCurv
     voltageAt,
     socAt,
     slopeAt: (s) => {
-      const a = Math.max(soc[0]!, s - STEP);
-      const b = Math.min(soc[last]!, s + STEP);
+      const inside = Math.min(soc[last]!, Math.max(soc[0]!, s));
+      const a = Math.max(soc[0]!, inside - STEP);
+      const b = Math.min(soc[last]!, inside + STEP);
       return (voltageAt(b) - voltageAt(a)) / (b - a);
     },
     socInterval: (v, tolerance) => [socAt(v - tolerance), socAt(v + tolerance)],

@@ -2,6 +2,7 @@ import Papa from 'papaparse';
 import { CELL_LIMITS, type Pack } from '../pack';
 import { InputProblem } from '../problem';
 import { Growing } from './growing';
+import { quickNumber } from './quickNumber';
 import { guessTargets, type ColumnMapping, type Target } from './mapping';
 import type { ScanRecord, Series } from './record';
 
@@ -289,6 +290,30 @@ export class CsvScanReader {
       );
   }
 
+  /** Column by column for the rows of a wide file: what to do with a cell is decided once, not per reading. */
+  private plan: { column: Column; low: number; high: number; target: Target; plain: boolean }[] | null = null;
+
+  private planWide(): NonNullable<CsvScanReader['plan']> {
+    const full = CELL_LIMITS[this.pack.profile.chemistry].fullV;
+    return this.mapping!.targets.map((target) => {
+      const free = { column: column(), low: -Infinity, high: Infinity, target, plain: false };
+      if (target.kind === 'channel') {
+        const { cells } = this.pack.channels[target.channelIndex]!;
+        return {
+          ...free,
+          column: (this.channelColumns[target.channelIndex] ??= column()),
+          low: -1.2 * cells,
+          high: (full + 1.6) * cells,
+          plain: target.unit === 'V' && this.mapping!.decimal === '.',
+        };
+      }
+      if (target.kind === 'current') return { ...free, column: (this.current ??= column()) };
+      if (target.kind === 'temperature') return { ...free, column: (this.temperature ??= column()) };
+      if (target.kind === 'soc') return { ...free, column: (this.soc ??= column()) };
+      return free;
+    });
+  }
+
   private wideRow(cells: string[]): void {
     const { targets } = this.mapping!;
     if (cells.length !== targets.length) {
@@ -299,14 +324,25 @@ export class CsvScanReader {
         'The same number of cells in every row; a decimal comma needs semicolons between the columns.',
       );
     }
+    const plan = (this.plan ??= this.planWide());
     let timeS = 0;
-    for (let c = 0; c < targets.length; c++) {
-      const target = targets[c]!;
+    for (let c = 0; c < plan.length; c++) {
+      const step = plan[c]!;
+      const text = cells[c]!;
+      // The common case is a plain number within its limits; everything else takes the careful way.
+      if (step.plain) {
+        const quick = quickNumber(text);
+        if (quick >= step.low && quick <= step.high) {
+          step.column.value.push(quick);
+          continue;
+        }
+      }
+      const { target } = step;
       if (target.kind === 'ignore') continue;
       if (target.kind === 'time') {
-        timeS = this.time(cells[c]!, target, this.names[c]!);
+        timeS = this.time(text, target, this.names[c]!);
         this.shared.push(timeS);
-      } else this.put(target, timeS, this.number(cells[c]!, this.names[c]!), this.names[c]!);
+      } else this.put(target, timeS, this.number(text, this.names[c]!), this.names[c]!);
     }
   }
 

@@ -1,5 +1,7 @@
+import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { defaultOcvTable, normalisePack, type PackProfile } from '../pack';
+import { quickNumber } from './quickNumber';
 import { chargeBetweenAh, findSegments, readScanCsv, restPoints, writeScanCsv, CsvScanReader } from '.';
 
 const profile = (count: number): PackProfile => ({
@@ -129,4 +131,67 @@ describe('segments', () => {
     expect(points).toHaveLength(2);
     expect(points[1]!.timeS).toBe(2590);
   });
+});
+
+describe('quick numbers', () => {
+  it('are those of the language, to the last bit, or none', () => {
+    fc.assert(
+      fc.property(
+        fc.oneof(
+          fc.string({ maxLength: 18 }),
+          fc.double().map(String),
+          fc.integer().map(String),
+          fc
+            .tuple(fc.integer({ min: -99999, max: 99999 }), fc.nat({ max: 99999999 }))
+            .map(([a, b]) => `${a}.${b}`),
+        ),
+        (text) => {
+          const quick = quickNumber(text);
+          if (!Number.isNaN(quick)) expect(quick).toBe(Number(text));
+        },
+      ),
+      { numRuns: 3000 },
+    );
+    expect([quickNumber('3.982'), quickNumber('-0.25'), quickNumber('40')]).toEqual([3.982, -0.25, 40]);
+    expect(
+      [quickNumber(''), quickNumber('-'), quickNumber('1e3'), quickNumber('1.2.3'), quickNumber(' 1')].every(
+        Number.isNaN,
+      ),
+    ).toBe(true);
+  });
+});
+
+it('a scan reader fed anything at all ends in a record or a told problem', () => {
+  fc.assert(
+    fc.property(
+      fc.array(
+        fc.oneof(
+          fc.string({ maxLength: 60 }),
+          fc.constantFrom(
+            'time_s,ch001_V,ch002_V,ch003_V\n',
+            '0,4,4,4\n',
+            '1,4,,4\n',
+            ';',
+            '\t',
+            '"',
+            '\r\n',
+            '\u0000',
+            'time_s,signal,value\n',
+            '0,ch001_V,4\n',
+          ),
+        ),
+        { maxLength: 12 },
+      ),
+      (pieces) => {
+        const reader = new CsvScanReader(pack);
+        try {
+          for (const p of pieces) reader.push(p);
+          reader.finish();
+        } catch (e) {
+          expect((e as Error).name).toBe('InputProblem');
+        }
+      },
+    ),
+    { numRuns: 1500 },
+  );
 });

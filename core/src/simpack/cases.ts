@@ -25,7 +25,8 @@ export interface SimCase {
   faults: SimFault[];
 }
 
-type Kind = 'imbalance' | 'low-capacity' | 'joint' | 'cell' | 'self-discharge' | 'offset' | 'tap' | 'stuck' | 'dead';
+type Kind =
+  'imbalance' | 'low-capacity' | 'joint' | 'cell' | 'self-discharge' | 'offset' | 'tap' | 'stuck' | 'dead';
 
 function randomPack(random: Random): Pack {
   const chemistry = random.pick<Chemistry>(['nmc', 'nmc', 'nca', 'lmo', 'lfp', 'lfp', 'nimh']);
@@ -40,8 +41,12 @@ function randomPack(random: Random): Pack {
     chemistry,
     ratedCapacityAh,
     channels: ids.map((id) => ({ id, cells })),
-    modules: Array.from({ length: count / per }, (_, m) => ({ id: `M${m + 1}`, channels: ids.slice(m * per, (m + 1) * per) })),
-    nominalGroupResistanceMilliohm: ((nimh ? 2 * cells * 6 : 62) / ratedCapacityAh) * random.uniform(0.85, 1.15),
+    modules: Array.from({ length: count / per }, (_, m) => ({
+      id: `M${m + 1}`,
+      channels: ids.slice(m * per, (m + 1) * per),
+    })),
+    nominalGroupResistanceMilliohm:
+      ((nimh ? 2 * cells * 6 : 62) / ratedCapacityAh) * random.uniform(0.85, 1.15),
     ocv: defaultOcvTable(chemistry),
   });
 }
@@ -57,19 +62,39 @@ function schedule(recordClass: RecordClass, sim: SimPack, random: Random): Leg[]
     case 'two-rests': {
       sim.startSoc = random.uniform(0.86, 0.98);
       const sampleS = random.pick([40, 60, 120]);
-      const drive = driveLegs(random, c * random.uniform(0.3, 0.7), c * (sim.startSoc - random.uniform(0.1, 0.3)), sampleS);
-      return [{ durationS: 4 * sampleS, currentA: 0, sampleS }, ...drive, { durationS: Math.max(1200, 6 * sampleS), currentA: 0, sampleS }];
+      const drive = driveLegs(
+        random,
+        c * random.uniform(0.3, 0.7),
+        c * (sim.startSoc - random.uniform(0.1, 0.3)),
+        sampleS,
+      );
+      return [
+        { durationS: 4 * sampleS, currentA: 0, sampleS },
+        ...drive,
+        { durationS: Math.max(1200, 6 * sampleS), currentA: 0, sampleS },
+      ];
     }
     case 'drive':
       sim.startSoc = random.uniform(0.5, 0.9);
-      return nimh ? driveLegs(random, c * 3, c * 0.12, 1) : driveLegs(random, c * random.uniform(0.4, 0.9), c * random.uniform(0.06, 0.12), 1);
+      return nimh
+        ? driveLegs(random, c * 3, c * 0.12, 1)
+        : driveLegs(random, c * random.uniform(0.4, 0.9), c * random.uniform(0.06, 0.12), 1);
     case 'long-rest':
       sim.startSoc = random.uniform(0.35, 0.9);
-      return Array.from({ length: random.integer(18, 28) }, () => ({ durationS: 86400 / 4, currentA: 0, sampleS: 86400 / 4 }));
+      return Array.from({ length: random.integer(18, 28) }, () => ({
+        durationS: 86400 / 4,
+        currentA: 0,
+        sampleS: 86400 / 4,
+      }));
     case 'full': {
       sim.startSoc = random.uniform(0.9, 0.99);
       const drive = driveLegs(random, c * random.uniform(0.5, 0.9), c * random.uniform(0.25, 0.6), 10);
-      return [{ durationS: 600, currentA: 0, sampleS: 10 }, ...drive, { durationS: 1200, currentA: 0, sampleS: 10 }, { durationS: 1800, currentA: -c / 3, sampleS: 10 }];
+      return [
+        { durationS: 600, currentA: 0, sampleS: 10 },
+        ...drive,
+        { durationS: 1200, currentA: 0, sampleS: 10 },
+        { durationS: 1800, currentA: -c / 3, sampleS: 10 },
+      ];
     }
     case 'polled':
       sim.startSoc = random.uniform(0.4, 0.85);
@@ -138,7 +163,12 @@ function inject(sim: SimPack, kind: Kind, at: number, random: Random): SimFault[
  * of the pack: above 18 the cause can be told, below 4 it cannot, in between it is left out. Also how plainly the
  * fault stands out.
  */
-function separation(sim: SimPack, legs: readonly Leg[], fault: SimFault, typical: SimPack): { detect: number; separate: number } {
+function separation(
+  sim: SimPack,
+  legs: readonly Leg[],
+  fault: SimFault,
+  typical: SimPack,
+): { detect: number; separate: number } {
   const quiet = (s: SimPack): SimPack => ({ ...s, noiseV: 0, channels: s.channels.map((c) => ({ ...c })) });
   const exact = (s: SimPack): ScanRecord => simulateRecord(quiet(s), legs, new Random(1));
   const own = exact(sim).voltageV[fault.channelIndex]!;
@@ -163,12 +193,46 @@ function separation(sim: SimPack, legs: readonly Leg[], fault: SimFault, typical
       slowV[k]! += part.ohm * x;
     }
   });
-  for (let k = 1; k < n; k++) drawnAh[k] = drawnAh[k - 1]! + (currentA[k]! * (own.timeS[k]! - own.timeS[k - 1]!)) / 3600;
-  const trajectory: Trajectory = { timeS: own.timeS, currentA, slow1A: zero, slow2A: zero, drawnAh, typicalV: zero, socFraction: drawnAh.map((q, k) => sim.startSoc - q / sim.capacityAh - (sim.baseLeakPerDay * own.timeS[k]!) / 86400), ohmicV: currentA.map((i) => i * sim.ohmicOhm), slowV, capacityAh: sim.capacityAh, capacitySdAh: 0, resistanceOhm: sim.ohmicOhm, tau1S: 1, tau2S: 1, unsteady: new Uint8Array(n) };
+  for (let k = 1; k < n; k++)
+    drawnAh[k] = drawnAh[k - 1]! + (currentA[k]! * (own.timeS[k]! - own.timeS[k - 1]!)) / 3600;
+  const trajectory: Trajectory = {
+    timeS: own.timeS,
+    currentA,
+    slow1A: zero,
+    slow2A: zero,
+    drawnAh,
+    typicalV: zero,
+    socFraction: drawnAh.map(
+      (q, k) => sim.startSoc - q / sim.capacityAh - (sim.baseLeakPerDay * own.timeS[k]!) / 86400,
+    ),
+    ohmicV: currentA.map((i) => i * sim.ohmicOhm),
+    slowV,
+    capacityAh: sim.capacityAh,
+    capacitySdAh: 0,
+    resistanceOhm: sim.ohmicOhm,
+    tau1S: 1,
+    tau2S: 1,
+    unsteady: new Uint8Array(n),
+  };
   const observed: Observed = { curve, trajectory, channels: [], readingsPerMoment: 1 };
-  const channel = { at: Int32Array.from({ length: n }, (_, k) => k), deviationV: own.value.map((v, k) => v - others.value[k]!), count: new Float64Array(n).fill(1) };
+  const channel = {
+    at: Int32Array.from({ length: n }, (_, k) => k),
+    deviationV: own.value.map((v, k) => v - others.value[k]!),
+    count: new Float64Array(n).fill(1),
+  };
   const noiseV = Math.hypot(sim.noiseV, cells > 1 ? 0.003 : 0.0003);
-  const fit = (h: Parameters<typeof fitChannel>[5]): number => fitChannel(observed, slopesOf(observed), channel, cells, scatterOf(pack.profile.chemistry), h, noiseV, Math.max(1, n / 150), 8).chiSquare;
+  const fit = (h: Parameters<typeof fitChannel>[5]): number =>
+    fitChannel(
+      observed,
+      slopesOf(observed),
+      channel,
+      cells,
+      scatterOf(pack.profile.chemistry),
+      h,
+      noiseV,
+      Math.max(1, n / 150),
+      8,
+    ).chiSquare;
   const right: number[] = [];
   const wrong: number[] = [];
   for (const { verdict, hypothesis } of hypothesesFor(cells)) {
@@ -179,6 +243,29 @@ function separation(sim: SimPack, legs: readonly Leg[], fault: SimFault, typical
   return { detect: healthy - Math.min(...right), separate: Math.min(...wrong) - Math.min(...right) };
 }
 
+/** Whether every live channel stays between empty and full, as the vehicle would see to. */
+function staysInside(sim: SimPack, legs: readonly Leg[]): boolean {
+  let drawn = 0;
+  let least = 0;
+  let most = 0;
+  let days = 0;
+  for (const leg of legs) {
+    drawn += (leg.currentA * leg.durationS) / 3600;
+    days += leg.durationS / 86400;
+    least = Math.min(least, drawn);
+    most = Math.max(most, drawn);
+  }
+  return sim.channels.every((c) => {
+    const start = sim.startSoc + c.deltaSoc;
+    const capacity = sim.capacityAh * c.capacityRatio;
+    return (
+      c.fixedV !== undefined ||
+      (start - most / capacity - (sim.baseLeakPerDay + c.leakPerDay) * days > 0.02 &&
+        start - least / capacity < 1.005)
+    );
+  });
+}
+
 /** A random pack with a random record and up to two faults; null if the fault is neither plain nor plainly not. */
 export function randomCase(seed: number): SimCase | null {
   const random = new Random(seed);
@@ -186,7 +273,17 @@ export function randomCase(seed: number): SimCase | null {
   const sim = healthyPack(pack, random);
   const recordClass = random.pick(RECORD_CLASSES);
   const legs = schedule(recordClass, sim, random);
-  const typical: SimPack = { ...sim, channels: sim.channels.map(() => ({ capacityRatio: 1, deltaSoc: 0, ohmicRatio: 1, slowRatio: 1, leakPerDay: 0, offsetV: 0 })) };
+  const typical: SimPack = {
+    ...sim,
+    channels: sim.channels.map(() => ({
+      capacityRatio: 1,
+      deltaSoc: 0,
+      ohmicRatio: 1,
+      slowRatio: 1,
+      leakPerDay: 0,
+      offsetV: 0,
+    })),
+  };
   const faults: SimFault[] = [];
   const count = random.uniform() < 0.15 ? 0 : recordClass === 'full' && random.uniform() < 0.3 ? 2 : 1;
   for (let f = 0; f < count; f++) {
@@ -201,6 +298,10 @@ export function randomCase(seed: number): SimCase | null {
     }
     faults.push(...made);
   }
-  const record = recordClass === 'polled' ? simulatePolled(sim, legs, random) : simulateRecord(sim, legs, random, random.uniform(12, 30));
+  if (!staysInside(sim, legs)) return null;
+  const record =
+    recordClass === 'polled'
+      ? simulatePolled(sim, legs, random)
+      : simulateRecord(sim, legs, random, random.uniform(12, 30));
   return { pack, record, recordClass, faults };
 }

@@ -92,7 +92,11 @@ function course(legs: readonly Leg[]): { timeS: number[]; currentA: number[] } {
 }
 
 /** Moments of sequential polling, `gapS` apart on average; steps of current take two seconds, as a foot does. */
-function polledCourse(legs: readonly Leg[], gapS: number, random: Random): { timeS: number[]; currentA: number[] } {
+function polledCourse(
+  legs: readonly Leg[],
+  gapS: number,
+  random: Random,
+): { timeS: number[]; currentA: number[] } {
   const starts: number[] = [];
   let total = 0;
   for (const leg of legs) {
@@ -114,7 +118,11 @@ function polledCourse(legs: readonly Leg[], gapS: number, random: Random): { tim
 }
 
 /** True voltages of a simulated pack along a course, before anybody reads them. */
-function voltageModel(sim: SimPack, timeS: readonly number[], currentA: readonly number[]): { volts: (channel: number, k: number) => number; drawnAh: Float64Array } {
+function voltageModel(
+  sim: SimPack,
+  timeS: readonly number[],
+  currentA: readonly number[],
+): { volts: (channel: number, k: number) => number; drawnAh: Float64Array } {
   const curve = ocvCurve(sim.pack.profile.ocv);
   const rows = timeS.length;
   const lags = sim.slow.map((part) => {
@@ -126,42 +134,72 @@ function voltageModel(sim: SimPack, timeS: readonly number[], currentA: readonly
     return out;
   });
   const drawnAh = new Float64Array(rows);
-  for (let k = 1; k < rows; k++) drawnAh[k] = drawnAh[k - 1]! + (currentA[k]! * (timeS[k]! - timeS[k - 1]!)) / 3600;
+  for (let k = 1; k < rows; k++)
+    drawnAh[k] = drawnAh[k - 1]! + (currentA[k]! * (timeS[k]! - timeS[k - 1]!)) / 3600;
   const bend = (s: number): number => sim.curveBendV * Math.sin(9 * s + sim.bendPhase);
   const volts = (channel: number, k: number): number => {
     const c = sim.channels[channel]!;
     const { cells } = sim.pack.channels[channel]!;
     if (c.fixedV !== undefined) return c.fixedV;
-    const soc = sim.startSoc + c.deltaSoc - drawnAh[k]! / (sim.capacityAh * c.capacityRatio) - ((sim.baseLeakPerDay + c.leakPerDay) * timeS[k]!) / 86400;
+    const soc =
+      sim.startSoc +
+      c.deltaSoc -
+      drawnAh[k]! / (sim.capacityAh * c.capacityRatio) -
+      ((sim.baseLeakPerDay + c.leakPerDay) * timeS[k]!) / 86400;
     let slowV = 0;
     sim.slow.forEach((part, j) => (slowV += part.ohm * lags[j]![k]!));
-    const cellV = curve.voltageAt(soc + sim.curveShiftSoc) + bend(soc) + Math.min(0, soc) * 20 - currentA[k]! * sim.ohmicOhm * c.ohmicRatio - slowV * c.slowRatio;
+    const cellV =
+      curve.voltageAt(soc + sim.curveShiftSoc) +
+      bend(soc) +
+      Math.min(0, soc) * 20 -
+      currentA[k]! * sim.ohmicOhm * c.ohmicRatio -
+      slowV * c.slowRatio;
     return cells * cellV + c.offsetV;
   };
   return { volts, drawnAh };
 }
 
-const shownCurrent = (i: number, random: Random): number => Math.round((i + random.normal(i === 0 ? 0.1 : 0.15)) * 10) / 10;
+const shownCurrent = (i: number, random: Random): number =>
+  Math.round((i + random.normal(i === 0 ? 0.1 : 0.15)) * 10) / 10;
 
 /**
  * Runs the schedule and reads every channel at every sample.
  * The record is what a vehicle would report: quantised, noisy, reported SOC a few per cent off.
  */
-export function simulateRecord(sim: SimPack, legs: readonly Leg[], random: Random, temperatureC = 22): ScanRecord {
+export function simulateRecord(
+  sim: SimPack,
+  legs: readonly Leg[],
+  random: Random,
+  temperatureC = 22,
+): ScanRecord {
   const { pack } = sim;
   const stepV = CELL_LIMITS[pack.profile.chemistry].sensorStepV;
   const { timeS, currentA } = course(legs);
   const time = Float64Array.from(timeS);
   const shown = Float64Array.from(currentA, (i) => shownCurrent(i, random));
   const { volts, drawnAh } = voltageModel(sim, timeS, currentA);
-  const voltageV = sim.channels.map((c, i): Series => ({ timeS: time, value: Float64Array.from(time, (_, k) => quantise(c.stuck ? volts(i, 0) : volts(i, k) + random.normal(sim.noiseV), stepV)) }));
+  const voltageV = sim.channels.map((c, i): Series => ({
+    timeS: time,
+    value: Float64Array.from(time, (_, k) =>
+      quantise(c.stuck ? volts(i, 0) : volts(i, k) + random.normal(sim.noiseV), stepV),
+    ),
+  }));
   const socError = random.normal(0.02);
   return {
     channelIds: pack.channels.map((c) => c.id),
     voltageV,
     currentA: { timeS: time, value: shown },
-    temperatureC: { timeS: time, value: Float64Array.from(time, (_, k) => Math.round((temperatureC + (3 * k) / time.length) * 2) / 2) },
-    reportedSocFraction: { timeS: time, value: Float64Array.from(drawnAh, (q) => Math.round((sim.startSoc + socError - q / sim.capacityAh) * 200) / 200) },
+    temperatureC: {
+      timeS: time,
+      value: Float64Array.from(time, (_, k) => Math.round((temperatureC + (3 * k) / time.length) * 2) / 2),
+    },
+    reportedSocFraction: {
+      timeS: time,
+      value: Float64Array.from(
+        drawnAh,
+        (q) => Math.round((sim.startSoc + socError - q / sim.capacityAh) * 200) / 200,
+      ),
+    },
     simultaneous: true,
     notices: [],
   };
@@ -179,7 +217,13 @@ export function simulatePolled(sim: SimPack, legs: readonly Leg[], random: Rando
   const half = Math.ceil(n / 2);
   const lists = Array.from({ length: n + 2 }, () => ({ t: [] as number[], v: [] as number[] }));
   const [currentList, socList] = [lists[n]!, lists[n + 1]!];
-  const round = [-1, ...Array.from({ length: half }, (_, i) => i), -1, ...Array.from({ length: n - half }, (_, i) => half + i), -2];
+  const round = [
+    -1,
+    ...Array.from({ length: half }, (_, i) => i),
+    -1,
+    ...Array.from({ length: n - half }, (_, i) => half + i),
+    -2,
+  ];
   const socError = random.normal(0.02);
   timeS.forEach((t, k) => {
     const what = round[k % round.length]!;
@@ -188,11 +232,30 @@ export function simulatePolled(sim: SimPack, legs: readonly Leg[], random: Rando
       list.v.push(v);
     };
     if (what === -1) put(currentList, shownCurrent(currentA[k]!, random));
-    else if (what === -2) put(socList, Math.round((sim.startSoc + socError - drawnAh[k]! / sim.capacityAh) * 200) / 200);
-    else put(lists[what]!, quantise(sim.channels[what]!.stuck ? volts(what, 0) : volts(what, k) + random.normal(sim.noiseV), stepV));
+    else if (what === -2)
+      put(socList, Math.round((sim.startSoc + socError - drawnAh[k]! / sim.capacityAh) * 200) / 200);
+    else
+      put(
+        lists[what]!,
+        quantise(
+          sim.channels[what]!.stuck ? volts(what, 0) : volts(what, k) + random.normal(sim.noiseV),
+          stepV,
+        ),
+      );
   });
-  const series = (l: { t: number[]; v: number[] }): Series => ({ timeS: Float64Array.from(l.t), value: Float64Array.from(l.v) });
-  return { channelIds: pack.channels.map((c) => c.id), voltageV: lists.slice(0, n).map(series), currentA: series(currentList), temperatureC: null, reportedSocFraction: series(socList), simultaneous: false, notices: [] };
+  const series = (l: { t: number[]; v: number[] }): Series => ({
+    timeS: Float64Array.from(l.t),
+    value: Float64Array.from(l.v),
+  });
+  return {
+    channelIds: pack.channels.map((c) => c.id),
+    voltageV: lists.slice(0, n).map(series),
+    currentA: series(currentList),
+    temperatureC: null,
+    reportedSocFraction: series(socList),
+    simultaneous: false,
+    notices: [],
+  };
 }
 
 /** A drive: legs of changing load with regeneration, about `meanA` on average, until `chargeAh` is drawn. */

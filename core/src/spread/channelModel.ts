@@ -88,39 +88,24 @@ export function fitChannel(
   inflation: number,
   passes: number,
 ): ChannelFit {
-  // A bent curve has more than one valley: a large gap is looked for from several sides.
-  const starts: [Parameter, number][] =
-    passes === 1 || hypothesis.name === 'open'
-      ? []
-      : [
-          ...(hypothesis.free.soc
-            ? ([
-                ['soc', -0.04],
-                ['soc', -0.1],
-                ['soc', 0.05],
-              ] as [Parameter, number][])
-            : []),
-          ...(hypothesis.free.capacity
-            ? ([
-                ['capacity', 0.2],
-                ['capacity', 0.6],
-              ] as [Parameter, number][])
-            : []),
-        ];
-  let best = fitFrom(observed, slopes, channel, cells, scatter, hypothesis, noiseV, inflation, passes, null);
+  // A bent curve has more than one valley: a large gap is looked for from several sides, and from the linear answer.
+  const at = (parameter: Parameter, value: number): Float64Array => {
+    const theta = new Float64Array(PARAMETERS.length);
+    theta[PARAMETERS.indexOf(parameter)] = value;
+    return theta;
+  };
+  const from = (start: Float64Array | null, count: number): ChannelFit =>
+    fitFrom(observed, slopes, channel, cells, scatter, hypothesis, noiseV, inflation, count, start);
+  let best = from(null, passes);
+  if (passes === 1) return best;
+  const starts: Float64Array[] = [];
+  if (hypothesis.name === 'open') starts.push(from(null, 1).theta);
+  else {
+    if (hypothesis.free.soc) starts.push(at('soc', -0.04), at('soc', -0.1), at('soc', 0.05));
+    if (hypothesis.free.capacity) starts.push(at('capacity', 0.2), at('capacity', 0.6));
+  }
   for (const start of starts) {
-    const other = fitFrom(
-      observed,
-      slopes,
-      channel,
-      cells,
-      scatter,
-      hypothesis,
-      noiseV,
-      inflation,
-      passes,
-      start,
-    );
+    const other = from(start, passes);
     if (other.chiSquare < best.chiSquare) best = other;
   }
   return best;
@@ -136,7 +121,7 @@ function fitFrom(
   noiseV: number,
   inflation: number,
   passes: number,
-  from: [Parameter, number] | null,
+  from: Float64Array | null,
 ): ChannelFit {
   const t = observed.trajectory;
   const { curve } = observed;
@@ -160,7 +145,7 @@ function fitFrom(
   const start = t.socFraction[0]!;
   const level = hypothesis.levelAt === 'full' ? Math.max(0, 1 - start) : 0;
   const theta = new Float64Array(COUNT);
-  if (from) theta[PARAMETERS.indexOf(from[0])] = from[1];
+  if (from) theta.set(from.subarray(0, Math.min(from.length, COUNT)));
   const row = new Float64Array(COUNT);
   const n = channel.at.length;
   const residualV = new Float64Array(n);
@@ -244,12 +229,22 @@ function fitFrom(
     if (before - chiSquare < 0.01) break;
   }
   const wrongSide = hypothesis.positive && theta[PARAMETERS.indexOf(hypothesis.positive)]! <= 0;
-  return { theta, sd, chiSquare: (wrongSide ? Infinity : chiSquare) + hypothesis.penalty, residualV, count: channel.count };
+  return {
+    theta,
+    sd,
+    chiSquare: (wrongSide ? Infinity : chiSquare) + hypothesis.penalty,
+    residualV,
+    count: channel.count,
+  };
 }
 
 /** Standard deviation of one reading's deviation and how much slow errors widen it, from the pack's own residuals. */
 export function residualNoise(fits: ChannelFit[], floorV: number): { noiseV: number; inflation: number } {
-  const rms = fits.map((f) => Math.sqrt(f.residualV.reduce((s, r, i) => s + r * r * f.count[i]!, 0) / Math.max(1, f.residualV.length - 2)));
+  const rms = fits.map((f) =>
+    Math.sqrt(
+      f.residualV.reduce((s, r, i) => s + r * r * f.count[i]!, 0) / Math.max(1, f.residualV.length - 2),
+    ),
+  );
   const sorted = rms.filter((r) => Number.isFinite(r)).sort((a, b) => a - b);
   const noiseV = Math.max(floorV, sorted[Math.floor(sorted.length / 2)] ?? floorV);
   const factors = fits.map((f) => blockInflation(f, noiseV)).sort((a, b) => a - b);

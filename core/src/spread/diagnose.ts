@@ -149,21 +149,28 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
     return loose.chiSquare < bound.chiSquare ? loose : bound;
   };
   const healthy = new Map(plain.map((c) => [c.index, nothingWrong(c.index, inflation, 1)]));
-  const gains = plain.map((c) => healthy.get(c.index)!.chiSquare - fit(c.index, OPEN, noiseV, inflation, 1).chiSquare);
+  const gains = plain.map(
+    (c) => healthy.get(c.index)!.chiSquare - fit(c.index, OPEN, noiseV, inflation, 1).chiSquare,
+  );
   // Where even the middle channel gains much, the model is off for this pack: ask for more before flagging.
   const sample = plain.filter((_, i) => i % Math.ceil(plain.length / STRICTNESS_SAMPLE) === 0);
-  const strictness = Math.max(1, median(sample.map((c) => nothingWrong(c.index, inflation, 5).chiSquare - fit(c.index, OPEN, noiseV, inflation, 8).chiSquare)) / 4);
+  const strictness = Math.max(
+    1,
+    median(
+      sample.map(
+        (c) =>
+          nothingWrong(c.index, inflation, 5).chiSquare - fit(c.index, OPEN, noiseV, inflation, 8).chiSquare,
+      ),
+    ) / 4,
+  );
 
   const judged: Judged[] = [];
   plain.forEach((channel, i) => {
     if (gains[i]! < DETECT_LIMIT * 0.7) return;
-    const own = Math.max(
-      inflation,
-      Math.min(
-        blockInflation(fit(channel.index, OPEN, noiseV, inflation, 5), noiseV),
-        50 * inflation,
-      ),
-    );
+    // The linear look overstates where the curve bends: look again before every explanation is tried.
+    const flexible = fit(channel.index, OPEN, noiseV, inflation, 8);
+    if (nothingWrong(channel.index, inflation, 5).chiSquare - flexible.chiSquare < DETECT_LIMIT * 0.5) return;
+    const own = Math.max(inflation, Math.min(blockInflation(flexible, noiseV), 50 * inflation));
     const nothing = nothingWrong(channel.index, own, 8).chiSquare;
     const byVerdict: Judged['byVerdict'] = new Map();
     for (const { verdict, hypothesis } of hypothesesFor(channel.cells)) {

@@ -39,6 +39,13 @@ export function explain(
   const reasons: string[] = [
     `${signed(firstMv)} mV against the pack at ${pct(from, 0)}, ${signed(lastMv)} mV at ${pct(to, 0)}.`,
   ];
+  if (open.length > 1) {
+    const covered = Math.abs(from - to);
+    reasons.push(
+      `${open.map(verdictName).join(', ')} all fit: ${covered < 0.05 ? 'the record covers only one state of charge' : `the record covers ${pct(from, 0)} to ${pct(to, 0)}`}${pack.profile.chemistry === 'lfp' ? ' and the curve is flat in between' : ''}.`,
+    );
+    return reasons;
+  }
   if (verdict === 'imbalance')
     reasons.push(
       `The gap is the same ${pct(Math.abs(theta[0]!))} of charge all along (± ${pct(sd[0]!)}), ${(Math.abs(theta[0]!) * t.capacityAh).toFixed(1)} A·h ${theta[0]! < 0 ? 'low' : 'high'}.`,
@@ -59,12 +66,6 @@ export function explain(
     reasons.push(
       `The gap stays ${signed(theta[5]! * 1000)} mV whatever the charge, current and time: the reading, not the cell.`,
     );
-  if (open.length > 1) {
-    const covered = Math.abs(from - to);
-    reasons.push(
-      `${open.map(verdictName).join(', ')} all fit: ${covered < 0.05 ? 'the record covers only one state of charge' : `the record covers ${pct(from, 0)} to ${pct(to, 0)}`}${pack.profile.chemistry === 'lfp' ? ' and the curve is flat in between' : ''}.`,
-    );
-  }
   return reasons;
 }
 

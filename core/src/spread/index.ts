@@ -8,3 +8,4 @@ export * from './explain';
 export { scatterOf, type Scatter } from './channelModel';
 export * from './ends';
 export * from './report';
+export * from './nextTest';

@@ -74,7 +74,11 @@ function observeTogether(record: ScanRecord, pack: Pack, curve: OcvCurve): Obser
       at.push(k);
       deviation.push((v - typicalV[k]!) * channel.cells);
     }
-    return { at: Int32Array.from(at), deviationV: Float64Array.from(deviation), count: new Float64Array(at.length).fill(1) };
+    return {
+      at: Int32Array.from(at),
+      deviationV: Float64Array.from(deviation),
+      count: new Float64Array(at.length).fill(1),
+    };
   });
   return { curve, trajectory, channels, readingsPerMoment: run };
 }
@@ -193,7 +197,8 @@ function condense(full: Observed): Observed {
     }
     const ids = new Int32Array(LEVELS).fill(-1);
     for (let k = from; k < to; k++) {
-      const level = high > low ? Math.min(LEVELS - 1, Math.floor(((t.currentA[k]! - low) / (high - low)) * LEVELS)) : 0;
+      const level =
+        high > low ? Math.min(LEVELS - 1, Math.floor(((t.currentA[k]! - low) / (high - low)) * LEVELS)) : 0;
       if (ids[level]! < 0) ids[level] = cells++;
       cellOf[k] = ids[level]!;
     }
@@ -205,7 +210,19 @@ function condense(full: Observed): Observed {
     for (let k = 0; k < n; k++) out[cellOf[k]!]! += values[k]! / size[cellOf[k]!]!;
     return out;
   };
-  const trajectory: Trajectory = { ...t, timeS: mean(t.timeS), currentA: mean(t.currentA), slow1A: mean(t.slow1A), slow2A: mean(t.slow2A), drawnAh: mean(t.drawnAh), typicalV: mean(t.typicalV), socFraction: mean(t.socFraction), ohmicV: mean(t.ohmicV), slowV: mean(t.slowV), unsteady: new Uint8Array(cells) };
+  const trajectory: Trajectory = {
+    ...t,
+    timeS: mean(t.timeS),
+    currentA: mean(t.currentA),
+    slow1A: mean(t.slow1A),
+    slow2A: mean(t.slow2A),
+    drawnAh: mean(t.drawnAh),
+    typicalV: mean(t.typicalV),
+    socFraction: mean(t.socFraction),
+    ohmicV: mean(t.ohmicV),
+    slowV: mean(t.slowV),
+    unsteady: new Uint8Array(cells),
+  };
   const channels = full.channels.map((c): Observation => {
     const sum = new Float64Array(cells);
     const count = new Float64Array(cells);
@@ -215,7 +232,11 @@ function condense(full: Observed): Observed {
       count[cell]! += c.count[i]!;
     }
     const used = Array.from({ length: cells }, (_, i) => i).filter((i) => count[i]! > 0);
-    return { at: Int32Array.from(used), deviationV: Float64Array.from(used, (i) => sum[i]! / count[i]!), count: Float64Array.from(used, (i) => count[i]!) };
+    return {
+      at: Int32Array.from(used),
+      deviationV: Float64Array.from(used, (i) => sum[i]! / count[i]!),
+      count: Float64Array.from(used, (i) => count[i]!),
+    };
   });
   return { ...full, trajectory, channels };
 }
@@ -223,8 +244,11 @@ function condense(full: Observed): Observed {
 /** Brings every channel's readings against the typical cell of their own moment. */
 export function observe(record: ScanRecord, pack: Pack): Observed {
   const curve = ocvCurve(pack.profile.ocv);
-  return condense(record.simultaneous ? observeTogether(record, pack, curve) : observePolled(record, pack, curve));
+  return condense(
+    record.simultaneous ? observeTogether(record, pack, curve) : observePolled(record, pack, curve),
+  );
 }
 
 /** Last grid moment at or before a time. */
-export const momentAt = (trajectory: Trajectory, timeS: number): number => Math.max(0, indexAt(trajectory.timeS, timeS));
+export const momentAt = (trajectory: Trajectory, timeS: number): number =>
+  Math.max(0, indexAt(trajectory.timeS, timeS));

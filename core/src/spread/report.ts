@@ -3,6 +3,7 @@ import { endsOf } from './ends';
 import { findSegments, restPoints, type ScanRecord, type Segment } from '../scan';
 import { costOfSuspects, rangeKm, usableCapacity, type GroupState } from '../range';
 import { diagnose, type ChannelEstimate } from './diagnose';
+import { nextTest } from './nextTest';
 import { spreadAt, type Spread } from './spread';
 import { median } from './statistics';
 import type { ChannelFinding } from './verdicts';
@@ -117,38 +118,4 @@ export function spreadReport(record: ScanRecord, pack: Pack): SpreadReport {
     evenButAged: findings.length === 0 && d.typicalCapacityAh < 0.8 * ratedCapacityAh,
     nextTest: nextTest(findings, nearFull, nearEmpty, pack),
   };
-}
-
-/** The measurement that would settle most of what is still open, in one sentence. */
-export function nextTest(
-  findings: readonly CostedFinding[],
-  nearFull: Spread | null,
-  nearEmpty: Spread | null,
-  pack: Pack,
-): string {
-  const dead = findings.find((f) => f.verdict === 'dead');
-  if (dead)
-    return `Meter ${dead.channel} at the terminals of ${dead.module} before condemning it: a sense fault can look the same.`;
-  const open = findings.find((f) => f.verdict === 'undetermined');
-  if (open) {
-    const could = open.alternatives.map((a) => a.verdict);
-    if (could.includes('sense-fault') && could.length === 2)
-      return `Meter ${open.channel} at the terminals of ${open.module}: more than 10 mV from the scan is a sense fault.`;
-    if (could.includes('low-capacity') || could.includes('imbalance')) {
-      const missing = nearEmpty ? 'near full' : 'near empty';
-      const low = pack.profile.chemistry === 'lfp' ? (nearEmpty ? 'above 98 %' : 'below 10 %') : missing;
-      return `Scan again ${low}, rested: a gap that grows is capacity, one that stays is balance. Then meter ${open.channel} at ${open.module}.`;
-    }
-    if (could.includes('self-discharge'))
-      return `Let the pack stand two days and scan again: only self-discharge of ${open.channel} would drift.`;
-    return `Log a drive with strong load changes: only resistance follows the current at ${open.channel}.`;
-  }
-  const sense = findings.find((f) => f.verdict === 'sense-fault');
-  if (sense)
-    return `Meter ${sense.channel} at the terminals of ${sense.module}: it should read what its neighbours read.`;
-  const first = findings[0];
-  if (first) return `Meter ${first.channel} at the terminals of ${first.module} before it is replaced.`;
-  if (!nearFull || !nearEmpty)
-    return `Scan ${nearFull ? 'near empty' : 'near full'} as well: a weak group can look fine at one end.`;
-  return 'Nothing more to measure: no channel stands out at either end.';
 }

@@ -19,16 +19,10 @@ const FEWEST_TO_CALL_STUCK = 12;
  */
 export function findSignatures(record: ScanRecord, pack: Pack, curve: OcvCurve): Signature[] {
   const limits = CELL_LIMITS[pack.profile.chemistry];
-  const perCell = record.voltageV.map(
-    (s, i) => median(s.value.filter((v) => !Number.isNaN(v))) / pack.channels[i]!.cells,
-  );
+  const perCell = record.voltageV.map((v, i) => sampledMedian(v.value) / pack.channels[i]!.cells);
   const typical = median(perCell);
   const deadBelow = Math.min(0.76 * curve.minV, typical - 0.3 * (limits.fullV - limits.emptyV));
-  const moves = record.voltageV.map((s) => {
-    const seen = new Set<number>();
-    for (const v of s.value) if (!Number.isNaN(v)) seen.add(v);
-    return seen.size;
-  });
+  const moves = record.voltageV.map((v) => distinct(v.value, 5));
   const typicalMoves = median(moves);
   const found: Signature[] = [];
   pack.channels.forEach((channel, i) => {
@@ -68,4 +62,22 @@ export function findSignatures(record: ScanRecord, pack: Pack, curve: OcvCurve):
     }
   });
   return found;
+}
+
+/** Middle value of at most about a thousand readings spread over the record. */
+function sampledMedian(values: Float64Array): number {
+  const stride = Math.max(1, Math.floor(values.length / 1000));
+  const some: number[] = [];
+  for (let k = 0; k < values.length; k += stride) if (!Number.isNaN(values[k]!)) some.push(values[k]!);
+  return median(some);
+}
+
+/** How many different readings there are, counted no further than `most`. */
+function distinct(values: Float64Array, most: number): number {
+  const seen = new Set<number>();
+  for (const v of values) {
+    if (!Number.isNaN(v)) seen.add(v);
+    if (seen.size >= most) break;
+  }
+  return seen.size;
 }

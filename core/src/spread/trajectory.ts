@@ -1,5 +1,5 @@
 import { CELL_LIMITS, type OcvCurve, type Pack } from '../pack';
-import { indexAt, type ScanRecord } from '../scan';
+import { indexAt, type ScanRecord, type Series } from '../scan';
 import { accumulate, solveSpd } from './linear';
 import { median } from './statistics';
 
@@ -47,10 +47,21 @@ function lag(timeS: Float64Array, currentA: Float64Array, tauS: number): Float64
   return out;
 }
 
-function cumulativeAh(timeS: Float64Array, currentA: Float64Array): Float64Array {
+/** A sample further from the last than this tells nothing of the current in between. */
+const SPARSE_S = 900;
+
+/**
+ * Charge drawn, A·h. Current within the sensor's zero error counts as nothing: summed over days it would drain a
+ * pack on paper. Where samples are sparse, more is needed to count.
+ */
+function cumulativeAh(timeS: Float64Array, currentA: Float64Array, zeroA: number): Float64Array {
   const out = new Float64Array(timeS.length);
-  for (let k = 1; k < timeS.length; k++)
-    out[k] = out[k - 1]! + ((currentA[k]! + currentA[k - 1]!) / 2) * ((timeS[k]! - timeS[k - 1]!) / 3600);
+  for (let k = 1; k < timeS.length; k++) {
+    const dt = timeS[k]! - timeS[k - 1]!;
+    const least = dt > SPARSE_S ? 2.5 * zeroA : zeroA;
+    const counted = (i: number): number => (Math.abs(i) < least ? 0 : i);
+    out[k] = out[k - 1]! + ((counted(currentA[k]!) + counted(currentA[k - 1]!)) / 2) * (dt / 3600);
+  }
   return out;
 }
 
@@ -61,6 +72,16 @@ const interpolateAt = (timeS: Float64Array, value: Float64Array, t: number): num
   const span = timeS[i + 1]! - timeS[i]!;
   return span <= 0 ? value[i]! : value[i]! + ((t - timeS[i]!) / span) * (value[i + 1]! - value[i]!);
 };
+
+/** A series without its missing readings. */
+function known(s: Series): Series {
+  if (!s.value.some((v) => Number.isNaN(v))) return s;
+  const keep = Array.from(s.value.keys()).filter((i) => !Number.isNaN(s.value[i]!));
+  return {
+    timeS: Float64Array.from(keep, (i) => s.timeS[i]!),
+    value: Float64Array.from(keep, (i) => s.value[i]!),
+  };
+}
 
 interface Fit {
   s0: number;
@@ -75,15 +96,39 @@ interface Fit {
 const FIT_MOMENTS = 700;
 
 /** Fits start SOC, capacity, resistances and leakage of the typical cell to its voltage by Gauss-Newton with priors. */
-function fitTypical(curve: OcvCurve, pack: Pack, days: Float64Array, drawnAh: Float64Array, terms: Float64Array[], typicalV: Float64Array, startSoc: number, startSocSd: number, weights: Float64Array): Fit {
+function fitTypical(
+  curve: OcvCurve,
+  pack: Pack,
+  days: Float64Array,
+  drawnAh: Float64Array,
+  terms: Float64Array[],
+  typicalV: Float64Array,
+  startSoc: number,
+  startSocSd: number,
+  weights: Float64Array,
+): Fit {
   const rated = pack.profile.ratedCapacityAh;
   const cells = median(pack.channels.map((c) => c.cells));
   const nominalOhm = pack.profile.nominalGroupResistanceMilliohm / 1000 / cells;
   const nimh = pack.profile.chemistry === 'nimh';
   // Priors from memory: packs in a workshop hold 0.65 to 1.05 of their rating, resistance is near new or up to twice
   // it, lithium leaks about 1.5 % a month and NiMH about 25 %.
-  const priorMean = [startSoc, 1 / (0.87 * rated), nominalOhm * 1.1, nominalOhm * 0.4, nominalOhm * 0.3, nimh ? 0.008 : 0.0005];
-  const priorSd = [startSocSd, 0.12 / rated, nominalOhm * 0.6, nominalOhm * 0.5, nominalOhm * 0.5, nimh ? 0.004 : 0.0004];
+  const priorMean = [
+    startSoc,
+    1 / (0.87 * rated),
+    nominalOhm * 1.1,
+    nominalOhm * 0.4,
+    nominalOhm * 0.3,
+    nimh ? 0.008 : 0.0005,
+  ];
+  const priorSd = [
+    startSocSd,
+    0.12 / rated,
+    nominalOhm * 0.6,
+    nominalOhm * 0.5,
+    nominalOhm * 0.5,
+    nimh ? 0.004 : 0.0004,
+  ];
   const N = priorMean.length;
   const theta = priorMean.slice();
   const stride = Math.max(1, Math.ceil(typicalV.length / FIT_MOMENTS));
@@ -108,7 +153,11 @@ function fitTypical(curve: OcvCurve, pack: Pack, days: Float64Array, drawnAh: Fl
       if (w === 0) continue;
       const soc = theta[0]! - drawnAh[k]! * theta[1]! - days[k]! * theta[5]!;
       const slope = curve.slopeAt(soc);
-      const model = curve.voltageAt(soc) - terms[0]![k]! * theta[2]! - terms[1]![k]! * theta[3]! - terms[2]![k]! * theta[4]!;
+      const model =
+        curve.voltageAt(soc) -
+        terms[0]![k]! * theta[2]! -
+        terms[1]![k]! * theta[3]! -
+        terms[2]![k]! * theta[4]!;
       const error = typicalV[k]! - model;
       sum += w * error * error;
       row[0] = slope;
@@ -127,7 +176,14 @@ function fitTypical(curve: OcvCurve, pack: Pack, days: Float64Array, drawnAh: Fl
     theta[5] = Math.max(0, theta[5]!);
     if (Math.abs(x[0]!) < 1e-6 && Math.abs(x[1]! * rated) < 1e-6) break;
   }
-  return { s0: theta[0]!, perCapacity: theta[1]!, perCapacitySd: sd, r: [theta[2]!, theta[3]!, theta[4]!], leakPerDay: theta[5]!, cost };
+  return {
+    s0: theta[0]!,
+    perCapacity: theta[1]!,
+    perCapacitySd: sd,
+    r: [theta[2]!, theta[3]!, theta[4]!],
+    leakPerDay: theta[5]!,
+    cost,
+  };
 }
 
 /** Pairs of time constants that are tried, s: charge transfer and diffusion. */
@@ -149,7 +205,7 @@ export function followTypical(
   timeS: Float64Array,
   typicalV: Float64Array,
 ): Trajectory {
-  const current = record.currentA;
+  const current = record.currentA && known(record.currentA);
   const currentA = new Float64Array(timeS.length);
   const unsteady = new Uint8Array(timeS.length);
   if (current && current.timeS.length > 0) {
@@ -165,9 +221,8 @@ export function followTypical(
       }
     }
   }
-  // A sensor's zero error summed over days would drain a pack on paper: what is within it counts as nothing.
-  const zeroA = Math.min(0.8, Math.max(0.3, 0.01 * pack.profile.ratedCapacityAh));
-  const drawnAh = cumulativeAh(timeS, currentA.map((i) => (Math.abs(i) < zeroA ? 0 : i)));
+  const zeroA = Math.min(0.8, Math.max(0.4, 0.01 * pack.profile.ratedCapacityAh));
+  const drawnAh = cumulativeAh(timeS, currentA, zeroA);
   const days = timeS.map((t) => (t - timeS[0]!) / 86400);
   const weights = Float64Array.from(typicalV, (v, k) => (Number.isNaN(v) || unsteady[k] ? 0 : 1));
   const reported = record.reportedSocFraction?.value.find((v) => !Number.isNaN(v));
@@ -178,7 +233,17 @@ export function followTypical(
   let best: { fit: Fit; tau: [number, number]; slow: [Float64Array, Float64Array] } | null = null;
   for (const tau of TAUS) {
     const slow: [Float64Array, Float64Array] = [lag(timeS, currentA, tau[0]), lag(timeS, currentA, tau[1])];
-    const fit = fitTypical(curve, pack, days, drawnAh, [currentA, ...slow], typicalV, startSoc, startSd, weights);
+    const fit = fitTypical(
+      curve,
+      pack,
+      days,
+      drawnAh,
+      [currentA, ...slow],
+      typicalV,
+      startSoc,
+      startSd,
+      weights,
+    );
     if (!best || fit.cost < best.fit.cost) best = { fit, tau, slow };
   }
   const { fit, tau, slow } = best!;
@@ -189,7 +254,10 @@ export function followTypical(
     slow2A: slow[1],
     drawnAh,
     typicalV,
-    socFraction: Float64Array.from(drawnAh, (q, k) => fit.s0 - q * fit.perCapacity - days[k]! * fit.leakPerDay),
+    socFraction: Float64Array.from(
+      drawnAh,
+      (q, k) => fit.s0 - q * fit.perCapacity - days[k]! * fit.leakPerDay,
+    ),
     ohmicV: Float64Array.from(currentA, (i) => i * fit.r[0]),
     slowV: Float64Array.from(slow[0], (i, k) => i * fit.r[1] + slow[1][k]! * fit.r[2]),
     capacityAh: 1 / fit.perCapacity,

@@ -134,7 +134,6 @@ function ModuleBox({
   const groups = tooThin
     ? module.channelIndices.map((c) => module.groupIndices.find((g) => pack.groups[g]!.channelIndex === c)!)
     : module.groupIndices;
-  const label = w < 40 ? module.id.replace(/^\D+/, '') : module.id;
   const slice = (w - labelW - 10) / groups.length;
   const ends = {
     negative: pack.stringOrder[0] === box.module,
@@ -224,13 +223,13 @@ function ModuleBox({
       })}
       <text
         aria-hidden
-        x={x + (narrow ? 4 : suspect ? 11 : 8)}
+        x={x + (w < 24 ? 1.5 : narrow ? 4 : suspect ? 11 : 8)}
         y={narrow ? y + 13 : y + h / 2 + 5}
-        fontSize={narrow ? 11.5 : 14}
+        fontSize={w < 24 ? 8.5 : narrow ? 11.5 : 14}
         fontWeight={suspect || selected ? 750 : 500}
         fill={suspect ? 'var(--sus)' : 'var(--ink)'}
       >
-        {label}
+        {module.id}
       </text>
       {(ends.negative || ends.positive) && !narrow && (
         <text

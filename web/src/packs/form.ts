@@ -96,14 +96,12 @@ export function applyLayout(profile: PackProfile, layout: Layout): PackProfile |
     if (mass !== undefined) spec.massKg = mass;
     modules.push(spec);
   });
-  const links: LinkSpec[] = modules
-    .slice(1)
-    .map((m, i) => ({
-      id: `L${i + 1}`,
-      between: [modules[i]!.id, m.id],
-      kind: i + 1 === layout.disconnectAfter ? 'service-disconnect' : 'busbar',
-      accessMin: profile.links?.[i]?.accessMin ?? 5,
-    }));
+  const links: LinkSpec[] = modules.slice(1).map((m, i) => ({
+    id: `L${i + 1}`,
+    between: [modules[i]!.id, m.id],
+    kind: i + 1 === layout.disconnectAfter ? 'service-disconnect' : 'busbar',
+    accessMin: profile.links?.[i]?.accessMin ?? 5,
+  }));
   const names = tiers.map((_, t) => profile.tiers?.[t] ?? (tiers.length === 1 ? 'Modules' : `Tier ${t + 1}`));
   return { ...profile, channels, modules, links, tiers: names };
 }
@@ -114,12 +112,8 @@ export function parseOcv(text: string): [number, number][] | null {
     .split(/\r?\n/)
     .map((l) => l.trim())
     .filter((l) => l !== '' && !/[a-z]{3}/i.test(l))
-    .map((l) =>
-      l
-        .split(/[\t;]|,\s|\s+|,(?=\d)/)
-        .filter(Boolean)
-        .map((c) => Number(c.replace(',', '.'))),
-    );
+    .map((l) => (/[\t;]|\s\d/.test(l) ? l.split(/[\t;\s]+/) : l.split(',')))
+    .map((cells) => cells.filter(Boolean).map((c) => Number(c.replace(/,$/, '').replace(',', '.'))));
   if (rows.length < 2 || rows.some((r) => r.length !== 2 || r.some((v) => !Number.isFinite(v)))) return null;
   const scale = Math.max(...rows.map((r) => r[0]!)) > 1.5 ? 100 : 1;
   return rows.map((r) => [r[0]! / scale, r[1]!] as [number, number]).sort((a, b) => a[0] - b[0]);

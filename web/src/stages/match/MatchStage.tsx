@@ -194,7 +194,6 @@ function Ranked({
             $picked={chosen?.donor.id === r.donor.id}
             isDisabled={!r.fits}
             onPress={() => setPicked(r.donor.id)}
-            aria-label={`${r.donor.label}, rank ${i + 1}`}
             aria-pressed={chosen?.donor.id === r.donor.id}
           >
             <div>

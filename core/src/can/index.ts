@@ -1,0 +1,5 @@
+export * from './candump';
+export * from './dbc';
+export * from './isotp';
+export * from './uds';
+export * from './codes';

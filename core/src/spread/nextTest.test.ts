@@ -1,0 +1,48 @@
+import { describe, expect, it } from 'vitest';
+import { defaultOcvTable, normalisePack } from '../pack';
+import { gainOf, nextTest, TESTS, type ChannelFinding } from '.';
+
+const pack = normalisePack({
+  name: 'p',
+  chemistry: 'nmc',
+  ratedCapacityAh: 50,
+  channels: [{ id: 'c1', cells: 1 }],
+  modules: [{ id: 'M1', channels: ['c1'] }],
+  nominalGroupResistanceMilliohm: 1,
+  ocv: defaultOcvTable('nmc'),
+});
+const open = (...verdicts: ChannelFinding['verdict'][]): ChannelFinding => ({
+  channel: 'c1',
+  module: 'M1',
+  verdict: 'undetermined',
+  confidence: 0.5,
+  alternatives: verdicts.map((verdict) => ({ verdict, confidence: 1 / verdicts.length })),
+  estimate: {},
+  reasons: [],
+  detect: 40,
+  separate: 1,
+});
+
+describe('the next best test', () => {
+  it('is the meter where reading and cell are open, for little effort', () => {
+    expect(nextTest([open('sense-fault', 'imbalance')], null, null, pack)).toMatch(/^Meter c1/);
+  });
+
+  it('is the other end of charge where capacity and balance are open: a meter cannot tell those', () => {
+    expect(nextTest([open('low-capacity', 'imbalance')], null, null, pack)).toMatch(
+      /^Scan c1 again near empty/,
+    );
+  });
+
+  it('is standing where a drain is open', () => {
+    expect(nextTest([open('self-discharge', 'imbalance')], {} as never, {} as never, pack)).toMatch(
+      /stand two days/,
+    );
+  });
+
+  it('gains one bit from two even explanations it tells apart, none from two it cannot', () => {
+    // Shannon: the entropy of two equal chances is one bit.
+    expect(gainOf(TESTS[0]!, open('sense-fault', 'imbalance').alternatives)).toBeCloseTo(1, 12);
+    expect(gainOf(TESTS[0]!, open('low-capacity', 'imbalance').alternatives)).toBe(0);
+  });
+});

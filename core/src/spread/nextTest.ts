@@ -1,0 +1,99 @@
+import type { Pack } from '../pack';
+import type { Spread } from './spread';
+import type { Alternative, ChannelFinding, Verdict } from './verdicts';
+
+/** A measurement, what it costs, and which explanations it tells apart: those in one set look alike to it. */
+export interface Test {
+  name: (finding: ChannelFinding, pack: Pack) => string;
+  minutes: number;
+  /** Explanations grouped by the result they would give. */
+  groups: Verdict[][];
+  possible: (nearFull: Spread | null, nearEmpty: Spread | null) => boolean;
+}
+
+const always = (): boolean => true;
+const end = (pack: Pack, which: 'near full' | 'near empty'): string =>
+  pack.profile.chemistry === 'lfp'
+    ? which === 'near full'
+      ? 'above 98 %, off the flat curve'
+      : 'below 10 %, off the flat curve'
+    : which;
+
+/** Minutes of a technician, not of the clock. Common practice, no source. */
+export const TESTS: Test[] = [
+  {
+    name: (f) =>
+      `Meter ${f.channel} at the terminals of ${f.module}: more than 10 mV from the scan is a sense fault.`,
+    minutes: 6,
+    groups: [['sense-fault'], ['imbalance', 'low-capacity', 'high-resistance', 'self-discharge', 'dead']],
+    possible: always,
+  },
+  {
+    name: (f, pack) =>
+      `Scan ${f.channel} again ${end(pack, 'near empty')}, rested: a gap that grows is capacity, one that stays is balance.`,
+    minutes: 15,
+    groups: [['low-capacity'], ['imbalance'], ['sense-fault'], ['high-resistance'], ['self-discharge']],
+    possible: (_full, empty) => empty === null,
+  },
+  {
+    name: (f, pack) =>
+      `Scan ${f.channel} again ${end(pack, 'near full')}, rested: capacity comes level there, balance does not.`,
+    minutes: 15,
+    groups: [['low-capacity'], ['imbalance', 'self-discharge'], ['sense-fault'], ['high-resistance']],
+    possible: (full) => full === null,
+  },
+  {
+    name: (f) => `Log ${f.channel} in a drive with strong load changes: only resistance follows the current.`,
+    minutes: 20,
+    groups: [['high-resistance'], ['imbalance', 'low-capacity', 'sense-fault', 'self-discharge']],
+    possible: always,
+  },
+  {
+    name: (f) => `Let the pack stand two days and scan ${f.channel} again: only self-discharge drifts.`,
+    minutes: 12,
+    groups: [['self-discharge'], ['imbalance', 'low-capacity', 'sense-fault', 'high-resistance']],
+    possible: always,
+  },
+];
+
+const entropy = (shares: number[]): number => shares.reduce((h, p) => (p > 0 ? h - p * Math.log2(p) : h), 0);
+
+/** Bits that a test takes from what is open: entropy of its groups under the present confidences. */
+export function gainOf(test: Test, open: readonly Alternative[]): number {
+  const total = open.reduce((s, a) => s + a.confidence, 0) || 1;
+  return entropy(
+    test.groups.map(
+      (g) => open.filter((a) => g.includes(a.verdict)).reduce((s, a) => s + a.confidence, 0) / total,
+    ),
+  );
+}
+
+/** The measurement that separates most of what is still open for its effort, in one sentence. */
+export function nextTest(
+  findings: readonly ChannelFinding[],
+  nearFull: Spread | null,
+  nearEmpty: Spread | null,
+  pack: Pack,
+): string {
+  const dead = findings.find((f) => f.verdict === 'dead');
+  if (dead)
+    return `Meter ${dead.channel} at the terminals of ${dead.module} before condemning it: a sense fault can look the same.`;
+  const open = findings.filter((f) => f.verdict === 'undetermined');
+  let best: { test: Test; finding: ChannelFinding; worth: number } | null = null;
+  for (const finding of open) {
+    for (const test of TESTS) {
+      if (!test.possible(nearFull, nearEmpty)) continue;
+      const worth = gainOf(test, finding.alternatives) / test.minutes;
+      if (worth > 0 && (!best || worth > best.worth)) best = { test, finding, worth };
+    }
+  }
+  if (best) return best.test.name(best.finding, pack);
+  const sense = findings.find((f) => f.verdict === 'sense-fault');
+  if (sense)
+    return `Meter ${sense.channel} at the terminals of ${sense.module}: it should read what its neighbours read.`;
+  const first = findings[0];
+  if (first) return `Meter ${first.channel} at the terminals of ${first.module} before it is replaced.`;
+  if (!nearFull || !nearEmpty)
+    return `Scan ${nearFull ? 'near empty' : 'near full'} as well: a weak group can look fine at one end.`;
+  return 'Nothing more to measure: no channel stands out at either end.';
+}
