@@ -18,7 +18,7 @@ import type { Alternative, ChannelFinding, Estimate, Verdict } from './verdicts'
 import { explain } from './explain';
 
 /** Above this gain in chi-square a channel is odd. Healthy scatter and noise reach about 12. */
-export const DETECT_LIMIT = 15;
+export const DETECT_LIMIT = 13.5;
 /** Channels that tell how well the model fits this pack at all. */
 const STRICTNESS_SAMPLE = 16;
 /** Explanations within this of the best are still open. */
@@ -169,8 +169,16 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
     if (gains[i]! < DETECT_LIMIT * 0.7) return;
     // The linear look overstates where the curve bends: look again before every explanation is tried.
     const flexible = fit(channel.index, OPEN, noiseV, inflation, 8);
-    if (nothingWrong(channel.index, inflation, 5).chiSquare - flexible.chiSquare < DETECT_LIMIT * 0.5) return;
-    const own = Math.max(inflation, Math.min(blockInflation(flexible, noiseV), 50 * inflation));
+    const imbalance = fit(channel.index, hypothesesFor(channel.cells)[0]!.hypothesis, noiseV, inflation, 8);
+    const leastNow = Math.min(flexible.chiSquare, imbalance.chiSquare);
+    if (nothingWrong(channel.index, inflation, 5).chiSquare - leastNow < DETECT_LIMIT * 0.5) return;
+    const own = Math.max(
+      inflation,
+      Math.min(
+        blockInflation(flexible.chiSquare < imbalance.chiSquare ? flexible : imbalance, noiseV),
+        50 * inflation,
+      ),
+    );
     const nothing = nothingWrong(channel.index, own, 8).chiSquare;
     const byVerdict: Judged['byVerdict'] = new Map();
     for (const { verdict, hypothesis } of hypothesesFor(channel.cells)) {
@@ -353,7 +361,8 @@ function estimateOf(verdict: Verdict, judged: Judged, observed: Observed): Estim
       return { deltaSocPct: theta[0]! * 100, deltaSocPctSd: sd[0]! * 100 };
     case 'low-capacity': {
       const ratio = 1 / (1 + theta[1]!);
-      return { capacityRatio: ratio, capacityRatioSd: sd[1]! * ratio * ratio };
+      // However long the record, "the others" are known to about half a per cent.
+      return { capacityRatio: ratio, capacityRatioSd: Math.hypot(sd[1]! * ratio * ratio, 0.005) };
     }
     case 'high-resistance':
       return { resistanceRatio: 1 + theta[2]!, resistanceRatioSd: sd[2]! };

@@ -52,7 +52,7 @@ export function explain(
     );
   if (verdict === 'low-capacity')
     reasons.push(
-      `The gap grows with the charge drawn: it holds ${pct(1 / (1 + theta[1]!), 0)} of what the others hold (± ${pct(sd[1]!, 1)}).`,
+      `The gap grows with the charge drawn: it holds ${pct(1 / (1 + theta[1]!), 0)} of what the others hold (± ${pct(Math.hypot(sd[1]!, 0.005), 1)}).`,
     );
   if (verdict === 'high-resistance')
     reasons.push(

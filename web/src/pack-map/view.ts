@@ -77,6 +77,8 @@ export function drawPack(pack: Pack, width = 340, most = 570): Drawing {
       if (!a || !b) return [];
       const [ax, ay] = centre(a.index);
       const [bx, by] = centre(b.index);
+      // Between tiers there is no gap to draw it in: it sits on the edge of the module before it.
+      if (a.place.tier !== b.place.tier) return [{ x: ax, y: ay - h / 2 }];
       return [{ x: (ax + bx) / 2, y: (ay + by) / 2 }];
     });
   return {

@@ -29,7 +29,7 @@ const Bar = styled.footer`
   }
 `;
 const JotForm = styled.form`
-  flex: 0 0 400px;
+  flex: 0 0 320px;
   position: relative;
   display: flex;
   align-items: center;

@@ -46,7 +46,7 @@ const Rail = styled.nav`
     color: var(--mute);
     font-weight: 600;
   }
-  h3:first-child {
+  > div:first-child h3 {
     margin-top: 0;
   }
   a {
