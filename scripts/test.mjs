@@ -78,7 +78,6 @@ main(async () => {
       'contract/src',
       'server/src',
       'web/src',
-      'devices/src',
       'cli/src',
     ]);
     await vitest('Unit tests', 'unit', {});

@@ -1,3 +1,4 @@
+import { SIGN_NAMES, type Sign } from '@cellmend/core/triage';
 import { z } from 'zod';
 import { PackProfileSchema } from './pack';
 
@@ -76,8 +77,21 @@ export const ScanSummarySchema = z.object({
 });
 export type ScanSummary = z.infer<typeof ScanSummarySchema>;
 
-export const DECISION_TOPICS = ['replace', 'match', 'balance', 'prove', 'hand-over'] as const;
+export const DECISION_TOPICS = ['intake', 'replace', 'match', 'balance', 'prove', 'hand-over'] as const;
+/** What was asked at intake: chips and a few numbers. Kept by version like a decision. */
+const IntakeBodySchema = z.object({
+  topic: z.literal('intake'),
+  complaint: z.string().max(2000),
+  signs: z.array(z.enum(SIGN_NAMES as [Sign, ...Sign[]])).max(30),
+  codes: z.array(z.string().trim().min(5).max(12)).max(30),
+  odometerKm: z.number().min(0).max(5_000_000).nullable(),
+  ageYears: z.number().min(0).max(60).nullable(),
+  deltaMv: z.number().min(0).max(5000).nullable(),
+  insulationOhm: z.number().min(0).max(1e13).nullable(),
+  aim: z.enum(['limp on', 'restore', 'sell', 'buy']),
+});
 export const DecisionBodySchema = z.discriminatedUnion('topic', [
+  IntakeBodySchema,
   z.object({
     topic: z.literal('replace'),
     modules: z.array(z.string().min(1).max(40)).max(100),

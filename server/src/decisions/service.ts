@@ -80,6 +80,8 @@ export async function sign(store: Store, doing: Doing, number: unknown, body: un
 
 function describe(body: Decision['body']): string {
   switch (body.topic) {
+    case 'intake':
+      return [...body.signs, ...body.codes].join(', ');
     case 'replace':
       return body.modules.length > 0 ? `replace ${body.modules.join(', ')}` : body.level;
     case 'match':

@@ -16,9 +16,9 @@ export function demoId(name: string): string {
 
 /** People, shelf and jobs of Skerra Island Transport, an invented depot. */
 const PEOPLE = [
-  { name: 'Ina Holm', role: 'lead', hvLevel: 3, hvUntil: '2099-06-30' },
-  { name: 'Tomas Rook', role: 'technician', hvLevel: 2, hvUntil: '2099-03-31' },
-  { name: 'Bettine Vale', role: 'viewer', hvLevel: 0, hvUntil: null },
+  { name: 'Ina Holm', role: 'lead', hvLevel: 3, hvDays: 420 },
+  { name: 'Tomas Rook', role: 'technician', hvLevel: 2, hvDays: 160 },
+  { name: 'Bettine Vale', role: 'viewer', hvLevel: 0, hvDays: null },
 ] as const;
 
 const SHELF = [
@@ -42,7 +42,10 @@ export async function seedDemo(store: Store, demoFolder: string): Promise<void> 
   await sequelize.transaction(async (tx) => {
     await sequelize.query('LOCK TABLE people IN EXCLUSIVE MODE', { transaction: tx });
     if ((await models.Person.count({ transaction: tx })) > 0) return;
-    for (const p of PEOPLE) await models.Person.create({ id: demoId(p.name), ...p, passwordHash: hash, demo: true }, { transaction: tx });
+    for (const { hvDays, ...p } of PEOPLE) {
+      const hvUntil = hvDays === null ? null : new Date(Date.now() + hvDays * 86_400_000).toISOString().slice(0, 10);
+      await models.Person.create({ id: demoId(p.name), ...p, hvUntil, passwordHash: hash, demo: true }, { transaction: tx });
+    }
     for (const { label, ...facts } of SHELF) {
       StockModuleSchema.omit({ id: true, label: true }).parse(facts);
       await models.Stock.create({ id: demoId(label), label, facts }, { transaction: tx });

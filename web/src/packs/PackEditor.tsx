@@ -1,14 +1,8 @@
 import type { Person } from '@cellmend/contract/people';
 import { PackProfileSchema, type StoredProfile } from '@cellmend/contract/pack';
 import { fieldsOf } from '@cellmend/contract/problem';
-import {
-  CHEMISTRIES,
-  checkProfile,
-  defaultOcvTable,
-  type LimitSpec,
-  type PackProfile,
-} from '@cellmend/core/pack';
-import { Download, Upload, X } from 'lucide-react';
+import { CHEMISTRIES, checkProfile, defaultOcvTable, type PackProfile } from '@cellmend/core/pack';
+import { Download, Upload } from 'lucide-react';
 import { useState } from 'react';
 import { FileTrigger, ToggleButton } from 'react-aria-components';
 import { useNavigate, useParams } from 'react-router';
@@ -35,6 +29,7 @@ import {
   TextArea,
 } from '../ui/parts';
 import { applyLayout, layoutOf, parseOcv, printOcv, type Layout } from './form';
+import { Limits } from './Limits';
 
 const Split = styled.div`
   display: grid;
@@ -461,91 +456,5 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
         )}
       </Side>
     </Split>
-  );
-}
-
-const MARKS: [LimitSpec['mark'], string][] = [
-  ['maker', 'the maker'],
-  ['P', 'published'],
-  ['T', 'common practice'],
-  ['M', 'from memory'],
-];
-const Small = styled(Input)`
-  min-height: 40px;
-  padding: 4px 8px;
-`;
-
-/** Limits of this pack, each with where the figure comes from. They win over the defaults of the chemistry. */
-function Limits({ limits, onChange }: { limits: LimitSpec[]; onChange: (limits: LimitSpec[]) => void }) {
-  const set = (i: number, part: Partial<LimitSpec>): void =>
-    onChange(limits.map((l, k) => (k === i ? { ...l, ...part } : l)));
-  return (
-    <Sheet>
-      <Stack $gap={8}>
-        <h3>Limits of this pack</h3>
-        {limits.length === 0 && <Mute>None of its own: the defaults of the chemistry hold.</Mute>}
-        {limits.map((l, i) => (
-          <Row key={i} $gap={6}>
-            <Small
-              aria-label={`Limit ${i + 1}, name`}
-              style={{ flex: '1 1 130px' }}
-              value={l.name}
-              maxLength={120}
-              onChange={(e) => set(i, { name: e.target.value })}
-            />
-            <Small
-              aria-label={`Limit ${i + 1}, value`}
-              style={{ flex: '0 0 84px' }}
-              inputMode="decimal"
-              defaultValue={l.value}
-              onChange={(e) => set(i, { value: Number(e.target.value.replace(',', '.')) })}
-            />
-            <Small
-              aria-label={`Limit ${i + 1}, unit`}
-              style={{ flex: '0 0 52px' }}
-              value={l.unit}
-              maxLength={20}
-              onChange={(e) => set(i, { unit: e.target.value })}
-            />
-            <Small
-              as="select"
-              aria-label={`Limit ${i + 1}, source`}
-              style={{ flex: '0 0 128px' }}
-              value={l.mark}
-              onChange={(e) => {
-                const mark = e.target.value as LimitSpec['mark'];
-                set(i, { mark, source: MARKS.find(([m]) => m === mark)![1] });
-              }}
-            >
-              {MARKS.map(([m, name]) => (
-                <option key={m} value={m}>
-                  {name}
-                </option>
-              ))}
-            </Small>
-            <Button
-              quiet
-              aria-label={`Remove limit ${i + 1}`}
-              onPress={() => onChange(limits.filter((_, k) => k !== i))}
-            >
-              <X size={16} />
-            </Button>
-          </Row>
-        ))}
-        <Row>
-          <Button
-            quiet
-            onPress={() =>
-              onChange([
-                ...limits,
-                { name: 'group voltage, highest', value: 4.2, unit: 'V', source: 'the maker', mark: 'maker' },
-              ])
-            }
-          >
-            Add a limit
-          </Button>
-        </Row>
-      </Stack>
-    </Sheet>
   );
 }

@@ -27,7 +27,7 @@ export function useSigning(topic: DecisionBody['topic']): Signing {
   const theirs =
     problem?.problem.status === 409 ? ((problem.problem.current as Decision | null) ?? null) : null;
   return {
-    may: topic === 'hand-over' ? person.mayWrite : person.maySignHv,
+    may: topic === 'hand-over' || topic === 'intake' ? person.mayWrite : person.maySignHv,
     busy,
     problem,
     theirs,
@@ -67,6 +67,8 @@ export function useSigning(topic: DecisionBody['topic']): Signing {
 
 function bodyWords(body: DecisionBody): string {
   switch (body.topic) {
+    case 'intake':
+      return [...body.signs, ...body.codes].join(', ');
     case 'replace':
       return body.modules.length > 0 ? `replace ${body.modules.join(', ')}` : body.level;
     case 'match':

@@ -1,6 +1,7 @@
 import type { Stage } from '@cellmend/contract/jobs';
 import type { ComponentType } from 'react';
 import { BalanceStage } from './balance/BalanceStage';
+import { IntakeStage } from './intake/IntakeStage';
 import { FindingsStage } from './findings/FindingsStage';
 import { HandOverStage } from './hand-over/HandOverStage';
 import { MatchStage } from './match/MatchStage';
@@ -11,7 +12,7 @@ import { ScanStage } from './scan/ScanStage';
 
 /** The page of each stage. Stages without a computation of their own keep readings and notes. */
 export const STAGE_VIEWS: Record<Stage, ComponentType<StageProps>> = {
-  intake: NotesStage,
+  intake: IntakeStage,
   scan: ScanStage,
   findings: FindingsStage,
   'make-safe': NotesStage,

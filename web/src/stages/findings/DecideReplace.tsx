@@ -54,7 +54,7 @@ export function DecideReplace({
   suspects: Suspect[];
   onDone: () => void;
 }) {
-  const { job, pack } = useJobView();
+  const { job, pack, selected } = useJobView();
   const earlier = decisionOf(job, 'replace');
   const offered = [
     ...new Set(
@@ -79,6 +79,7 @@ export function DecideReplace({
   useEffect(() => {
     here.current?.scrollIntoView({ block: 'start' });
   }, []);
+  const onMap = selected === null ? null : pack.modules[selected]!.id;
   const signing = useSigning('replace');
   const navigate = useNavigate();
   const chosen = level === 'module' ? modules : [];
@@ -129,14 +130,18 @@ export function DecideReplace({
         </Chips>
         {level === 'module' && (
           <>
-            <Mute>Which modules come out? Suspects are offered first; pick others on their number.</Mute>
+            <Mute>Which modules come out? Suspects are offered first; pick others on the pack map.</Mute>
             <Chips
               selectionMode="multiple"
               selectedKeys={modules}
               onSelectionChange={(k) => setModules([...k].map(String))}
               aria-label="Modules to replace"
             >
-              {[...offered, ...modules.filter((m) => !offered.includes(m))].map((m) => (
+              {[
+                ...offered,
+                ...modules.filter((m) => !offered.includes(m)),
+                ...(onMap && !offered.includes(onMap) && !modules.includes(onMap) ? [onMap] : []),
+              ].map((m) => (
                 <ToggleButton key={m} id={m}>
                   {m}
                 </ToggleButton>

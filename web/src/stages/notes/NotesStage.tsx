@@ -1,7 +1,6 @@
 import type { Stage } from '@cellmend/contract/jobs';
 import { TriangleAlert } from 'lucide-react';
 import styled from 'styled-components';
-import { useJobView } from '../../shell/jobContext';
 import { Page, Sheet } from '../../ui/parts';
 import type { StageProps } from '../props';
 import { Readings } from './Readings';
@@ -29,7 +28,6 @@ const CAUTIONS: Partial<Record<Stage, string>> = {
 
 /** A stage whose work is kept as readings and notes. */
 export function NotesStage({ question, stage }: StageProps) {
-  const { job } = useJobView();
   return (
     <Page>
       <h1>{question}</h1>
@@ -38,12 +36,6 @@ export function NotesStage({ question, stage }: StageProps) {
           <TriangleAlert size={18} aria-hidden />
           <p>{CAUTIONS[stage]}</p>
         </Caution>
-      )}
-      {stage === 'intake' && (
-        <Sheet>
-          <h3>Complaint</h3>
-          <p>{job.complaint || 'None written down.'}</p>
-        </Sheet>
       )}
       <Readings stage={stage} />
     </Page>

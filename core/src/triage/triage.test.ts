@@ -1,0 +1,47 @@
+import { describe, expect, it } from 'vitest';
+import { CAUSES, SIGN_NAMES, triage, type Cause, type Sign } from '.';
+
+const first = (signs: Sign[], codes: string[] = [], numbers = {}): Cause =>
+  triage(signs, codes, numbers)[0]!.cause;
+
+// Common practice of the trade, no source: which complaint points where.
+describe('triage', () => {
+  it.each<[Sign[], string[], Cause]>([
+    [['short range', 'drops at low charge'], [], 'cell or group'],
+    [['insulation warning', 'worse after rain'], [], 'insulation'],
+    [['will not drive'], ['P0AA6'], 'insulation'],
+    [['will not wake', 'stood for months'], [], 'under-voltage lock'],
+    [['will not wake', 'crash'], [], 'crash lock or pyro fuse'],
+    [['temperature warning'], [], 'coolant'],
+    [['will not drive', '12 V battery changed already'], ['P0C78'], 'contactor or pre-charge'],
+  ])('%j with codes %j is first of all %s', (signs, codes, cause) => {
+    expect(first(signs, codes)).toBe(cause);
+  });
+
+  it('names the known false starts: a control module for an insulation fault, a 12 V battery as a cause', () => {
+    expect(triage(['insulation warning'], [])[0]!.falseStart).toMatch(/control module/);
+    expect(triage(['will not drive', '12 V battery changed already'], ['P0C78'])[0]!.falseStart).toMatch(
+      /often the result/,
+    );
+  });
+
+  it('never offers a way round a safety function', () => {
+    const crash = triage(['crash'], [])[0]!;
+    expect(crash.falseStart).toMatch(/Bridging or resetting/);
+    expect(crash.test).toMatch(/evidence/);
+  });
+
+  it('judges the insulation figure by 100 ohms a volt (UN ECE R100)', () => {
+    expect(triage([], [], { insulationOhm: 34_000, packVoltageV: 350 })[0]!.cause).toBe('insulation');
+    expect(triage([], [], { insulationOhm: 36_000, packVoltageV: 350 })).toEqual([]);
+  });
+
+  it('gives shares that add up to one, reasons for each, and nothing for nothing', () => {
+    for (const sign of SIGN_NAMES) {
+      const rows = triage([sign], []);
+      expect(rows.reduce((s, r) => s + r.share, 0)).toBeCloseTo(1, 12);
+      expect(rows.every((r) => r.because.includes(sign) && CAUSES.includes(r.cause))).toBe(true);
+    }
+    expect(triage([], [])).toEqual([]);
+  });
+});

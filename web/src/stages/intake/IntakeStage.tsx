@@ -1,0 +1,297 @@
+import type { DecisionBody } from '@cellmend/contract/jobs';
+import { parseCode, printCode } from '@cellmend/core/can';
+import { parseQuantity, printQuantity } from '@cellmend/core/jot';
+import { CELL_LIMITS, InputProblem } from '@cellmend/core/pack';
+import { SIGN_NAMES, SIGNS, triage, type Sign } from '@cellmend/core/triage';
+import { useState } from 'react';
+import { ToggleButton } from 'react-aria-components';
+import styled from 'styled-components';
+import { decisionOf } from '../../api/hooks';
+import { useJobView } from '../../shell/jobContext';
+import { SignNote, useSigning } from '../../shell/signing';
+import { useDraft } from '../../shell/useDraft';
+import {
+  Answer,
+  Button,
+  Columns,
+  Field,
+  Input,
+  LinkButton,
+  Mute,
+  NextBar,
+  Page,
+  ProblemNote,
+  Row,
+  Sheet,
+  Stack,
+  TextArea,
+} from '../../ui/parts';
+import { percent } from '../../ui/words';
+import { Chips } from '../findings/DecideReplace';
+import { Readings } from '../notes/Readings';
+import type { StageProps } from '../props';
+
+type Intake = Extract<DecisionBody, { topic: 'intake' }>;
+const GROUPS = [
+  ['symptom', 'What it does'],
+  ['lamp', 'Warning lamps'],
+  ['history', 'What happened before'],
+] as const;
+const List = styled.ol`
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+  li {
+    background: var(--sheet);
+    border: 1px solid var(--line);
+    border-radius: 4px;
+    padding: 9px 12px;
+    display: grid;
+    grid-template-columns: 1fr auto;
+    gap: 2px 10px;
+    b {
+      font-size: 16px;
+    }
+    span,
+    p {
+      grid-column: 1 / 3;
+      font-size: 14px;
+    }
+  }
+`;
+
+interface Draft {
+  complaint: string;
+  signs: Sign[];
+  codes: string;
+  odometer: string;
+  age: string;
+  delta: string;
+  insulation: string;
+  aim: Intake['aim'];
+}
+
+/** Reads the typed fields into what is stored. @throws InputProblem naming the field. */
+function read(draft: Draft): Intake {
+  const number = (text: string, name: string, accepted: string): number | null => {
+    if (text.trim() === '') return null;
+    const value = Number(text.trim().replace(',', '.'));
+    if (!Number.isFinite(value) || value < 0)
+      throw new InputProblem('intake', `“${text}” is no number.`, name, accepted);
+    return value;
+  };
+  const codes = draft.codes
+    .split(/[\s,;]+/)
+    .filter(Boolean)
+    .map((c) => printCode(parseCode(c)));
+  const insulationOhm = draft.insulation.trim() === '' ? null : parseQuantity(draft.insulation).value;
+  return {
+    topic: 'intake',
+    complaint: draft.complaint,
+    signs: draft.signs,
+    codes,
+    odometerKm: number(draft.odometer, 'odometer', 'Kilometres.'),
+    ageYears: number(draft.age, 'age', 'Years.'),
+    deltaMv: number(draft.delta, 'delta', 'Millivolts between highest and lowest group.'),
+    insulationOhm,
+    aim: draft.aim,
+  };
+}
+
+/** Complaint, signs, codes and first numbers; what is likely, what to test next, and the known false starts. */
+export function IntakeStage({ question, stage }: StageProps) {
+  const { job, pack, person } = useJobView();
+  const stored = decisionOf(job, 'intake');
+  const b = stored?.body;
+  const [draft, setDraft, clear] = useDraft<Draft>(`${job.number}.intake`, {
+    complaint: b?.complaint ?? job.complaint,
+    signs: b?.signs ?? [],
+    codes: b?.codes.join(' ') ?? '',
+    odometer: b?.odometerKm?.toString() ?? '',
+    age: b?.ageYears?.toString() ?? '',
+    delta: b?.deltaMv?.toString() ?? '',
+    insulation: b?.insulationOhm ? printQuantity(b.insulationOhm, 'insulation') : '',
+    aim: b?.aim ?? 'restore',
+  });
+  const [all, setAll] = useState(false);
+  const signing = useSigning('intake');
+  const set = (part: Partial<Draft>): void => setDraft({ ...draft, ...part });
+  let intake: Intake | null = null;
+  let problem: InputProblem | null = null;
+  try {
+    intake = read(draft);
+  } catch (e) {
+    if (!(e instanceof InputProblem)) throw e;
+    problem = e;
+  }
+  const packVoltageV = pack.groups.length * CELL_LIMITS[pack.profile.chemistry].nominalV;
+  const rows = triage(draft.signs, intake?.codes ?? [], {
+    deltaMv: intake?.deltaMv ?? undefined,
+    insulationOhm: intake?.insulationOhm ?? undefined,
+    packVoltageV,
+  });
+  const first = rows[0];
+  return (
+    <Page>
+      <h1>{question}</h1>
+      {first && (
+        <Answer
+          tone="plain"
+          title={`First of all: ${first.cause}`}
+          big={percent(first.share)}
+          small="of what points anywhere"
+        >
+          {first.test} Do not start by: {first.falseStart.charAt(0).toLowerCase() + first.falseStart.slice(1)}
+        </Answer>
+      )}
+      <Columns $of="1.3fr 1fr">
+        <Sheet>
+          <Stack>
+            <Field>
+              Complaint
+              <TextArea
+                value={draft.complaint}
+                maxLength={2000}
+                onChange={(e) => set({ complaint: e.currentTarget.value })}
+              />
+            </Field>
+            {GROUPS.map(([group, name]) => (
+              <Field as="div" key={group}>
+                {name}
+                <Chips
+                  selectionMode="multiple"
+                  selectedKeys={draft.signs}
+                  onSelectionChange={(k) =>
+                    set({
+                      signs: [
+                        ...draft.signs.filter((s) => SIGNS[s].group !== group),
+                        ...([...k] as Sign[]).filter((s) => SIGNS[s].group === group),
+                      ],
+                    })
+                  }
+                  aria-label={name}
+                >
+                  {SIGN_NAMES.filter((s) => SIGNS[s].group === group).map((s) => (
+                    <ToggleButton key={s} id={s}>
+                      {s}
+                    </ToggleButton>
+                  ))}
+                </Chips>
+              </Field>
+            ))}
+            <Row>
+              <Field style={{ flex: 2 }}>
+                Trouble codes
+                <Input
+                  className="n"
+                  value={draft.codes}
+                  placeholder="P0AA6 P0A80"
+                  onChange={(e) => set({ codes: e.target.value })}
+                />
+              </Field>
+              <Field style={{ flex: 1 }}>
+                Odometer, km
+                <Input
+                  inputMode="numeric"
+                  value={draft.odometer}
+                  onChange={(e) => set({ odometer: e.target.value })}
+                />
+              </Field>
+              <Field style={{ flex: 1 }}>
+                Age, years
+                <Input inputMode="numeric" value={draft.age} onChange={(e) => set({ age: e.target.value })} />
+              </Field>
+            </Row>
+            <Row>
+              <Field style={{ flex: 1 }}>
+                Delta shown, mV
+                <Input
+                  inputMode="decimal"
+                  value={draft.delta}
+                  onChange={(e) => set({ delta: e.target.value })}
+                />
+              </Field>
+              <Field style={{ flex: 1 }}>
+                Insulation shown
+                <Input
+                  value={draft.insulation}
+                  placeholder="195k"
+                  onChange={(e) => set({ insulation: e.target.value })}
+                />
+              </Field>
+            </Row>
+            <Field as="div">
+              The owner wants to
+              <Chips
+                selectionMode="single"
+                disallowEmptySelection
+                selectedKeys={[draft.aim]}
+                onSelectionChange={(k) => set({ aim: [...k][0] as Intake['aim'] })}
+                aria-label="The owner wants to"
+              >
+                {(['limp on', 'restore', 'sell', 'buy'] as const).map((a) => (
+                  <ToggleButton key={a} id={a}>
+                    {a}
+                  </ToggleButton>
+                ))}
+              </Chips>
+            </Field>
+          </Stack>
+        </Sheet>
+        <Stack $gap={8}>
+          <h2>What is likely</h2>
+          {rows.length === 0 && (
+            <Mute>Pick what the vehicle does and what happened before; the list ranks itself.</Mute>
+          )}
+          <List>
+            {rows.slice(0, all ? rows.length : 4).map((r) => (
+              <li key={r.cause}>
+                <b>{r.cause}</b>
+                <b className="n">{percent(r.share)}</b>
+                <span>{r.test}</span>
+                <p>
+                  <Mute>
+                    Because of {r.because.join(', ')}. False start: {r.falseStart}
+                  </Mute>
+                </p>
+              </li>
+            ))}
+          </List>
+          {rows.length > 4 && (
+            <div>
+              <Button quiet onPress={() => setAll(!all)}>
+                {all ? 'Fewer' : `${rows.length - 4} more`}
+              </Button>
+            </div>
+          )}
+        </Stack>
+      </Columns>
+      {problem && <ProblemNote what={problem.what} where={problem.where} accepted={problem.accepted} />}
+      <SignNote signing={signing} />
+      <NextBar>
+        <div>
+          <b>
+            {stored
+              ? `Taken in by ${stored.signedBy}, version ${stored.version}.`
+              : 'Kept on this tablet until it is signed.'}
+          </b>
+          <br />
+          Recalls, bulletins and warranty are checked before the first bolt.
+        </div>
+        <LinkButton $quiet to={`/jobs/${job.number}/scan`}>
+          Scan
+        </LinkButton>
+        <Button
+          isDisabled={!intake || !signing.may || signing.busy || !person.mayWrite}
+          onPress={() => void signing.sign({ body: intake! }).then((ok) => ok && clear())}
+        >
+          {stored ? 'Sign again' : 'Sign intake'}
+        </Button>
+      </NextBar>
+      <Readings stage={stage} />
+    </Page>
+  );
+}
