@@ -27,6 +27,13 @@ await page.goto('/packs');
 await page.getByRole('link', { name: /yard tug/i }).click();
 await page.getByRole('heading', { level: 1, name: /yard tug/i }).waitFor();
 await shot(page, 'pack-profile');
+await page.goto('/jobs/144/intake');
+await page.getByRole('heading', { level: 1 }).waitFor();
+for (const sign of ['will not charge', 'insulation warning', 'worse after rain'])
+  await page.getByRole('button', { name: sign }).click();
+await page.getByLabel('Trouble codes').fill('P0AA6');
+await page.locator('#stage').evaluate((el) => el.scrollTo(0, 0));
+await shot(page, 'intake');
 await page.goto('/jobs/144/insulation');
 await page.getByText('Nothing recorded here yet').waitFor();
 await jot('m07 ins 482M');

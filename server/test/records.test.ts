@@ -261,3 +261,45 @@ describe('live changes', () => {
     page.stop();
   });
 });
+
+describe('intake', () => {
+  const intake = {
+    topic: 'intake',
+    complaint: 'Flat after every weekend',
+    signs: ['flat after standing'],
+    codes: ['P0A80'],
+    odometerKm: 81000,
+    ageYears: 6,
+    deltaMv: null,
+    insulationOhm: null,
+    aim: 'restore',
+  };
+
+  it('is kept by version, needs no high-voltage qualification, and marks the stage', async () => {
+    const signed = await tomas.post<{ version: number }>('/api/jobs/143/decisions', {
+      body: intake,
+      findingIds: [],
+      baseVersion: 0,
+    });
+    expect(signed.status).toBe(201);
+    const job = await bettine.get<{ route: { intake: { state: string } }; decisions: { body: unknown }[] }>(
+      '/api/jobs/143',
+    );
+    expect(job.body.route.intake.state).toBe('done');
+    expect(job.body.decisions[0]!.body).toEqual(intake);
+    expect(
+      (await bettine.post('/api/jobs/143/decisions', { body: intake, findingIds: [], baseVersion: 1 }))
+        .status,
+    ).toBe(403);
+  });
+
+  it('refuses signs that nobody asks for', async () => {
+    const wrong = await ina.post<Problem>('/api/jobs/143/decisions', {
+      body: { ...intake, signs: ['haunted'] },
+      findingIds: [],
+      baseVersion: 1,
+    });
+    expect(wrong.status).toBe(400);
+    expect(wrong.body.fields![0]!.field).toBe('body.signs.0');
+  });
+});

@@ -244,6 +244,7 @@ export const DataTable = styled.table`
   }
 `;
 export const Input = styled.input`
+  font-weight: 450;
   width: 100%;
   min-height: 44px;
   padding: 6px 12px;

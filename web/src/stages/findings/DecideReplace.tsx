@@ -27,6 +27,7 @@ export const Chips = styled(ToggleButtonGroup)`
   gap: 6px;
   flex-wrap: wrap;
   button {
+    font-weight: 500;
     border: 1px solid var(--edge);
     background: var(--sheet);
     color: var(--ink);
