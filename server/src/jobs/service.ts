@@ -47,6 +47,7 @@ export function routeOf(
   const states = Object.fromEntries(
     STAGES.map((s) => [s, { state: readingStages.has(s) ? 'work' : 'nothing', note: '' }]),
   ) as Record<Stage, StageState>;
+  if (has('intake')) states.intake = { state: 'done', note: '' };
   if (before + after > 0)
     states.scan = { state: 'done', note: `${before + after} ${before + after === 1 ? 'record' : 'records'}` };
   else states.scan = { state: 'work', note: '' };
