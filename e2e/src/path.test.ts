@@ -63,3 +63,33 @@ it('walks one pack from the scan file to the hand-over sheet', async () => {
   await page.getByText('Handed over').first().waitFor();
   expect(errors.filter((e) => !e.includes('422'))).toEqual([]);
 });
+
+it('edits a pack profile with the map beside it: numbers, single modules and links', async () => {
+  const { page, errors } = await openTablet(browser, bench.address);
+  await signInAs(page, 'Tomas Rook');
+  await page.goto('/packs');
+  await page.getByRole('link', { name: /island bus/i }).click();
+  await page.getByRole('button', { name: 'Edit every module and link' }).click();
+  await page.getByLabel('Module 19, name').fill('ROOF');
+  await page.getByLabel('Module 19, name').blur();
+  await page.getByRole('option', { name: /^ROOF/ }).waitFor();
+  await page.getByLabel('Link L12, kind').selectOption('cable');
+
+  // Two modules in one place: the fault is named and nothing can be saved until it is mended.
+  await page.getByLabel('Module 2, row').fill('1');
+  await page.getByLabel('Module 2, row').blur();
+  await page.getByText('M02 lies where M01 lies').waitFor();
+  expect(await page.getByRole('button', { name: 'Save', exact: true }).isDisabled()).toBe(true);
+  await page.getByLabel('Module 2, row').fill('2');
+  await page.getByLabel('Module 2, row').blur();
+  await page.getByRole('button', { name: 'Save', exact: true }).click();
+  await page.getByText('Version 2').waitFor();
+  await page.reload();
+  await page.getByRole('option', { name: /^ROOF/ }).waitFor();
+  await page.getByRole('button', { name: 'Edit every module and link' }).click();
+  expect(await page.getByLabel('Link L12, kind').inputValue()).toBe('cable');
+  // A number of the layout keeps what was named.
+  await page.getByLabel('Columns', { exact: true }).fill('3');
+  await page.getByRole('option', { name: /^ROOF/ }).waitFor();
+  expect(errors).toEqual([]);
+});

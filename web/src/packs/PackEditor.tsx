@@ -30,6 +30,7 @@ import {
 } from '../ui/parts';
 import { applyLayout, layoutOf, parseOcv, printOcv, type Layout } from './form';
 import { Limits } from './Limits';
+import { Topology } from './Topology';
 
 const Split = styled.div`
   display: grid;
@@ -393,6 +394,7 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
               <Limits limits={profile.limits ?? []} onChange={(limits) => change({ limits })} />
             </Stack>
           </Columns>
+          <Topology profile={profile} onChange={take} />
           {faults
             .filter((f) => f.level === 'remark')
             .map((f) => (

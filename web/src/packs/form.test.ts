@@ -1,6 +1,16 @@
 import { checkProfile, defaultOcvTable, type PackProfile } from '@cellmend/core/pack';
 import { describe, expect, it } from 'vitest';
-import { applyLayout, layoutOf, parseOcv, parseSizes, printOcv, printSizes } from './form';
+import {
+  applyLayout,
+  layoutOf,
+  parseIds,
+  parseOcv,
+  parseSizes,
+  printIds,
+  printOcv,
+  printSizes,
+  renameModule,
+} from './form';
 
 const base: PackProfile = {
   name: 'x',
@@ -58,5 +68,33 @@ describe('the profile form', () => {
     expect(parseOcv(printOcv(base.ocv))).toEqual(base.ocv);
     expect(parseOcv('50 3.7')).toBeNull();
     expect(parseOcv('a b c')).toBeNull();
+  });
+
+  it('keeps names, masses and link kinds of what stays when a number changes', () => {
+    const layout = { sizes: '4×6', tiers: '4', columns: 2, cellsPerChannel: 1, disconnectAfter: 2 };
+    const made = applyLayout(base, layout)!;
+    const own = {
+      ...renameModule(made, 0, 'FRONT'),
+      links: renameModule(made, 0, 'FRONT').links!.map((l, i) =>
+        i === 2 ? { ...l, kind: 'cable' as const, accessMin: 40 } : l,
+      ),
+    };
+    const again = applyLayout(own, { ...layout, columns: 1 })!;
+    expect(again.modules[0]!.id).toBe('FRONT');
+    expect(again.links![0]!.between).toEqual(['FRONT', 'M02']);
+    expect(again.links![2]).toMatchObject({ kind: 'cable', accessMin: 40 });
+    expect(checkProfile(again).faults).toEqual([]);
+  });
+
+  it('prints and reads which channels or groups a module holds', () => {
+    for (const ids of [
+      ['ch001', 'ch002', 'ch003', 'ch009'],
+      ['b01.5', 'b01.6', 'b02.1'],
+      ['left', 'right'],
+    ])
+      expect(parseIds(printIds(ids))).toEqual(ids);
+    expect(printIds(['ch001', 'ch002', 'ch003', 'ch009'])).toBe('ch001 to ch003, ch009');
+    for (const bad of ['', 'ch3 to ch1', 'ch1 to b4', 'a to b', 'ch1 to ch2 to ch3'])
+      expect(parseIds(bad)).toBeNull();
   });
 });

@@ -63,7 +63,8 @@ export function layoutOf(profile: PackProfile): Layout {
 }
 
 /**
- * Builds channels, modules, places and links from the layout numbers, keeping everything else of the profile.
+ * Builds channels, modules, places and links from the layout numbers. Names, masses, link kinds and access times of
+ * what was there at the same place in the string stay, and so does everything else of the profile.
  * Columns are filled down one and back up the next, as a string is laid. Null if the numbers do not fit together.
  */
 export function applyLayout(profile: PackProfile, layout: Layout): PackProfile | null {
@@ -75,10 +76,14 @@ export function applyLayout(profile: PackProfile, layout: Layout): PackProfile |
   const per = layout.cellsPerChannel;
   if (per < 1 || total % per !== 0) return null;
   const count = total / per;
-  const channels = Array.from({ length: count }, (_, i) => ({
-    id: `${per === 1 ? 'ch' : 'b'}${pad(i + 1, count)}`,
-    cells: per,
-  }));
+  const named = profile.channels.length === count && profile.channels.every((c) => c.cells === per);
+  const channels = named
+    ? profile.channels
+    : Array.from({ length: count }, (_, i) => ({
+        id: `${per === 1 ? 'ch' : 'b'}${pad(i + 1, count)}`,
+        cells: per,
+      }));
+  const kept = profile.modules.length === sizes.length ? profile.modules : [];
   let group = 0;
   const modules: ModuleSpec[] = [];
   const tierOf = tiers.flatMap((n, t) => Array.from({ length: n }, (_, k) => ({ t, k, n })));
@@ -89,19 +94,23 @@ export function applyLayout(profile: PackProfile, layout: Layout): PackProfile |
     const along = k % rows;
     const place: Place = { tier: t, row: column % 2 === 0 ? along : rows - 1 - along, column };
     const own = Array.from({ length: size }, () => group++);
-    const spec: ModuleSpec = { id: `M${pad(m + 1, Math.max(10, sizes.length))}`, place };
+    const spec: ModuleSpec = { id: kept[m]?.id ?? `M${pad(m + 1, Math.max(10, sizes.length))}`, place };
     if (per === 1) spec.channels = own.map((g) => channels[g]!.id);
     else spec.groups = own.map((g) => `${channels[Math.floor(g / per)]!.id}.${(g % per) + 1}`);
     const mass = profile.modules[m]?.massKg;
     if (mass !== undefined) spec.massKg = mass;
     modules.push(spec);
   });
-  const links: LinkSpec[] = modules.slice(1).map((m, i) => ({
-    id: `L${i + 1}`,
-    between: [modules[i]!.id, m.id],
-    kind: i + 1 === layout.disconnectAfter ? 'service-disconnect' : 'busbar',
-    accessMin: profile.links?.[i]?.accessMin ?? 5,
-  }));
+  const links: LinkSpec[] = modules.slice(1).map((m, i) => {
+    const old = kept.length > 0 ? profile.links?.[i] : undefined;
+    const plain = old && old.kind !== 'service-disconnect' ? old.kind : 'busbar';
+    return {
+      id: old?.id ?? `L${i + 1}`,
+      between: [modules[i]!.id, m.id],
+      kind: i + 1 === layout.disconnectAfter ? 'service-disconnect' : plain,
+      accessMin: old?.accessMin ?? 5,
+    };
+  });
   const names = tiers.map((_, t) => profile.tiers?.[t] ?? (tiers.length === 1 ? 'Modules' : `Tier ${t + 1}`));
   return { ...profile, channels, modules, links, tiers: names };
 }
@@ -120,3 +129,52 @@ export function parseOcv(text: string): [number, number][] | null {
 }
 export const printOcv = (table: [number, number][]): string =>
   table.map(([s, v]) => `${+(s * 100).toFixed(2)} ${v}`).join('\n');
+
+/** Splits `ch012` or `b01.7` into the part before its last number, the number and its width. */
+function numbered(id: string): { stem: string; value: number; width: number } | null {
+  const m = /^(.*?)(\d+)$/.exec(id);
+  return m ? { stem: m[1]!, value: Number(m[2]), width: m[2]!.length } : null;
+}
+
+/** Prints ids with runs shortened: `ch001 to ch004, ch009`. */
+export function printIds(ids: readonly string[]): string {
+  const runs: [string, string][] = [];
+  for (const id of ids) {
+    const last = runs[runs.length - 1];
+    const [a, b] = [last && numbered(last[1]), numbered(id)];
+    if (last && a && b && a.stem === b.stem && b.value === a.value + 1) last[1] = id;
+    else runs.push([id, id]);
+  }
+  return runs.map(([from, to]) => (from === to ? from : `${from} to ${to}`)).join(', ');
+}
+
+/** Reads what `printIds` prints, or any list with commas and `to`. Null if a run cannot be read. */
+export function parseIds(text: string): string[] | null {
+  const out: string[] = [];
+  for (const part of text
+    .split(/[,;]+/)
+    .map((p) => p.trim())
+    .filter(Boolean)) {
+    const [from, to, ...more] = part.split(/\s+to\s+/);
+    if (more.length > 0 || !from) return null;
+    if (to === undefined) {
+      out.push(from);
+      continue;
+    }
+    const [a, b] = [numbered(from), numbered(to)];
+    if (!a || !b || a.stem !== b.stem || b.value < a.value || b.value - a.value > 1000) return null;
+    for (let v = a.value; v <= b.value; v++) out.push(`${a.stem}${String(v).padStart(a.width, '0')}`);
+  }
+  return out.length > 0 ? out : null;
+}
+
+/** Gives a module another name, in the links as well. */
+export function renameModule(profile: PackProfile, index: number, id: string): PackProfile {
+  const old = profile.modules[index]!.id;
+  const swap = (name: string): string => (name === old ? id : name);
+  return {
+    ...profile,
+    modules: profile.modules.map((m, i) => (i === index ? { ...m, id } : m)),
+    links: profile.links?.map((l) => ({ ...l, between: [swap(l.between[0]), swap(l.between[1])] })),
+  };
+}

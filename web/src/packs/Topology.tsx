@@ -1,0 +1,199 @@
+import type { LinkSpec, ModuleSpec, PackProfile } from '@cellmend/core/pack';
+import { useState } from 'react';
+import styled from 'styled-components';
+import { Button, DataTable, Input, Mute, Row, Sheet, Stack } from '../ui/parts';
+import { parseIds, printIds, renameModule } from './form';
+
+const Cell = styled(Input)`
+  min-height: 40px;
+  padding: 4px 8px;
+`;
+const KINDS: [LinkSpec['kind'], string][] = [
+  ['busbar', 'bus-bar'],
+  ['cable', 'cable'],
+  ['service-disconnect', 'service disconnect'],
+];
+
+/** A cell that is read when it is left, and shows its old text again if it cannot be read. */
+function Typed({
+  label,
+  text,
+  width,
+  onText,
+}: {
+  label: string;
+  text: string;
+  width: number | string;
+  onText: (text: string) => boolean;
+}) {
+  return (
+    <Cell
+      key={text}
+      aria-label={label}
+      defaultValue={text}
+      style={{ width }}
+      onBlur={(e) => {
+        if (e.target.value !== text && !onText(e.target.value.trim())) e.target.value = text;
+      }}
+    />
+  );
+}
+
+/** Every module with what it holds and where it lies, and every link between two: for packs that numbers cannot lay out. */
+export function Topology({
+  profile,
+  onChange,
+}: {
+  profile: PackProfile;
+  onChange: (profile: PackProfile) => void;
+}) {
+  const [open, setOpen] = useState(false);
+  const module = (i: number, part: Partial<ModuleSpec>): boolean => {
+    onChange({ ...profile, modules: profile.modules.map((m, k) => (k === i ? { ...m, ...part } : m)) });
+    return true;
+  };
+  const link = (i: number, part: Partial<LinkSpec>): boolean => {
+    onChange({ ...profile, links: profile.links?.map((l, k) => (k === i ? { ...l, ...part } : l)) });
+    return true;
+  };
+  const number = (text: string, then: (v: number) => boolean): boolean => {
+    const v = Number(text.replace(',', '.'));
+    return text !== '' && Number.isFinite(v) && v >= 0 && then(v);
+  };
+  const place = (i: number, m: ModuleSpec, key: 'tier' | 'row' | 'column', text: string): boolean =>
+    number(
+      text,
+      (v) =>
+        Number.isInteger(v) &&
+        v >= 1 &&
+        module(i, { place: { ...(m.place ?? { tier: 0, row: i, column: 0 }), [key]: v - 1 } }),
+    );
+  if (!open) {
+    return (
+      <Row>
+        <Button quiet onPress={() => setOpen(true)}>
+          Edit every module and link
+        </Button>
+      </Row>
+    );
+  }
+  return (
+    <Sheet>
+      <Stack>
+        <Row>
+          <h3 style={{ flex: 1 }}>Modules</h3>
+          <Button quiet onPress={() => setOpen(false)}>
+            Fold away
+          </Button>
+        </Row>
+        <DataTable>
+          <thead>
+            <tr>
+              <th>Name</th>
+              <th>Channels or groups, along the string</th>
+              <th>Tier</th>
+              <th>Row</th>
+              <th>Column</th>
+              <th>kg</th>
+            </tr>
+          </thead>
+          <tbody>
+            {profile.modules.map((m, i) => (
+              <tr key={i}>
+                <td>
+                  <Typed
+                    label={`Module ${i + 1}, name`}
+                    text={m.id}
+                    width={84}
+                    onText={(t) => t !== '' && (onChange(renameModule(profile, i, t)), true)}
+                  />
+                </td>
+                <td>
+                  <Typed
+                    label={`Module ${i + 1}, channels or groups`}
+                    text={printIds([...(m.channels ?? []), ...(m.groups ?? [])])}
+                    width="100%"
+                    onText={(t) => {
+                      const ids = parseIds(t);
+                      if (!ids) return false;
+                      const known = new Set(profile.channels.map((c) => c.id));
+                      return module(i, {
+                        channels: ids.filter((x) => known.has(x)),
+                        groups: ids.filter((x) => !known.has(x)),
+                      });
+                    }}
+                  />
+                </td>
+                {(['tier', 'row', 'column'] as const).map((k) => (
+                  <td key={k}>
+                    <Typed
+                      label={`Module ${i + 1}, ${k}`}
+                      text={String((m.place?.[k] ?? 0) + 1)}
+                      width={58}
+                      onText={(t) => place(i, m, k, t)}
+                    />
+                  </td>
+                ))}
+                <td>
+                  <Typed
+                    label={`Module ${i + 1}, kg`}
+                    text={m.massKg === undefined ? '' : String(m.massKg)}
+                    width={68}
+                    onText={(t) =>
+                      t === ''
+                        ? module(i, { massKg: undefined })
+                        : number(t, (v) => v > 0 && module(i, { massKg: v }))
+                    }
+                  />
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </DataTable>
+        <h3>Links</h3>
+        {(profile.links ?? []).length === 0 && <Mute>None given.</Mute>}
+        <DataTable>
+          <tbody>
+            {(profile.links ?? []).map((l, i) => (
+              <tr key={l.id}>
+                <td>
+                  <b>{l.id}</b>
+                </td>
+                <td>{l.between.join(' and ')}</td>
+                <td>
+                  <Cell
+                    as="select"
+                    aria-label={`Link ${l.id}, kind`}
+                    value={l.kind}
+                    onChange={(e) => link(i, { kind: e.target.value as LinkSpec['kind'] })}
+                  >
+                    {KINDS.map(([k, name]) => (
+                      <option key={k} value={k}>
+                        {name}
+                      </option>
+                    ))}
+                  </Cell>
+                </td>
+                <td>
+                  <Row $gap={6}>
+                    <Typed
+                      label={`Link ${l.id}, minutes to open`}
+                      text={l.accessMin === undefined ? '' : String(l.accessMin)}
+                      width={68}
+                      onText={(t) =>
+                        t === ''
+                          ? link(i, { accessMin: undefined })
+                          : number(t, (v) => link(i, { accessMin: v }))
+                      }
+                    />
+                    <Mute>min</Mute>
+                  </Row>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </DataTable>
+      </Stack>
+    </Sheet>
+  );
+}
