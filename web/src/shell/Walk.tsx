@@ -2,33 +2,14 @@ import type { Stage } from '@cellmend/contract/jobs';
 import { outOfLine, parseQuantity, printQuantity, QUANTITIES, type Quantity } from '@cellmend/core/jot';
 import { InputProblem } from '@cellmend/core/pack';
 import { useMemo, useState, type FormEvent } from 'react';
-import { Dialog, Modal, ModalOverlay, ToggleButton } from 'react-aria-components';
+import { Dialog, ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
+import { DialogBox, Overlay } from '../ui/dialog';
 import { Button, Mute, Row, Stack } from '../ui/parts';
 import { Chips } from '../stages/findings/DecideReplace';
 import { keep } from './entries';
 import { useJobView } from './jobContext';
 
-const Overlay = styled(ModalOverlay)`
-  position: fixed;
-  inset: 0;
-  background: #0007;
-  display: grid;
-  place-items: center;
-  z-index: 10;
-`;
-const Box = styled(Modal)`
-  background: var(--sheet);
-  color: var(--ink);
-  border-radius: 8px;
-  width: min(640px, 94vw);
-  padding: 22px 26px;
-  max-height: 92vh;
-  overflow: auto;
-  [role='dialog'] {
-    outline: none;
-  }
-`;
 const Big = styled.input`
   font-size: 40px;
   font-family: 'Atkinson Hyperlegible Mono Variable', monospace;
@@ -157,7 +138,7 @@ export function Walk({ stage, usual, onClose }: { stage: Stage; usual: Quantity;
   };
   return (
     <Overlay isOpen onOpenChange={(open) => !open && onClose()} isDismissable={false}>
-      <Box>
+      <DialogBox>
         <Dialog aria-label="Walk">
           <Stack $gap={14}>
             <Row>
@@ -220,7 +201,7 @@ export function Walk({ stage, usual, onClose }: { stage: Stage; usual: Quantity;
             </Row>
           </Stack>
         </Dialog>
-      </Box>
+      </DialogBox>
     </Overlay>
   );
 }

@@ -1,7 +1,7 @@
 import { PHASES } from '@cellmend/contract/jobs';
 import { useEffect, useRef } from 'react';
-import { Dialog, Modal, ModalOverlay } from 'react-aria-components';
-import styled from 'styled-components';
+import { Dialog } from 'react-aria-components';
+import { DialogBox, Overlay } from '../ui/dialog';
 import { Button, DataTable, Row, Stack } from '../ui/parts';
 
 /** The letter that `G` takes to each stage: the first one of its name that is still free. */
@@ -61,27 +61,6 @@ export function useKeys(actions: KeyActions): void {
   }, []);
 }
 
-const Overlay = styled(ModalOverlay)`
-  position: fixed;
-  inset: 0;
-  background: #0007;
-  display: grid;
-  place-items: center;
-  z-index: 10;
-`;
-const Box = styled(Modal)`
-  background: var(--sheet);
-  color: var(--ink);
-  border-radius: 8px;
-  width: min(560px, 94vw);
-  padding: 22px 26px;
-  max-height: 92vh;
-  overflow: auto;
-  [role='dialog'] {
-    outline: none;
-  }
-`;
-
 export function KeyHelp({ onClose }: { onClose: () => void }) {
   const names = Object.entries(STAGE_LETTERS).map(([letter, id]) => [
     `G then ${letter.toUpperCase()}`,
@@ -89,7 +68,7 @@ export function KeyHelp({ onClose }: { onClose: () => void }) {
   ]);
   return (
     <Overlay isOpen onOpenChange={(open) => !open && onClose()} isDismissable>
-      <Box>
+      <DialogBox>
         <Dialog aria-label="Keys">
           <Stack>
             <h2>Keys</h2>
@@ -116,7 +95,7 @@ export function KeyHelp({ onClose }: { onClose: () => void }) {
             </Row>
           </Stack>
         </Dialog>
-      </Box>
+      </DialogBox>
     </Overlay>
   );
 }

@@ -171,7 +171,9 @@ export function HandOverStage({ question }: StageProps) {
         </header>
         <section>
           <h2>What was wrong</h2>
-          <p>{job.complaint || 'No complaint was written down.'}</p>
+          <p>
+            {(decisionOf(job, 'intake')?.body.complaint ?? job.complaint) || 'No complaint was written down.'}
+          </p>
         </section>
         <section>
           <h2>What was found</h2>

@@ -144,7 +144,7 @@ export function IntakeStage({ question, stage }: StageProps) {
           big={percent(first.share)}
           small="of what points anywhere"
         >
-          {first.test} Do not start by: {first.falseStart.charAt(0).toLowerCase() + first.falseStart.slice(1)}
+          {first.test} Known false start: {first.falseStart}
         </Answer>
       )}
       <Columns $of="1.3fr 1fr">
