@@ -1,12 +1,11 @@
 import type { Person } from '@cellmend/contract/people';
 import { PackProfileSchema, type StoredProfile } from '@cellmend/contract/pack';
 import { fieldsOf } from '@cellmend/contract/problem';
-import { CHEMISTRIES, checkProfile, defaultOcvTable, type PackProfile } from '@cellmend/core/pack';
+import { CHEMISTRIES, checkProfile, type PackProfile } from '@cellmend/core/pack';
 import { Download, Upload } from 'lucide-react';
 import { useState } from 'react';
 import { FileTrigger, ToggleButton } from 'react-aria-components';
 import { useNavigate, useParams } from 'react-router';
-import { CartesianGrid, Line, LineChart, ResponsiveContainer, XAxis, YAxis } from 'recharts';
 import styled from 'styled-components';
 import useSWR, { useSWRConfig } from 'swr';
 import { ApiProblem, get, send } from '../api/client';
@@ -26,10 +25,10 @@ import {
   Row,
   Sheet,
   Stack,
-  TextArea,
 } from '../ui/parts';
-import { applyLayout, layoutOf, parseOcv, printOcv, type Layout } from './form';
+import { applyLayout, layoutOf, type Layout } from './form';
 import { Limits } from './Limits';
+import { RestCurve, RestCurveTable } from './RestCurve';
 import { Topology } from './Topology';
 
 const Split = styled.div`
@@ -94,7 +93,8 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
   const [profile, setProfile] = useState<PackProfile>(stored.profile);
   const [layout, setLayout] = useState<Layout>(() => layoutOf(stored.profile));
   const [laid, setLaid] = useState(true);
-  const [ocvText, setOcvText] = useState(() => printOcv(stored.profile.ocv));
+  // Counts up when a whole profile arrives from elsewhere, so that the pasted table begins anew.
+  const [imported, setImported] = useState(0);
   const [selected, select] = useState<number | null>(null);
   const [problem, setProblem] = useState<{
     what: string;
@@ -129,7 +129,7 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
   const take = (next: PackProfile): void => {
     setProfile(next);
     setLayout(layoutOf(next));
-    setOcvText(printOcv(next.ocv));
+    setImported((n) => n + 1);
     setLaid(true);
   };
   const read = async (file: File): Promise<void> => {
@@ -318,79 +318,9 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
             </Sheet>
           </Columns>
           <Columns>
-            <Sheet>
-              <Stack>
-                <Field>
-                  Rest voltage table<small>Charge in %, volts per cell; paste two columns.</small>
-                  <TextArea
-                    className="n"
-                    style={{ minHeight: 180 }}
-                    value={ocvText}
-                    onChange={(e) => {
-                      setOcvText(e.currentTarget.value);
-                      const table = parseOcv(e.currentTarget.value);
-                      if (table) change({ ocv: table });
-                    }}
-                  />
-                </Field>
-                {!parseOcv(ocvText) && (
-                  <ProblemNote what="The table cannot be read." accepted="Two numbers a line: 50 3.71" />
-                )}
-                <Row>
-                  <Button
-                    quiet
-                    onPress={() => {
-                      const table = defaultOcvTable(profile.chemistry);
-                      change({ ocv: table, ocvSource: 'typical for the chemistry, from memory' });
-                      setOcvText(printOcv(table));
-                    }}
-                  >
-                    Typical for the chemistry
-                  </Button>
-                </Row>
-                <Field>
-                  Where the table comes from
-                  <Input
-                    value={profile.ocvSource ?? ''}
-                    maxLength={300}
-                    onChange={(e) => change({ ocvSource: e.target.value })}
-                  />
-                </Field>
-              </Stack>
-            </Sheet>
+            <RestCurveTable key={imported} profile={profile} onChange={change} />
             <Stack>
-              <Sheet>
-                <ResponsiveContainer width="100%" height={220}>
-                  <LineChart
-                    data={profile.ocv.map(([s, v]) => ({ s: s * 100, v }))}
-                    margin={{ top: 8, right: 12, bottom: 0, left: 0 }}
-                  >
-                    <CartesianGrid stroke="var(--line)" vertical={false} />
-                    <XAxis
-                      dataKey="s"
-                      type="number"
-                      domain={[0, 100]}
-                      tickFormatter={(v: number) => `${v} %`}
-                      stroke="var(--mute)"
-                      fontSize={12.5}
-                    />
-                    <YAxis
-                      domain={['auto', 'auto']}
-                      width={60}
-                      tickFormatter={(v: number) => `${v.toFixed(2)} V`}
-                      stroke="var(--mute)"
-                      fontSize={12.5}
-                    />
-                    <Line
-                      dataKey="v"
-                      stroke="var(--mat-text)"
-                      strokeWidth={2}
-                      dot={false}
-                      isAnimationActive={false}
-                    />
-                  </LineChart>
-                </ResponsiveContainer>
-              </Sheet>
+              <RestCurve table={profile.ocv} />
               <Limits limits={profile.limits ?? []} onChange={(limits) => change({ limits })} />
             </Stack>
           </Columns>
