@@ -14,16 +14,24 @@ export interface OcvCurve {
   maxV: number;
 }
 
-/** Index i with x[i] <= v < x[i+1], kept inside the table. */
-function bracket(xs: readonly number[], v: number): number {
-  let low = 0;
-  let high = xs.length - 2;
-  while (low < high) {
-    const mid = (low + high + 1) >> 1;
-    if (xs[mid]! <= v) low = mid;
-    else high = mid - 1;
+const BUCKETS = 512;
+
+/** Finds i with xs[i] <= v < xs[i+1], kept inside the table; buckets of equal width save most of the search. */
+function bracketOf(xs: readonly number[]): (v: number) => number {
+  const first = xs[0]!;
+  const last = xs.length - 2;
+  const perBucket = BUCKETS / (xs[xs.length - 1]! - first || 1);
+  const start = new Int32Array(BUCKETS + 1);
+  for (let b = 0, i = 0; b <= BUCKETS; b++) {
+    while (i < last && xs[i + 1]! <= first + b / perBucket) i++;
+    start[b] = i;
   }
-  return low;
+  return (v) => {
+    let i = start[Math.min(BUCKETS, Math.max(0, Math.floor((v - first) * perBucket)))]!;
+    while (i < last && xs[i + 1]! <= v) i++;
+    while (i > 0 && xs[i]! > v) i--;
+    return i;
+  };
 }
 
 /**
@@ -53,15 +61,18 @@ export function ocvCurve(table: readonly (readonly [number, number])[]): OcvCurv
   const soc = table.map((p) => p[0]);
   const volt = table.map((p) => p[1]);
   const last = table.length - 1;
-  const interpolate = (xs: readonly number[], ys: readonly number[], v: number): number => {
-    if (v <= xs[0]!) return ys[0]!;
-    if (v >= xs[last]!) return ys[last]!;
-    const i = bracket(xs, v);
-    const span = xs[i + 1]! - xs[i]!;
-    return span === 0 ? ys[i]! : ys[i]! + ((v - xs[i]!) / span) * (ys[i + 1]! - ys[i]!);
+  const interpolator = (xs: readonly number[], ys: readonly number[]): ((v: number) => number) => {
+    const bracket = bracketOf(xs);
+    return (v) => {
+      if (v <= xs[0]!) return ys[0]!;
+      if (v >= xs[last]!) return ys[last]!;
+      const i = bracket(v);
+      const span = xs[i + 1]! - xs[i]!;
+      return span === 0 ? ys[i]! : ys[i]! + ((v - xs[i]!) / span) * (ys[i + 1]! - ys[i]!);
+    };
   };
-  const voltageAt = (s: number): number => interpolate(soc, volt, s);
-  const socAt = (v: number): number => interpolate(volt, soc, v);
+  const voltageAt = interpolator(soc, volt);
+  const socAt = interpolator(volt, soc);
   const STEP = 0.01;
   return {
     voltageAt,

@@ -18,6 +18,10 @@ export interface ColumnMapping {
   targets: Target[];
   signalColumn?: number | undefined;
   valueColumn?: number | undefined;
+  /** What the signals of a long file, or of a decoded log, stand for, where the guess was changed. */
+  signals?: Record<string, Target> | undefined;
+  /** A person has confirmed which way the current counts. */
+  directionConfirmed?: boolean | undefined;
 }
 
 const unitOf = (name: string): string =>
@@ -71,3 +75,11 @@ export function guessTargets(names: string[], pack: Pack): Target[] {
       : { kind: 'ignore' };
   });
 }
+
+/** A heading met before, with what its columns were said to be. */
+export interface KnownHeading {
+  names: string[];
+  mapping: ColumnMapping;
+}
+export const sameHeading = (a: string[], b: string[]): boolean =>
+  a.length === b.length && a.every((n, i) => n.trim().toLowerCase() === b[i]!.trim().toLowerCase());

@@ -11,6 +11,8 @@ export interface ScanRecord {
   voltageV: Series[];
   currentA: Series | null;
   temperatureC: Series | null;
+  /** Every temperature sensor on its own, where the record holds more than one. */
+  sensors?: { name: string; series: Series }[] | undefined;
   reportedSocFraction: Series | null;
   /** True if all channels of a row were read at the same moment. */
   simultaneous: boolean;

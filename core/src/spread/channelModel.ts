@@ -1,5 +1,5 @@
 import type { Chemistry } from '../pack';
-import { accumulate, solveSpd } from './linear';
+import { accumulateRows, solveSpd } from './linear';
 import type { Observation, Observed } from './observe';
 import type { Trajectory } from './trajectory';
 
@@ -34,7 +34,21 @@ const CURVE_WAVES = [
   { perSoc: 9, sdV: 0.002 },
   { perSoc: 20, sdV: 0.0012 },
 ];
-const CURVE_COUNT = 1 + 2 * CURVE_WAVES.length;
+
+const waves = new WeakMap<Observed, { sin: Float64Array; cos: Float64Array }[]>();
+/** Sine and cosine of each wave at the typical cell's charge, once per record. */
+function wavesOf(observed: Observed): { sin: Float64Array; cos: Float64Array }[] {
+  let found = waves.get(observed);
+  if (!found) {
+    const soc = observed.trajectory.socFraction;
+    found = CURVE_WAVES.map(({ perSoc }) => ({
+      sin: soc.map((s) => Math.sin(perSoc * s)),
+      cos: soc.map((s) => Math.cos(perSoc * s)),
+    }));
+    waves.set(observed, found);
+  }
+  return found;
+}
 
 /**
  * One explanation of a channel's deviation: which parameters may be far from healthy, and how capacity and
@@ -76,6 +90,7 @@ export function slopesOf(observed: Observed): Float64Array {
  * group of parameters lets the curve lie a little beside its table.
  * @param noiseV standard deviation of one deviation, V; `inflation` widens it for errors that last.
  * @param passes 1 for the linear screening, more for large deviations.
+ * @param near look for the answer near the linear one only: enough to tell that a channel is not odd.
  */
 export function fitChannel(
   observed: Observed,
@@ -87,6 +102,7 @@ export function fitChannel(
   noiseV: number,
   inflation: number,
   passes: number,
+  near = false,
 ): ChannelFit {
   // A bent curve has more than one valley: a large gap is looked for from several sides, and from the linear answer.
   const at = (parameter: Parameter, value: number): Float64Array => {
@@ -96,11 +112,12 @@ export function fitChannel(
   };
   const from = (start: Float64Array | null, count: number): ChannelFit =>
     fitFrom(observed, slopes, channel, cells, scatter, hypothesis, noiseV, inflation, count, start);
+  if (hypothesis.name === 'open' && near) return from(from(null, 1).theta, passes);
   let best = from(null, passes);
   if (passes === 1) return best;
   const starts: Float64Array[] = [];
   if (hypothesis.name === 'open') starts.push(from(null, 1).theta);
-  else {
+  else if (!near) {
     if (hypothesis.free.soc) starts.push(at('soc', -0.04), at('soc', -0.1), at('soc', 0.05));
     if (hypothesis.free.capacity) starts.push(at('capacity', 0.2), at('capacity', 0.6));
   }
@@ -146,83 +163,84 @@ function fitFrom(
   const level = hypothesis.levelAt === 'full' ? Math.max(0, 1 - start) : 0;
   const theta = new Float64Array(COUNT);
   if (from) theta.set(from.subarray(0, Math.min(from.length, COUNT)));
-  const row = new Float64Array(COUNT);
   const n = channel.at.length;
   const residualV = new Float64Array(n);
   const startTime = t.timeS[0]!;
   let sd = Float64Array.from(priorSd);
 
-  const off = new Float64Array(CURVE_COUNT);
-  /** What each curve parameter adds to the difference between charge s + d and s, V per unit. */
-  const beside = (s: number, d: number, slope: number): void => {
-    off[0] = d === 0 ? 0 : curve.slopeAt(s + d) - slope;
-    CURVE_WAVES.forEach((w, j) => {
-      off[1 + 2 * j] = Math.sin(w.perSoc * (s + d)) - Math.sin(w.perSoc * s);
-      off[2 + 2 * j] = Math.cos(w.perSoc * (s + d)) - Math.cos(w.perSoc * s);
-    });
-  };
-  const residuals = (th: Float64Array): number => {
+  const bent = passes > 1;
+  const wave = bent ? wavesOf(observed) : [];
+  // One row per reading: what each parameter adds, kept from the last look so that the next step needs no second one.
+  const rows = new Float64Array(n * COUNT);
+  /** Fills residuals and rows for a set of parameters; returns the chi-square. */
+  const look = (th: Float64Array): number => {
     let sum = 0;
     for (let i = 0; i < n; i++) {
-      residualV[i] = channel.deviationV[i]! - predict(th, channel.at[i]!);
-      sum += weight * channel.count[i]! * residualV[i]! * residualV[i]!;
+      const k = channel.at[i]!;
+      const s = t.socFraction[k]!;
+      const drawn = t.drawnAh[k]! / t.capacityAh + level;
+      const days = (t.timeS[k]! - startTime) / 86400;
+      const d = th[0]! - th[1]! * drawn - th[4]! * days;
+      const o = i * COUNT;
+      let charge: number;
+      let slope = slopes[k]!;
+      if (bent) {
+        const plain = slope;
+        if (d !== 0) slope = curve.slopeAt(s + d);
+        charge = curve.voltageAt(s + d) - curve.voltageAt(s);
+        rows[o + 6] = cells * (slope - plain);
+        charge += th[6]! * (slope - plain);
+        for (let j = 0; j < CURVE_WAVES.length; j++) {
+          // sin and cos of a sum, with those of the typical cell's charge known already.
+          const { sin, cos } = wave[j]!;
+          const cosD = Math.cos(CURVE_WAVES[j]!.perSoc * d) - 1;
+          const sinD = Math.sin(CURVE_WAVES[j]!.perSoc * d);
+          const a = sin[k]! * cosD + cos[k]! * sinD;
+          const b = cos[k]! * cosD - sin[k]! * sinD;
+          rows[o + 7 + 2 * j] = cells * a;
+          rows[o + 8 + 2 * j] = cells * b;
+          charge += th[7 + 2 * j]! * a + th[8 + 2 * j]! * b;
+        }
+      } else charge = slope * d;
+      const slow = (hypothesis.tied ? th[2]! : 0) + th[3]!;
+      const r =
+        channel.deviationV[i]! - (cells * (charge - th[2]! * t.ohmicV[k]! - slow * t.slowV[k]!) + th[5]!);
+      residualV[i] = r;
+      sum += weight * channel.count[i]! * r * r;
+      rows[o] = cells * slope;
+      rows[o + 1] = -cells * slope * drawn;
+      rows[o + 2] = -cells * (t.ohmicV[k]! + (hypothesis.tied ? t.slowV[k]! : 0));
+      rows[o + 3] = -cells * t.slowV[k]!;
+      rows[o + 4] = -cells * slope * days;
+      rows[o + 5] = 1;
     }
     for (let j = 0; j < COUNT; j++) sum += (th[j]! / priorSd[j]!) ** 2;
     return sum;
   };
-  const gap = (th: Float64Array, k: number): number =>
-    th[0]! - th[1]! * (t.drawnAh[k]! / t.capacityAh + level) - (th[4]! * (t.timeS[k]! - startTime)) / 86400;
-  const predict = (th: Float64Array, k: number): number => {
-    const d = gap(th, k);
-    const s = t.socFraction[k]!;
-    let charge = slopes[k]! * d;
-    if (passes > 1) {
-      beside(s, d, slopes[k]!);
-      charge = curve.voltageAt(s + d) - curve.voltageAt(s);
-      for (let j = 0; j < CURVE_COUNT; j++) charge += th[6 + j]! * off[j]!;
-    }
-    const slow = (hypothesis.tied ? th[2]! : 0) + th[3]!;
-    return cells * (charge - th[2]! * t.ohmicV[k]! - slow * t.slowV[k]!) + th[5]!;
-  };
 
-  let chiSquare = residuals(theta);
+  let chiSquare = look(theta);
+  const info = new Float64Array(COUNT * COUNT);
+  const rhs = new Float64Array(COUNT);
+  const trial = new Float64Array(COUNT);
   for (let pass = 0; pass < passes; pass++) {
-    const info = new Float64Array(COUNT * COUNT);
-    const rhs = new Float64Array(COUNT);
+    info.fill(0);
     for (let j = 0; j < COUNT; j++) {
       info[j * COUNT + j] = 1 / priorSd[j]! ** 2;
       rhs[j] = -theta[j]! / priorSd[j]! ** 2;
     }
-    for (let i = 0; i < n; i++) {
-      const k = channel.at[i]!;
-      const s = t.socFraction[k]!;
-      const d = passes === 1 ? 0 : gap(theta, k);
-      const slope = d === 0 ? slopes[k]! : curve.slopeAt(s + d);
-      row[0] = cells * slope;
-      row[1] = -cells * slope * (t.drawnAh[k]! / t.capacityAh + level);
-      row[2] = -cells * (t.ohmicV[k]! + (hypothesis.tied ? t.slowV[k]! : 0));
-      row[3] = -cells * t.slowV[k]!;
-      row[4] = (-cells * slope * (t.timeS[k]! - startTime)) / 86400;
-      row[5] = 1;
-      if (passes > 1) {
-        beside(s, d, slopes[k]!);
-        for (let j = 0; j < CURVE_COUNT; j++) row[6 + j] = cells * off[j]!;
-      }
-      accumulate(info, rhs, row, residualV[i]!, weight * channel.count[i]!);
-    }
+    accumulateRows(info, rhs, rows, residualV, channel.count, weight);
     const { x, inverseDiagonal } = solveSpd(info, rhs);
     sd = inverseDiagonal.map(Math.sqrt);
     let step = 1;
     const before = chiSquare;
-    const trial = new Float64Array(COUNT);
     // Halve the step while it makes things worse: the curve bends.
     for (let tries = 0; tries < 6; tries++, step /= 2) {
       for (let j = 0; j < COUNT; j++) trial[j] = theta[j]! + step * x[j]!;
-      chiSquare = residuals(trial);
+      chiSquare = look(trial);
       if (chiSquare <= before) break;
     }
     if (chiSquare > before) {
-      chiSquare = residuals(theta);
+      chiSquare = look(theta);
       break;
     }
     theta.set(trial);

@@ -21,6 +21,8 @@ import { explain } from './explain';
 export const DETECT_LIMIT = 13.5;
 /** Channels that tell how well the model fits this pack at all. */
 const STRICTNESS_SAMPLE = 16;
+/** Gaps too small for the bend of the curve to hide a better answer further off. */
+const SMALL_GAP = { soc: 0.03, capacity: 0.08 };
 /** Explanations within this of the best are still open. */
 export const SEPARATE_LIMIT = 9;
 
@@ -127,7 +129,14 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
   const floorV = (0.6 * stepV) / Math.sqrt(observed.readingsPerMoment);
   const signatures = findSignatures(record, pack, observed.curve);
   const plain = pack.channels.filter((c) => !signatures.some((s) => s.channelIndex === c.index));
-  const fit = (c: number, h: Hypothesis, noiseV: number, inflation: number, passes: number): ChannelFit =>
+  const fit = (
+    c: number,
+    h: Hypothesis,
+    noiseV: number,
+    inflation: number,
+    passes: number,
+    near = false,
+  ): ChannelFit =>
     fitChannel(
       observed,
       slopes,
@@ -138,6 +147,7 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
       noiseV,
       inflation,
       passes,
+      near,
     );
 
   const open = new Map(plain.map((c) => [c.index, fit(c.index, OPEN, 1.3 * floorV, 1, 1)]));
@@ -167,11 +177,15 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
   const judged: Judged[] = [];
   plain.forEach((channel, i) => {
     if (gains[i]! < DETECT_LIMIT * 0.7) return;
-    // The linear look overstates where the curve bends: look again before every explanation is tried.
+    // The linear look overstates where the curve bends: look again, close by first, before every explanation is tried.
+    const calm = nothingWrong(channel.index, inflation, 5).chiSquare;
+    const close = fit(channel.index, OPEN, noiseV, inflation, 8, true);
+    const small = Math.abs(close.theta[0]!) < SMALL_GAP.soc && Math.abs(close.theta[1]!) < SMALL_GAP.capacity;
+    if (small && calm - close.chiSquare < DETECT_LIMIT * 0.4) return;
     const flexible = fit(channel.index, OPEN, noiseV, inflation, 8);
     const imbalance = fit(channel.index, hypothesesFor(channel.cells)[0]!.hypothesis, noiseV, inflation, 8);
     const leastNow = Math.min(flexible.chiSquare, imbalance.chiSquare);
-    if (nothingWrong(channel.index, inflation, 5).chiSquare - leastNow < DETECT_LIMIT * 0.5) return;
+    if (calm - leastNow < DETECT_LIMIT * 0.5) return;
     const own = Math.max(
       inflation,
       Math.min(

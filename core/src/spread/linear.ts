@@ -61,3 +61,29 @@ export function accumulate(
     }
   }
 }
+
+/**
+ * The same for many rows at once: `rows` is row-major with as many columns as `rhs`, each row weighed by
+ * `weight · count`. Only the lower triangle is summed; it is mirrored at the end.
+ */
+export function accumulateRows(
+  info: Float64Array,
+  rhs: Float64Array,
+  rows: Float64Array,
+  y: Float64Array,
+  count: Float64Array,
+  weight: number,
+): void {
+  const n = rhs.length;
+  for (let r = 0; r < y.length; r++) {
+    const o = r * n;
+    const w = weight * count[r]!;
+    for (let i = 0; i < n; i++) {
+      const wi = w * rows[o + i]!;
+      rhs[i]! += wi * y[r]!;
+      const at = i * n;
+      for (let j = 0; j <= i; j++) info[at + j]! += wi * rows[o + j]!;
+    }
+  }
+  for (let i = 0; i < n; i++) for (let j = 0; j < i; j++) info[j * n + i] = info[i * n + j]!;
+}

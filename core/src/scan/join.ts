@@ -1,0 +1,127 @@
+import type { ScanRecord, Series } from './record';
+
+/** A record with the moment it began and the charge its typical channel held at both ends. */
+export interface Part {
+  record: ScanRecord;
+  /** Seconds on a common clock at the record's own time zero. */
+  startS: number;
+  startSocFraction: number;
+  endSocFraction: number;
+}
+
+/** Rows of a joined record; each is a mean of neighbouring rows where there were more. */
+const MOST_ROWS = 2300;
+/** A change of charge below this between two records is taken as standing, not driving. */
+const STOOD_SOC = 0.015;
+
+/** Means of runs of rows, so that a joined record stays small and evenly weighed. */
+function thin(record: ScanRecord, most: number): ScanRecord {
+  const length = record.voltageV[0]!.timeS.length;
+  const run = Math.ceil(length / most);
+  if (!record.simultaneous || run <= 1) return record;
+  const count = Math.ceil(length / run);
+  const mean = (values: Float64Array): Float64Array => {
+    const out = new Float64Array(count);
+    for (let k = 0; k < count; k++) {
+      const to = Math.min(length, (k + 1) * run);
+      for (let i = k * run; i < to; i++) out[k]! += values[i]! / (to - k * run);
+    }
+    return out;
+  };
+  const timeS = mean(record.voltageV[0]!.timeS);
+  const series = (s: Series): Series => ({ timeS, value: mean(s.value) });
+  return {
+    ...record,
+    voltageV: record.voltageV.map(series),
+    currentA: record.currentA && series(record.currentA),
+    temperatureC: record.temperatureC && series(record.temperatureC),
+    sensors: undefined,
+    reportedSocFraction: record.reportedSocFraction && series(record.reportedSocFraction),
+  };
+}
+
+/**
+ * Puts several records of one pack on one time line. What was drawn between two of them is not recorded: it is
+ * taken from the charge the typical channel held at the end of one and the start of the next, and said so.
+ * Parts are sorted by their start; a part that begins before the one before has ended is moved to just after it.
+ */
+export function joinRecords(parts: readonly Part[], typicalCapacityAh: number): ScanRecord {
+  const sorted = [...parts].sort((a, b) => a.startS - b.startS);
+  const together = sorted.every((p) => p.record.simultaneous);
+  const notices = [`Joined from ${sorted.length} records.`];
+  const channels = sorted[0]!.record.channelIds.length;
+  type Points = { t: number[]; v: number[] };
+  const points = (): Points => ({ t: [], v: [] });
+  const voltage = Array.from({ length: channels }, points);
+  const current = points();
+  const temperature = points();
+  const soc = points();
+  const add = (to: Points, s: Series | null, shift: number): void => {
+    if (s)
+      for (let i = 0; i < s.timeS.length; i++) {
+        to.t.push(s.timeS[i]! + shift);
+        to.v.push(s.value[i]!);
+      }
+  };
+  const fill = (to: Points, times: number[], value: number): void => {
+    for (const t of times) {
+      to.t.push(t);
+      to.v.push(value);
+    }
+  };
+  let endS = -Infinity;
+  let before: Part | null = null;
+  const zero = sorted[0]!.startS;
+  for (const part of sorted) {
+    const record = thin(part.record, Math.floor(MOST_ROWS / sorted.length));
+    const first = Math.min(...record.voltageV.map((s) => s.timeS[0] ?? Infinity));
+    let shift = part.startS - zero;
+    if (before) {
+      shift = Math.max(shift, endS + 60 - first);
+      const gapS = first + shift - endS;
+      const socDrawn = before.endSocFraction - part.startSocFraction;
+      const drawnAh = Math.abs(socDrawn) < STOOD_SOC ? 0 : socDrawn * typicalCapacityAh;
+      const edge = Math.min(5, gapS / 4);
+      const edges = [endS + edge, first + shift - edge];
+      const gapA = (drawnAh * 3600) / (gapS - edge);
+      fill(current, edges, gapA);
+      if (together) {
+        for (const v of voltage) fill(v, edges, NaN);
+        fill(temperature, edges, NaN);
+        fill(soc, edges, NaN);
+      }
+      notices.push(
+        drawnAh === 0
+          ? `Between the records the pack stood ${(gapS / 3600).toFixed(1)} h.`
+          : `Between the records ${drawnAh > 0 ? 'about' : 'about −'}${Math.abs(drawnAh).toFixed(1)} A·h were drawn unrecorded, judged by the typical channel.`,
+      );
+    }
+    const length = record.voltageV[0]!.timeS.length;
+    const rows = together ? record.voltageV[0]!.timeS : null;
+    const orElse = (s: Series | null, value: number): Series | null =>
+      s ?? (rows && { timeS: rows, value: new Float64Array(length).fill(value) });
+    record.voltageV.forEach((s, c) => add(voltage[c]!, s, shift));
+    // A record without current was taken at rest.
+    const still = record.voltageV[0]!.timeS;
+    add(current, record.currentA ?? { timeS: still, value: new Float64Array(still.length) }, shift);
+    add(temperature, orElse(record.temperatureC, NaN), shift);
+    add(soc, orElse(record.reportedSocFraction, NaN), shift);
+    endS = Math.max(...record.voltageV.map((s) => s.timeS[s.timeS.length - 1] ?? -Infinity)) + shift;
+    before = part;
+  }
+  const shared = together ? Float64Array.from(current.t) : null;
+  const series = (p: Points): Series => ({
+    timeS: shared ?? Float64Array.from(p.t),
+    value: Float64Array.from(p.v),
+  });
+  const orNull = (p: Points): Series | null => (p.v.some((v) => !Number.isNaN(v)) ? series(p) : null);
+  return {
+    channelIds: sorted[0]!.record.channelIds,
+    voltageV: voltage.map(series),
+    currentA: series(current),
+    temperatureC: orNull(temperature),
+    reportedSocFraction: orNull(soc),
+    simultaneous: together,
+    notices,
+  };
+}

@@ -1,0 +1,243 @@
+import type { Pack } from '../pack';
+import { InputProblem } from '../problem';
+import { RecordBuilder, voltageLimits } from './builder';
+import type { Growing } from './growing';
+import { guessTargets, type ColumnMapping, type Target } from './mapping';
+import type { ScanRecord } from './record';
+
+export const TABLE_SHAPE =
+  'A table with a heading line: time_s, current_A, temp_C, soc_pct and one column per channel, or time_s,signal,value.';
+type TimeTarget = Extract<Target, { kind: 'time' }>;
+
+/** Seconds from `HH:MM[:SS[.fff]]`, an ISO date and time, or NaN. */
+export function clockSeconds(text: string): number {
+  const clock = /^(\d{1,2}):(\d{2})(?::(\d{2}(?:[.,]\d+)?))?$/.exec(text.trim());
+  if (clock)
+    return Number(clock[1]) * 3600 + Number(clock[2]) * 60 + Number((clock[3] ?? '0').replace(',', '.'));
+  const date = Date.parse(text.trim());
+  return Number.isNaN(date) ? NaN : date / 1000;
+}
+
+/** The mapping a heading suggests. @param firstRow the first row of values. */
+export function guessMapping(
+  names: string[],
+  firstRow: string[],
+  pack: Pack,
+  delimiter = ',',
+): ColumnMapping {
+  const lower = names.map((n) => n.toLowerCase());
+  const signalColumn = lower.findIndex((n) => /^(signal|name|parameter|pid|channel)$/.test(n));
+  const valueColumn = lower.findIndex((n) => /^(value|reading|wert)$/.test(n));
+  const long = signalColumn >= 0 && valueColumn >= 0;
+  return {
+    layout: long ? 'long' : 'wide',
+    delimiter,
+    decimal: delimiter !== ',' && firstRow.some((c) => /^\s*-?\d+,\d+\s*$/.test(c)) ? ',' : '.',
+    targets: guessTargets(names, pack),
+    ...(long ? { signalColumn, valueColumn } : {}),
+  };
+}
+
+/** What a column of a wide table does, decided once and not per reading. */
+export interface ColumnPlan {
+  target: Target;
+  name: string;
+  values: Growing | null;
+  low: number;
+  high: number;
+}
+
+/** Turns the rows of a table, from whatever file they come, into a record. */
+export class TableReader {
+  readonly builder: RecordBuilder;
+  private readonly signals = new Map<string, Target>();
+  private readonly known: Record<string, Target>;
+  lastTimeS = -Infinity;
+  private clockDays = 0;
+  readonly plan: ColumnPlan[];
+  readonly timeColumn: number;
+
+  /** @throws InputProblem if the heading lacks a time column or channels. */
+  constructor(
+    private readonly pack: Pack,
+    private readonly names: string[],
+    readonly mapping: ColumnMapping,
+    private readonly headingLine: number,
+    cellsInFirstRow: number,
+  ) {
+    this.builder = new RecordBuilder(pack, mapping.layout === 'wide');
+    this.known = mapping.signals ?? {};
+    this.timeColumn = mapping.targets.findIndex((t) => t.kind === 'time');
+    if (this.timeColumn < 0)
+      this.missing('a time column', 'time_s, or a column named time, clock or timestamp.');
+    if (mapping.layout === 'wide') this.checkColumns(cellsInFirstRow);
+    this.plan = mapping.layout === 'wide' ? mapping.targets.map((t, c) => this.planOf(t, names[c]!)) : [];
+  }
+
+  private planOf(target: Target, name: string): ColumnPlan {
+    const { lowV, highV } =
+      target.kind === 'channel'
+        ? voltageLimits(this.pack, target.channelIndex)
+        : { lowV: -Infinity, highV: Infinity };
+    return { target, name, values: this.builder.valuesOf(target, name), low: lowV, high: highV };
+  }
+
+  private missing(what: string, accepted: string): never {
+    throw new InputProblem(
+      'missing-columns',
+      `The heading lacks ${what}.`,
+      `line ${this.headingLine}: ${this.names.slice(0, 8).join(', ')}${this.names.length > 8 ? ', …' : ''}`,
+      accepted,
+    );
+  }
+
+  private checkColumns(cellsInFirstRow: number): void {
+    const { targets, delimiter } = this.mapping;
+    const { channels, profile } = this.pack;
+    const found = new Set(targets.flatMap((t) => (t.kind === 'channel' ? [t.channelIndex] : [])));
+    const absent = channels.filter((c) => !found.has(c.index)).map((c) => c.id);
+    if (found.size === 0)
+      this.missing('every channel voltage', `${channels.length} columns such as ${channels[0]!.id}_V.`);
+    if (absent.length > 0)
+      throw new InputProblem(
+        'missing-channels',
+        `${found.size} of ${channels.length} channels are in the file; missing: ${absent.slice(0, 6).join(', ')}${absent.length > 6 ? ` and ${absent.length - 6} more` : ''}.`,
+        `line ${this.headingLine}, heading`,
+        `All ${channels.length} channels of “${profile.name}”. If this is another pack, open its job.`,
+      );
+    const twice = targets.find(
+      (t, i) =>
+        t.kind === 'channel' &&
+        targets.findIndex((u) => u.kind === 'channel' && u.channelIndex === t.channelIndex) < i,
+    );
+    if (twice?.kind === 'channel')
+      throw new InputProblem(
+        'channel-twice',
+        `Two columns stand for ${channels[twice.channelIndex]!.id}.`,
+        `line ${this.headingLine}, heading`,
+        'Each channel from one column; leave the other out.',
+      );
+    if (cellsInFirstRow > targets.length && delimiter === ',')
+      throw new InputProblem(
+        'decimal-comma',
+        `The heading has ${targets.length} columns but the first row has ${cellsInFirstRow}: the numbers seem to use a decimal comma.`,
+        `line ${this.headingLine + 1}`,
+        'Decimal points, or a decimal comma with semicolons between the columns.',
+      );
+    if (!targets.some((t) => t.kind === 'current'))
+      this.builder.notices.push('No current column: the record is read as taken at rest.');
+  }
+
+  private number(text: string, where: () => string): number {
+    const t = text.trim();
+    if (t === '' || t === '-' || /^(nan|na|null)$/i.test(t)) return NaN;
+    const n = Number(this.mapping.decimal === ',' ? t.replace(',', '.') : t);
+    if (!Number.isFinite(n))
+      throw new InputProblem(
+        'not-a-number',
+        `“${t.slice(0, 40)}” is not a number.`,
+        where(),
+        /^\d+,\d+$/.test(t)
+          ? 'Decimal points, or a decimal comma with semicolons between the columns.'
+          : 'A number such as 3.982, or an empty cell for a reading that is missing.',
+      );
+    return n;
+  }
+
+  private time(text: string, line: number): number {
+    const target = this.mapping.targets[this.timeColumn] as TimeTarget;
+    const where = (): string => `line ${line}, column ${this.names[this.timeColumn]}`;
+    let t: number;
+    if (target.unit === 'clock' || text.includes(':')) {
+      t = clockSeconds(text);
+      if (Number.isNaN(t))
+        throw new InputProblem(
+          'not-a-time',
+          `“${text.slice(0, 40)}” is not a time.`,
+          where(),
+          'Seconds, HH:MM:SS, or a date with time.',
+        );
+      if (/^\d{1,2}:/.test(text.trim())) {
+        t += this.clockDays * 86400;
+        if (t < this.lastTimeS - 43200) {
+          this.clockDays++;
+          t += 86400;
+        }
+      }
+    } else t = this.number(text, where) * { s: 1, ms: 0.001, min: 60, h: 3600 }[target.unit];
+    if (Number.isNaN(t))
+      throw new InputProblem(
+        'no-time',
+        'The time is missing.',
+        where(),
+        'Seconds since the start of the scan.',
+      );
+    if (t < this.lastTimeS)
+      throw new InputProblem(
+        'time-falls',
+        `Time goes back from ${this.lastTimeS} s to ${t} s.`,
+        where(),
+        'Rows in the order they were recorded.',
+      );
+    this.lastTimeS = t;
+    return t;
+  }
+
+  /** Takes one row of cells. @throws InputProblem that names line and column. */
+  row(cells: string[], line: number): void {
+    if (this.mapping.layout === 'wide') this.wide(cells, line);
+    else this.long(cells, line);
+  }
+
+  private wide(cells: string[], line: number): void {
+    const { plan } = this;
+    if (cells.length !== plan.length)
+      throw new InputProblem(
+        'ragged-row',
+        `This row has ${cells.length} cells, the heading ${plan.length}.`,
+        `line ${line}`,
+        'The same number of cells in every row; a decimal comma needs semicolons between the columns.',
+      );
+    const timeS = this.time(cells[this.timeColumn]!, line);
+    this.builder.rowTime(timeS);
+    for (let c = 0; c < plan.length; c++) {
+      const { target, values, name } = plan[c]!;
+      if (!values) continue;
+      const where = (): string => `line ${line}, column ${name}`;
+      this.builder.put(target, timeS, this.number(cells[c]!, where), name, where);
+    }
+  }
+
+  private long(cells: string[], line: number): void {
+    const { signalColumn, valueColumn } = this.mapping;
+    const name = cells[signalColumn!]?.trim() ?? '';
+    if (cells.length < 3 || name === '')
+      throw new InputProblem(
+        'ragged-row',
+        `This row has ${cells.length} cells where time, signal and value were expected.`,
+        `line ${line}`,
+        'time_s,signal,value',
+      );
+    const target = this.signal(name);
+    const timeS = this.time(cells[this.timeColumn] ?? '', line);
+    const where = (): string => `line ${line}, signal ${name}`;
+    if (target.kind !== 'ignore')
+      this.builder.put(target, timeS, this.number(cells[valueColumn!] ?? '', where), name, where);
+  }
+
+  private signal(name: string): Target {
+    let target = this.signals.get(name);
+    if (!target) {
+      target = this.known[name] ?? guessTargets([name], this.pack)[0]!;
+      this.signals.set(name, target);
+      if (target.kind === 'ignore' && !this.known[name])
+        this.builder.notices.push(`Signal ${name} is not used.`);
+    }
+    return target;
+  }
+
+  /** @throws InputProblem if there were no readings, or channels lack. */
+  finish(line: number): ScanRecord {
+    return this.builder.finish(`after line ${line}`, TABLE_SHAPE);
+  }
+}
