@@ -6,7 +6,7 @@ export default defineConfig({
       {
         test: {
           name: 'unit',
-          include: ['{core,contract,cli,web}/src/**/*.test.{ts,tsx}', 'server/src/**/*.unit.test.ts'],
+          include: ['{core,contract,cli,web,devices}/src/**/*.test.{ts,tsx}', 'server/src/**/*.unit.test.ts'],
           environment: 'node',
           testTimeout: 60_000,
         },

@@ -79,6 +79,7 @@ main(async () => {
       'server/src',
       'web/src',
       'cli/src',
+      'devices/src',
     ]);
     await vitest('Unit tests', 'unit', {});
     await vitest('API tests on PostgreSQL', 'api', { TEST_DATABASE_BASE: cluster.url('') });

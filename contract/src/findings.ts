@@ -3,7 +3,14 @@ import { z } from 'zod';
 const volt = z.number().gt(0).max(10);
 /** What to compute. A finding keeps this as its parameters, so that it can be computed again. */
 export const NewFindingSchema = z.discriminatedUnion('topic', [
-  z.object({ topic: z.literal('spread'), scanId: z.uuid() }),
+  z.object({
+    topic: z.literal('spread'),
+    role: z.enum(['before', 'after']),
+    /** Several records are put on one time line. */
+    scanIds: z.array(z.uuid()).min(1).max(20),
+    /** Voltages metered at the terminals of channels since. */
+    readingIds: z.array(z.uuid()).max(500).default([]),
+  }),
   z.object({
     topic: z.literal('match'),
     spreadFindingId: z.uuid(),

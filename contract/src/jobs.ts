@@ -1,6 +1,7 @@
 import { SIGN_NAMES, type Sign } from '@cellmend/core/triage';
 import { z } from 'zod';
 import { PackProfileSchema } from './pack';
+import { FileFormatSchema } from './scans';
 
 export const STAGES = [
   'intake',
@@ -74,6 +75,8 @@ export const ScanSummarySchema = z.object({
   durationS: z.number(),
   notices: z.array(z.string()),
   findingId: z.uuid().nullable(),
+  startedAt: z.string().nullable(),
+  format: FileFormatSchema,
 });
 export type ScanSummary = z.infer<typeof ScanSummarySchema>;
 

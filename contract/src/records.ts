@@ -11,8 +11,9 @@ export const READING_KINDS = [
   'capacity',
   'torque',
   'current',
+  'code',
   'note',
-] as const satisfies readonly (Quantity | 'note')[];
+] as const satisfies readonly (Quantity | 'code' | 'note')[];
 export type ReadingKind = (typeof READING_KINDS)[number];
 export const ReadingKindSchema = z.enum(READING_KINDS);
 
@@ -55,9 +56,9 @@ export const NewReadingSchema = z
     supersedes: z.uuid().nullable().default(null),
     reason: z.string().trim().max(500).default(''),
   })
-  .refine((r) => (r.kind === 'note' ? r.text !== '' : r.value !== null), {
+  .refine((r) => (r.kind === 'note' || r.kind === 'code' ? r.text !== '' : r.value !== null), {
     path: ['value'],
-    message: 'A note needs text, every other reading a value.',
+    message: 'A note or a trouble code needs text, every other reading a value.',
   })
   .refine((r) => r.supersedes === null || r.reason !== '', {
     path: ['reason'],

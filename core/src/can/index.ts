@@ -3,3 +3,4 @@ export * from './dbc';
 export * from './isotp';
 export * from './uds';
 export * from './codes';
+export * from './canScan';

@@ -19,6 +19,19 @@ export interface UdsDefinition {
   fields: UdsField[];
 }
 
+/**
+ * A file of our own open JSON form: which identifiers a control unit answers, at which addresses, and how its records
+ * are laid out. Times are not part of it: every answer is read at the moment its last frame came.
+ */
+export interface UdsFile {
+  format: 'cellmend-uds-1';
+  name: string;
+  requestId: number;
+  responseId: number;
+  extended?: boolean | undefined;
+  records: UdsDefinition[];
+}
+
 /** What a UDS response (ISO 14229-1) says. */
 export type UdsResponse =
   | { kind: 'data'; identifier: number; record: Uint8Array }

@@ -1,1 +1,2 @@
 export * from './usable';
+export * from './life';

@@ -4,6 +4,9 @@ import { Growing } from './growing';
 import type { Target } from './mapping';
 import type { ScanRecord, Series } from './record';
 
+/** Times beyond this are dates: no record runs for ten years. */
+const CALENDAR_S = 3e8;
+
 interface Column {
   time: Growing;
   value: Growing;
@@ -107,11 +110,27 @@ export class RecordBuilder {
       );
   }
 
+  /** How many channels have a reading. */
+  seen(): number {
+    return this.channelColumns.filter((c) => c.value.length > 0).length;
+  }
+
   /** Ids of the channels that have no reading. */
   absent(): string[] {
     return this.pack.channels
       .filter((c) => this.channelColumns[c.index]!.value.length === 0)
       .map((c) => c.id);
+  }
+
+  /** First time of all, if times are those of a calendar and not counted from a start. */
+  private startEpochS(): number | undefined {
+    const firsts = this.together
+      ? [this.shared.first()]
+      : [...this.channelColumns, this.current, this.soc, ...this.sensors.values()].map(
+          (c) => c?.time.first() ?? NaN,
+        );
+    const first = Math.min(...firsts.filter((t) => !Number.isNaN(t)));
+    return Number.isFinite(first) && first > CALENDAR_S ? first : undefined;
   }
 
   /** @throws InputProblem if there are no readings, or channels are lacking. */
@@ -127,9 +146,12 @@ export class RecordBuilder {
         'signal names',
         `All ${all} channels of “${this.pack.profile.name}”.`,
       );
-    const time = this.together ? this.shared.done() : undefined;
+    const startEpochS = this.startEpochS();
+    const fromZero = (times: Float64Array): Float64Array =>
+      startEpochS === undefined ? times : times.map((t) => t - startEpochS);
+    const time = this.together ? fromZero(this.shared.done()) : undefined;
     const series = (c: Column | null): Series | null =>
-      c ? { timeS: time ?? c.time.done(), value: c.value.done() } : null;
+      c ? { timeS: time ?? fromZero(c.time.done()), value: c.value.done() } : null;
     const sensors = [...this.sensors].map(([name, c]) => ({ name, series: series(c)! }));
     return {
       channelIds: this.pack.channels.map((c) => c.id),
@@ -139,6 +161,7 @@ export class RecordBuilder {
       ...(sensors.length > 1 ? { sensors } : {}),
       reportedSocFraction: series(this.soc),
       simultaneous: this.together,
+      ...(startEpochS === undefined ? {} : { startEpochS }),
       notices: this.notices,
     };
   }

@@ -16,6 +16,11 @@ export class Growing {
     return this.data[i]!;
   }
 
+  /** NaN while there is none. */
+  first(): number {
+    return this.length > 0 ? this.data[0]! : NaN;
+  }
+
   /** The values so far, trimmed. */
   done(): Float64Array {
     return this.data.slice(0, this.length);

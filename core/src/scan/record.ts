@@ -16,6 +16,8 @@ export interface ScanRecord {
   reportedSocFraction: Series | null;
   /** True if all channels of a row were read at the same moment. */
   simultaneous: boolean;
+  /** Seconds since 1970 at the record's time zero, where the file tells. */
+  startEpochS?: number | undefined;
   /** What the reader had to assume, in plain words. */
   notices: string[];
 }

@@ -16,13 +16,14 @@ export function chargeBetweenAh(current: Series, fromS: number, toS: number): nu
   let sum = 0;
   const { timeS, value } = current;
   for (let i = Math.max(1, indexAt(timeS, fromS)); i < timeS.length && timeS[i - 1]! < toS; i++) {
-    const a = Math.max(timeS[i - 1]!, fromS);
+    const start = timeS[i - 1]!;
+    const span = timeS[i]! - start;
+    const a = Math.max(start, fromS);
     const b = Math.min(timeS[i]!, toS);
     if (b <= a) continue;
-    const span = timeS[i]! - timeS[i - 1]!;
-    const at = (t: number): number =>
-      value[i - 1]! + ((t - timeS[i - 1]!) / span) * (value[i]! - value[i - 1]!);
-    sum += ((at(a) + at(b)) / 2) * (b - a);
+    // Mean of the current at both ends of the part that counts, linear in between.
+    const middle = ((a + b) / 2 - start) / span;
+    sum += (value[i - 1]! + middle * (value[i]! - value[i - 1]!)) * (b - a);
   }
   return sum / 3600;
 }

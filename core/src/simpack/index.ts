@@ -1,3 +1,4 @@
 export * from './random';
 export * from './simulate';
 export * from './cases';
+export * from './live';

@@ -1,4 +1,4 @@
-import { CELL_LIMITS, ocvCurve, type Pack } from '../pack';
+import { CELL_LIMITS, ocvCurve, type OcvCurve, type Pack } from '../pack';
 import type { ScanRecord, Series } from '../scan';
 import { scatterOf } from '../spread';
 import { Random } from './random';
@@ -117,7 +117,38 @@ function polledCourse(
   return { timeS, currentA };
 }
 
-/** True voltages of a simulated pack along a course, before anybody reads them. */
+/**
+ * True voltage of one channel, V, before anybody reads it.
+ * @param drawnAh charge drawn since the start; `slowV` the voltage across the slow parts of a typical cell.
+ */
+export function channelVolts(
+  sim: SimPack,
+  curve: OcvCurve,
+  channel: number,
+  drawnAh: number,
+  timeS: number,
+  currentA: number,
+  slowV: number,
+): number {
+  const c = sim.channels[channel]!;
+  const { cells } = sim.pack.channels[channel]!;
+  if (c.fixedV !== undefined) return c.fixedV;
+  const soc =
+    sim.startSoc +
+    c.deltaSoc -
+    drawnAh / (sim.capacityAh * c.capacityRatio) -
+    ((sim.baseLeakPerDay + c.leakPerDay) * timeS) / 86400;
+  const bendV = sim.curveBendV * Math.sin(9 * soc + sim.bendPhase);
+  const cellV =
+    curve.voltageAt(soc + sim.curveShiftSoc) +
+    bendV +
+    Math.min(0, soc) * 20 -
+    currentA * sim.ohmicOhm * c.ohmicRatio -
+    slowV * c.slowRatio;
+  return cells * cellV + c.offsetV;
+}
+
+/** True voltages of a simulated pack along a course. */
 function voltageModel(
   sim: SimPack,
   timeS: readonly number[],
@@ -136,25 +167,10 @@ function voltageModel(
   const drawnAh = new Float64Array(rows);
   for (let k = 1; k < rows; k++)
     drawnAh[k] = drawnAh[k - 1]! + (currentA[k]! * (timeS[k]! - timeS[k - 1]!)) / 3600;
-  const bend = (s: number): number => sim.curveBendV * Math.sin(9 * s + sim.bendPhase);
   const volts = (channel: number, k: number): number => {
-    const c = sim.channels[channel]!;
-    const { cells } = sim.pack.channels[channel]!;
-    if (c.fixedV !== undefined) return c.fixedV;
-    const soc =
-      sim.startSoc +
-      c.deltaSoc -
-      drawnAh[k]! / (sim.capacityAh * c.capacityRatio) -
-      ((sim.baseLeakPerDay + c.leakPerDay) * timeS[k]!) / 86400;
     let slowV = 0;
     sim.slow.forEach((part, j) => (slowV += part.ohm * lags[j]![k]!));
-    const cellV =
-      curve.voltageAt(soc + sim.curveShiftSoc) +
-      bend(soc) +
-      Math.min(0, soc) * 20 -
-      currentA[k]! * sim.ohmicOhm * c.ohmicRatio -
-      slowV * c.slowRatio;
-    return cells * cellV + c.offsetV;
+    return channelVolts(sim, curve, channel, drawnAh[k]!, timeS[k]!, currentA[k]!, slowV);
   };
   return { volts, drawnAh };
 }
@@ -205,7 +221,7 @@ export function simulateRecord(
   };
 }
 
-const quantise = (v: number, stepV: number): number => Math.round(v / stepV) * stepV;
+export const quantise = (v: number, stepV: number): number => Math.round(v / stepV) * stepV;
 
 /** The same, read one signal after another: current twice a round, every reading with its own time. */
 export function simulatePolled(sim: SimPack, legs: readonly Leg[], random: Random, gapS = 0.058): ScanRecord {

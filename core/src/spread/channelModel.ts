@@ -1,5 +1,5 @@
-import type { Chemistry } from '../pack';
-import { accumulateRows, solveSpd } from './linear';
+import type { Chemistry, OcvCurve } from '../pack';
+import { accumulateColumns, solveSpd, spdInverseDiagonal } from './linear';
 import type { Observation, Observed } from './observe';
 import type { Trajectory } from './trajectory';
 
@@ -46,6 +46,20 @@ function wavesOf(observed: Observed): { sin: Float64Array; cos: Float64Array }[]
       cos: soc.map((s) => Math.cos(perSoc * s)),
     }));
     waves.set(observed, found);
+  }
+  return found;
+}
+
+const CURVE_STEPS = 4096;
+const sampled = new WeakMap<OcvCurve, { volt: Float64Array; slope: Float64Array }>();
+/** Volts and slope of the curve at even steps from empty to full, so that a fit looks them up without a search. */
+function sampledCurve(curve: OcvCurve): { volt: Float64Array; slope: Float64Array } {
+  let found = sampled.get(curve);
+  if (!found) {
+    const even = (of: (s: number) => number): Float64Array =>
+      Float64Array.from({ length: CURVE_STEPS + 2 }, (_, i) => of(Math.min(1, i / CURVE_STEPS)));
+    found = { volt: even(curve.voltageAt), slope: even(curve.slopeAt) };
+    sampled.set(curve, found);
   }
   return found;
 }
@@ -166,13 +180,14 @@ function fitFrom(
   const n = channel.at.length;
   const residualV = new Float64Array(n);
   const startTime = t.timeS[0]!;
-  let sd = Float64Array.from(priorSd);
 
   const bent = passes > 1;
   const wave = bent ? wavesOf(observed) : [];
-  // One row per reading: what each parameter adds, kept from the last look so that the next step needs no second one.
-  const rows = new Float64Array(n * COUNT);
-  /** Fills residuals and rows for a set of parameters; returns the chi-square. */
+  const { volt, slope: steep } = sampledCurve(curve);
+  const slowV = hypothesis.tied ? 1 : 0;
+  // One column per parameter: what it adds to each reading, kept from the last look so that the next step needs no second one.
+  const columns = new Float64Array(n * COUNT);
+  /** Fills residuals and columns for a set of parameters; returns the chi-square. */
   const look = (th: Float64Array): number => {
     let sum = 0;
     for (let i = 0; i < n; i++) {
@@ -181,38 +196,48 @@ function fitFrom(
       const drawn = t.drawnAh[k]! / t.capacityAh + level;
       const days = (t.timeS[k]! - startTime) / 86400;
       const d = th[0]! - th[1]! * drawn - th[4]! * days;
-      const o = i * COUNT;
       let charge: number;
       let slope = slopes[k]!;
       if (bent) {
+        const here = Math.min(1, Math.max(0, s)) * CURVE_STEPS;
+        const there = Math.min(1, Math.max(0, s + d)) * CURVE_STEPS;
+        const h = Math.floor(here);
+        const g = Math.floor(there);
         const plain = slope;
-        if (d !== 0) slope = curve.slopeAt(s + d);
-        charge = curve.voltageAt(s + d) - curve.voltageAt(s);
-        rows[o + 6] = cells * (slope - plain);
+        slope = steep[g]! + (there - g) * (steep[g + 1]! - steep[g]!);
+        charge =
+          volt[g]! +
+          (there - g) * (volt[g + 1]! - volt[g]!) -
+          volt[h]! -
+          (here - h) * (volt[h + 1]! - volt[h]!);
+        columns[6 * n + i] = cells * (slope - plain);
         charge += th[6]! * (slope - plain);
         for (let j = 0; j < CURVE_WAVES.length; j++) {
           // sin and cos of a sum, with those of the typical cell's charge known already.
           const { sin, cos } = wave[j]!;
-          const cosD = Math.cos(CURVE_WAVES[j]!.perSoc * d) - 1;
-          const sinD = Math.sin(CURVE_WAVES[j]!.perSoc * d);
+          const x = CURVE_WAVES[j]!.perSoc * d;
+          const small = x > -0.25 && x < 0.25;
+          // Series to the seventh power are good to 1e-9 there.
+          const cosD = small ? x * x * (-0.5 + x * x * (1 / 24 - (x * x) / 720)) : Math.cos(x) - 1;
+          const sinD = small ? x * (1 + x * x * (-1 / 6 + x * x * (1 / 120 - (x * x) / 5040))) : Math.sin(x);
           const a = sin[k]! * cosD + cos[k]! * sinD;
           const b = cos[k]! * cosD - sin[k]! * sinD;
-          rows[o + 7 + 2 * j] = cells * a;
-          rows[o + 8 + 2 * j] = cells * b;
+          columns[(7 + 2 * j) * n + i] = cells * a;
+          columns[(8 + 2 * j) * n + i] = cells * b;
           charge += th[7 + 2 * j]! * a + th[8 + 2 * j]! * b;
         }
       } else charge = slope * d;
-      const slow = (hypothesis.tied ? th[2]! : 0) + th[3]!;
+      const slow = slowV * th[2]! + th[3]!;
       const r =
         channel.deviationV[i]! - (cells * (charge - th[2]! * t.ohmicV[k]! - slow * t.slowV[k]!) + th[5]!);
       residualV[i] = r;
       sum += weight * channel.count[i]! * r * r;
-      rows[o] = cells * slope;
-      rows[o + 1] = -cells * slope * drawn;
-      rows[o + 2] = -cells * (t.ohmicV[k]! + (hypothesis.tied ? t.slowV[k]! : 0));
-      rows[o + 3] = -cells * t.slowV[k]!;
-      rows[o + 4] = -cells * slope * days;
-      rows[o + 5] = 1;
+      columns[i] = cells * slope;
+      columns[n + i] = -cells * slope * drawn;
+      columns[2 * n + i] = -cells * (t.ohmicV[k]! + slowV * t.slowV[k]!);
+      columns[3 * n + i] = -cells * t.slowV[k]!;
+      columns[4 * n + i] = -cells * slope * days;
+      columns[5 * n + i] = 1;
     }
     for (let j = 0; j < COUNT; j++) sum += (th[j]! / priorSd[j]!) ** 2;
     return sum;
@@ -228,9 +253,8 @@ function fitFrom(
       info[j * COUNT + j] = 1 / priorSd[j]! ** 2;
       rhs[j] = -theta[j]! / priorSd[j]! ** 2;
     }
-    accumulateRows(info, rhs, rows, residualV, channel.count, weight);
-    const { x, inverseDiagonal } = solveSpd(info, rhs);
-    sd = inverseDiagonal.map(Math.sqrt);
+    accumulateColumns(info, rhs, columns, residualV, channel.count, weight);
+    const x = solveSpd(info, rhs);
     let step = 1;
     const before = chiSquare;
     // Halve the step while it makes things worse: the curve bends.
@@ -246,6 +270,7 @@ function fitFrom(
     theta.set(trial);
     if (before - chiSquare < 0.01) break;
   }
+  const sd = spdInverseDiagonal(info).map(Math.sqrt);
   const wrongSide = hypothesis.positive && theta[PARAMETERS.indexOf(hypothesis.positive)]! <= 0;
   return {
     theta,

@@ -9,3 +9,6 @@ export { scatterOf, type Scatter } from './channelModel';
 export * from './ends';
 export * from './report';
 export * from './nextTest';
+export * from './meter';
+export * from './temperature';
+export * from './deviationMap';

@@ -1,16 +1,8 @@
 /** A symmetric positive-definite system could not be solved: a pivot vanished. */
 export class SingularMatrix extends Error {}
 
-/**
- * Solves A x = b for a symmetric positive-definite A (row-major, n × n) by Cholesky; A and b are left alone.
- * Returns x and the diagonal of A⁻¹ (the variances, when A is an information matrix).
- * @throws SingularMatrix
- */
-export function solveSpd(
-  a: Float64Array,
-  b: Float64Array,
-): { x: Float64Array; inverseDiagonal: Float64Array } {
-  const n = b.length;
+/** Lower triangle L of A = L Lᵀ. @throws SingularMatrix */
+function cholesky(a: Float64Array, n: number): Float64Array {
   const l = new Float64Array(n * n);
   for (let i = 0; i < n; i++) {
     for (let j = 0; j <= i; j++) {
@@ -22,25 +14,41 @@ export function solveSpd(
       } else l[i * n + j] = sum / l[j * n + j]!;
     }
   }
-  const substitute = (rhs: Float64Array): Float64Array => {
-    const y = rhs.slice();
-    for (let i = 0; i < n; i++) {
-      for (let k = 0; k < i; k++) y[i]! -= l[i * n + k]! * y[k]!;
-      y[i]! /= l[i * n + i]!;
-    }
-    for (let i = n - 1; i >= 0; i--) {
-      for (let k = i + 1; k < n; k++) y[i]! -= l[k * n + i]! * y[k]!;
-      y[i]! /= l[i * n + i]!;
-    }
-    return y;
-  };
-  const inverseDiagonal = new Float64Array(n);
+  return l;
+}
+
+/** Solves L Lᵀ y = rhs in place. */
+function substitute(l: Float64Array, n: number, y: Float64Array): Float64Array {
+  for (let i = 0; i < n; i++) {
+    for (let k = 0; k < i; k++) y[i]! -= l[i * n + k]! * y[k]!;
+    y[i]! /= l[i * n + i]!;
+  }
+  for (let i = n - 1; i >= 0; i--) {
+    for (let k = i + 1; k < n; k++) y[i]! -= l[k * n + i]! * y[k]!;
+    y[i]! /= l[i * n + i]!;
+  }
+  return y;
+}
+
+/**
+ * Solves A x = b for a symmetric positive-definite A (row-major, n × n) by Cholesky; A and b are left alone.
+ * @throws SingularMatrix
+ */
+export function solveSpd(a: Float64Array, b: Float64Array): Float64Array {
+  return substitute(cholesky(a, b.length), b.length, b.slice());
+}
+
+/** Diagonal of A⁻¹ (the variances, when A is an information matrix). @throws SingularMatrix */
+export function spdInverseDiagonal(a: Float64Array): Float64Array {
+  const n = Math.round(Math.sqrt(a.length));
+  const l = cholesky(a, n);
+  const out = new Float64Array(n);
   for (let i = 0; i < n; i++) {
     const unit = new Float64Array(n);
     unit[i] = 1;
-    inverseDiagonal[i] = substitute(unit)[i]!;
+    out[i] = substitute(l, n, unit)[i]!;
   }
-  return { x: substitute(b), inverseDiagonal };
+  return out;
 }
 
 /** Adds w · row rowᵀ to the information matrix and w · y · row to the right-hand side. */
@@ -63,27 +71,35 @@ export function accumulate(
 }
 
 /**
- * The same for many rows at once: `rows` is row-major with as many columns as `rhs`, each row weighed by
- * `weight · count`. Only the lower triangle is summed; it is mirrored at the end.
+ * The same for many observations at once: `columns` holds one column per parameter, each as long as `y`, and
+ * observation r is weighed by `weight · count[r]`. Sums run down the columns, where they stay in a register.
  */
-export function accumulateRows(
+export function accumulateColumns(
   info: Float64Array,
   rhs: Float64Array,
-  rows: Float64Array,
+  columns: Float64Array,
   y: Float64Array,
   count: Float64Array,
   weight: number,
 ): void {
   const n = rhs.length;
-  for (let r = 0; r < y.length; r++) {
-    const o = r * n;
-    const w = weight * count[r]!;
-    for (let i = 0; i < n; i++) {
-      const wi = w * rows[o + i]!;
-      rhs[i]! += wi * y[r]!;
-      const at = i * n;
-      for (let j = 0; j <= i; j++) info[at + j]! += wi * rows[o + j]!;
+  const rows = y.length;
+  const weighed = new Float64Array(rows);
+  for (let i = 0; i < n; i++) {
+    const a = i * rows;
+    let right = 0;
+    for (let r = 0; r < rows; r++) {
+      const w = weight * count[r]! * columns[a + r]!;
+      weighed[r] = w;
+      right += w * y[r]!;
+    }
+    rhs[i]! += right;
+    for (let j = 0; j <= i; j++) {
+      const b = j * rows;
+      let sum = 0;
+      for (let r = 0; r < rows; r++) sum += weighed[r]! * columns[b + r]!;
+      info[i * n + j]! += sum;
+      if (j < i) info[j * n + i] = info[i * n + j]!;
     }
   }
-  for (let i = 0; i < n; i++) for (let j = 0; j < i; j++) info[j * n + i] = info[i * n + j]!;
 }

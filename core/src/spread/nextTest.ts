@@ -9,6 +9,17 @@ export interface Test {
   /** Explanations grouped by the result they would give. */
   groups: Verdict[][];
   possible: (nearFull: Spread | null, nearEmpty: Spread | null) => boolean;
+  /** It is a meter at the terminals: said and done once it has been metered. */
+  meter?: true;
+}
+
+/** One test for one channel, with what it is worth. */
+export interface RankedTest {
+  channel: string;
+  text: string;
+  minutes: number;
+  /** How much of what is open it settles, bits. */
+  bits: number;
 }
 
 const always = (): boolean => true;
@@ -27,6 +38,7 @@ export const TESTS: Test[] = [
     minutes: 6,
     groups: [['sense-fault'], ['imbalance', 'low-capacity', 'high-resistance', 'self-discharge', 'dead']],
     possible: always,
+    meter: true,
   },
   {
     name: (f, pack) =>
@@ -68,32 +80,52 @@ export function gainOf(test: Test, open: readonly Alternative[]): number {
   );
 }
 
+/** Tests that would settle something of what is still open, best for its effort first. */
+export function rankTests(
+  findings: readonly ChannelFinding[],
+  nearFull: Spread | null,
+  nearEmpty: Spread | null,
+  pack: Pack,
+  metered: ReadonlySet<string> = new Set(),
+): RankedTest[] {
+  return findings
+    .filter((f) => f.verdict === 'undetermined')
+    .flatMap((f) =>
+      TESTS.filter((t) => t.possible(nearFull, nearEmpty) && !(t.meter && metered.has(f.channel))).map(
+        (t) => ({
+          channel: f.channel,
+          text: t.name(f, pack),
+          minutes: t.minutes,
+          bits: gainOf(t, f.alternatives),
+        }),
+      ),
+    )
+    .filter((t) => t.bits > 0)
+    .sort((a, b) => b.bits / b.minutes - a.bits / a.minutes);
+}
+
 /** The measurement that separates most of what is still open for its effort, in one sentence. */
 export function nextTest(
   findings: readonly ChannelFinding[],
   nearFull: Spread | null,
   nearEmpty: Spread | null,
   pack: Pack,
+  metered: ReadonlySet<string> = new Set(),
 ): string {
-  const dead = findings.find((f) => f.verdict === 'dead');
+  const unmetered = findings.filter((f) => !metered.has(f.channel));
+  const dead = unmetered.find((f) => f.verdict === 'dead');
   if (dead)
     return `Meter ${dead.channel} at the terminals of ${dead.module} before condemning it: a sense fault can look the same.`;
-  const open = findings.filter((f) => f.verdict === 'undetermined');
-  let best: { test: Test; finding: ChannelFinding; worth: number } | null = null;
-  for (const finding of open) {
-    for (const test of TESTS) {
-      if (!test.possible(nearFull, nearEmpty)) continue;
-      const worth = gainOf(test, finding.alternatives) / test.minutes;
-      if (worth > 0 && (!best || worth > best.worth)) best = { test, finding, worth };
-    }
-  }
-  if (best) return best.test.name(best.finding, pack);
-  const sense = findings.find((f) => f.verdict === 'sense-fault');
+  const [best] = rankTests(findings, nearFull, nearEmpty, pack, metered);
+  if (best) return best.text;
+  const sense = unmetered.find((f) => f.verdict === 'sense-fault');
   if (sense)
     return `Meter ${sense.channel} at the terminals of ${sense.module}: it should read what its neighbours read.`;
-  const first = findings[0];
+  const first = unmetered[0];
   if (first) return `Meter ${first.channel} at the terminals of ${first.module} before it is replaced.`;
   if (!nearFull || !nearEmpty)
     return `Scan ${nearFull ? 'near empty' : 'near full'} as well: a weak group can look fine at one end.`;
-  return 'Nothing more to measure: no channel stands out at either end.';
+  return findings.length > 0
+    ? 'Nothing more to measure: what stands out was metered at the terminals.'
+    : 'Nothing more to measure: no channel stands out at either end.';
 }

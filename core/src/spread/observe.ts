@@ -126,7 +126,7 @@ function observePolled(record: ScanRecord, pack: Pack, curve: OcvCurve): Observe
     const rhs = new Float64Array(size);
     for (let j = 0; j < size; j++) info[j * size + j] = 1e-6;
     for (let k = 0; k < all.length; k++) if (keep[k]) accumulate(info, rhs, basis(k), rough[k]!, 1);
-    const { x } = solveSpd(info, rhs);
+    const x = solveSpd(info, rhs);
     for (let k = 0; k < all.length; k++) typicalV[k] = basis(k).reduce((s, b, j) => s + b * x[j]!, 0);
     const sigma = 1.4826 * median(rough.map((v, k) => Math.abs(v - typicalV[k]!)));
     keep = Uint8Array.from(first.unsteady, (u, k) =>

@@ -3,7 +3,9 @@ import { endsOf } from './ends';
 import { findSegments, restPoints, type ScanRecord, type Segment } from '../scan';
 import { costOfSuspects, rangeKm, usableCapacity, type GroupState } from '../range';
 import { diagnose, type ChannelEstimate } from './diagnose';
-import { nextTest } from './nextTest';
+import { weighMeter, type MeterReading } from './meter';
+import { nextTest, rankTests, type RankedTest } from './nextTest';
+import { temperatureSpread, type TemperatureSpread } from './temperature';
 import { spreadAt, type Spread } from './spread';
 import { median } from './statistics';
 import type { ChannelFinding } from './verdicts';
@@ -40,7 +42,15 @@ export interface SpreadReport {
   mendedAh: number;
   evenButAged: boolean;
   nextTest: string;
+  /** Tests that would settle something, best first. */
+  tests: RankedTest[];
+  temperature: TemperatureSpread | null;
+  /** Channels metered at their terminals, with the volts that were weighed in. */
+  metered: MeterReading[];
 }
+
+/** Tests shown to choose from. */
+const MOST_TESTS = 8;
 
 /** Capacity and charge of every channel, as one string. */
 export function groupStates(
@@ -63,19 +73,27 @@ export function groupStates(
   return states;
 }
 
-/** Diagnosis, spread at both ends, tilt and costs of one record. */
-export function spreadReport(record: ScanRecord, pack: Pack): SpreadReport {
+/** Diagnosis, spread at both ends, tilt and costs of one record, with what was metered at the terminals since. */
+export function spreadReport(
+  record: ScanRecord,
+  pack: Pack,
+  metered: readonly MeterReading[] = [],
+): SpreadReport {
   const segments = findSegments(record);
   const rests = restPoints(record, segments).map((p) => spreadAt(p, pack));
   const { nearFull, nearEmpty } = endsOf(rests);
   const d = diagnose(record, pack);
+  const indexOf = new Map(pack.channels.map((c) => [c.id, c.index]));
+  const found = weighMeter(d.findings, metered, rests[rests.length - 1] ?? null, pack);
+  // A reading that is wrong says nothing of the cell behind it.
+  const wrong = new Set(found.filter((f) => f.verdict === 'sense-fault').map((f) => indexOf.get(f.channel)!));
+  const channels = d.channels.filter((c) => !wrong.has(c.channelIndex));
   const { ratedCapacityAh, ratedRangeKm } = pack.profile;
   const km = (ah: number): number | null =>
     ratedRangeKm ? rangeKm(ah, ratedCapacityAh, ratedRangeKm) : null;
-  const states = groupStates(d.channels, pack.channels.length, d.typicalCapacityAh, d.startSocFraction);
+  const states = groupStates(channels, pack.channels.length, d.typicalCapacityAh, d.startSocFraction);
   const now = usableCapacity(states);
-  const indexOf = new Map(pack.channels.map((c) => [c.id, c.index]));
-  const real = d.findings.filter((f) => f.verdict === 'low-capacity' || f.verdict === 'imbalance');
+  const real = found.filter((f) => f.verdict === 'low-capacity' || f.verdict === 'imbalance');
   const typical: GroupState = { capacityAh: d.typicalCapacityAh, socFraction: d.startSocFraction };
   // What is mended is a module, so its channels are weighed together.
   const modules = [...new Set(real.map((f) => f.module))];
@@ -84,7 +102,7 @@ export function spreadReport(record: ScanRecord, pack: Pack): SpreadReport {
     modules.map((m) => real.filter((f) => f.module === m).map((f) => indexOf.get(f.channel)!)),
     typical,
   );
-  const findings = d.findings.map((f): CostedFinding => {
+  const findings = found.map((f): CostedFinding => {
     const costAh = real.includes(f) ? costs.costAh[modules.indexOf(f.module)]! : 0;
     return { ...f, channelIndex: indexOf.get(f.channel)!, costAh, costKm: km(costAh) };
   });
@@ -99,13 +117,14 @@ export function spreadReport(record: ScanRecord, pack: Pack): SpreadReport {
     socFraction: s.medianSocFraction,
     deltaAh: s.channels.map((c) => c.deltaSocFraction * d.typicalCapacityAh),
   });
+  const already = new Set(metered.map((m) => pack.channels[m.channelIndex]!.id));
   return {
     segments,
     nearFull,
     nearEmpty,
     tilt: nearFull && nearEmpty ? { from: end(nearFull), to: end(nearEmpty) } : null,
     findings,
-    channels: d.channels,
+    channels,
     typicalCapacityAh: d.typicalCapacityAh,
     typicalCapacitySdAh: d.typicalCapacitySdAh,
     typicalResistanceMilliohm:
@@ -116,6 +135,9 @@ export function spreadReport(record: ScanRecord, pack: Pack): SpreadReport {
     usableKm: km(now.usableAh),
     mendedAh: costs.mendedAh,
     evenButAged: findings.length === 0 && d.typicalCapacityAh < 0.8 * ratedCapacityAh,
-    nextTest: nextTest(findings, nearFull, nearEmpty, pack),
+    nextTest: nextTest(findings, nearFull, nearEmpty, pack, already),
+    tests: rankTests(findings, nearFull, nearEmpty, pack, already).slice(0, MOST_TESTS),
+    temperature: temperatureSpread(record),
+    metered: [...metered],
   };
 }

@@ -1,6 +1,6 @@
 import { CELL_LIMITS, type OcvCurve, type Pack } from '../pack';
 import { indexAt, type ScanRecord, type Series } from '../scan';
-import { accumulate, solveSpd } from './linear';
+import { accumulate, solveSpd, spdInverseDiagonal } from './linear';
 import { median } from './statistics';
 
 /**
@@ -169,8 +169,8 @@ function fitTypical(
       accumulate(info, rhs, row, error, w);
     }
     cost = sum;
-    const { x, inverseDiagonal } = solveSpd(info, rhs);
-    sd = Math.sqrt(inverseDiagonal[1]!);
+    const x = solveSpd(info, rhs);
+    sd = Math.sqrt(spdInverseDiagonal(info)[1]!);
     x.forEach((d, j) => (theta[j]! += d));
     theta[1] = Math.min(Math.max(theta[1]!, 0.6 / rated), 2.5 / rated);
     theta[5] = Math.max(0, theta[5]!);

@@ -169,4 +169,32 @@ CREATE TRIGGER scan_chunks_fixed BEFORE UPDATE OR DELETE ON scan_chunks FOR EACH
 CREATE TRIGGER scan_sources_fixed BEFORE UPDATE OR DELETE ON scan_sources FOR EACH ROW EXECUTE FUNCTION refuse_change();
 `,
   },
+  {
+    name: '002-scans-of-every-kind',
+    sql: `
+ALTER TABLE scans ADD COLUMN started_at timestamptz;
+ALTER TABLE scans ADD COLUMN format text NOT NULL DEFAULT 'table';
+CREATE TABLE scan_pictures (
+  scan_id uuid PRIMARY KEY REFERENCES scans(id),
+  picture jsonb NOT NULL
+);
+CREATE TRIGGER scan_pictures_fixed BEFORE UPDATE OR DELETE ON scan_pictures FOR EACH ROW EXECUTE FUNCTION refuse_change();
+CREATE TABLE scan_headings (
+  key text PRIMARY KEY,
+  names jsonb NOT NULL,
+  mapping jsonb NOT NULL,
+  person_id uuid NOT NULL REFERENCES people(id),
+  updated_at timestamptz NOT NULL DEFAULT now()
+);
+CREATE TABLE signal_definitions (
+  id uuid PRIMARY KEY,
+  name text NOT NULL UNIQUE CHECK (length(name) BETWEEN 1 AND 120),
+  kind text NOT NULL CHECK (kind IN ('dbc','uds')),
+  text text NOT NULL,
+  signals int NOT NULL,
+  person_id uuid NOT NULL REFERENCES people(id),
+  created_at timestamptz NOT NULL DEFAULT now()
+);
+`,
+  },
 ];

@@ -1,5 +1,7 @@
 import type { DecisionBody, Stage } from '@cellmend/contract/jobs';
+import type { FileFormat } from '@cellmend/contract/scans';
 import type { PackProfile } from '@cellmend/core/pack';
+import type { ColumnMapping } from '@cellmend/core/scan';
 import {
   DataTypes,
   Model,
@@ -59,8 +61,30 @@ export interface ScanRow extends Row<ScanRow> {
   durationS: number;
   notices: string[];
   sourceSha256: string;
+  /** When the record began, as the file or whoever took it in says. */
+  startedAt: Date | null;
+  format: CreationOptional<FileFormat>;
   personId: string;
   createdAt: CreationOptional<Date>;
+}
+export interface ScanPictureRow extends Row<ScanPictureRow> {
+  scanId: string;
+  picture: unknown;
+}
+export interface HeadingRow extends Row<HeadingRow> {
+  key: string;
+  names: string[];
+  mapping: ColumnMapping;
+  personId: string;
+  updatedAt: CreationOptional<Date>;
+}
+export interface DefinitionRow extends Row<DefinitionRow> {
+  id: string;
+  name: string;
+  kind: 'dbc' | 'uds';
+  text: string;
+  signals: number;
+  personId: string;
 }
 export interface ScanChunkRow extends Row<ScanChunkRow> {
   scanId: string;
@@ -148,6 +172,9 @@ export interface Models {
   Scan: ModelStatic<ScanRow>;
   ScanChunk: ModelStatic<ScanChunkRow>;
   ScanSource: ModelStatic<ScanSourceRow>;
+  ScanPicture: ModelStatic<ScanPictureRow>;
+  Heading: ModelStatic<HeadingRow>;
+  Definition: ModelStatic<DefinitionRow>;
   Reading: ModelStatic<ReadingRow>;
   Finding: ModelStatic<FindingRow>;
   Decision: ModelStatic<DecisionRow>;
@@ -209,6 +236,8 @@ export function defineModels(sequelize: Sequelize): Models {
       durationS: T.DOUBLE,
       notices: T.JSONB,
       sourceSha256: { type: T.TEXT, field: 'source_sha256' },
+      startedAt: T.DATE,
+      format: { type: T.TEXT, defaultValue: 'table' },
       personId: T.UUID,
       createdAt: now(),
     }),
@@ -225,6 +254,22 @@ export function defineModels(sequelize: Sequelize): Models {
       scanId: { type: T.UUID, primaryKey: true },
       part: { type: T.INTEGER, primaryKey: true },
       bytes: T.BLOB,
+    }),
+    ScanPicture: table('scan_pictures', { scanId: { type: T.UUID, primaryKey: true }, picture: T.JSONB }),
+    Heading: table('scan_headings', {
+      key: { type: T.TEXT, primaryKey: true },
+      names: T.JSONB,
+      mapping: T.JSONB,
+      personId: T.UUID,
+      updatedAt: now(),
+    }),
+    Definition: table('signal_definitions', {
+      id: uuid(),
+      name: T.TEXT,
+      kind: T.TEXT,
+      text: T.TEXT,
+      signals: T.INTEGER,
+      personId: T.UUID,
     }),
     Reading: table('readings', {
       id: uuid(),

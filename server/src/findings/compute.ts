@@ -2,13 +2,13 @@ import { planBalance, type BalancePlan } from '@cellmend/core/balance';
 import { rankDonors, type DonorModule, type MatchRow } from '@cellmend/core/match';
 import { normalisePack, ocvCurve, type PackProfile } from '@cellmend/core/pack';
 import { compareRecords, type Comparison } from '@cellmend/core/prove';
-import { groupStates, type SpreadReport } from '@cellmend/core/spread';
+import { groupStates, type MeterReading, type SpreadReport } from '@cellmend/core/spread';
 import type { NewFinding } from '@cellmend/contract/findings';
 import type { Transaction } from 'sequelize';
 import { HttpProblem, notFound } from '../http/problems';
 import type { Store } from '../http/context';
 import { loadRecord } from '../scans/store';
-import { runScanTask } from '../scans/work';
+import { runFor } from '../scans/work';
 
 /** What a finding was computed from, by id. */
 export interface Computed {
@@ -16,13 +16,50 @@ export interface Computed {
   result: SpreadReport | MatchRow[] | BalancePlan | Comparison;
 }
 
+/** Records of this job, with when each began and what was metered since. */
 async function report(
   store: Store,
-  scanId: string,
+  jobId: string,
   profile: PackProfile,
+  ask: Extract<NewFinding, { topic: 'spread' }>,
   tx: Transaction,
 ): Promise<SpreadReport> {
-  return (await runScanTask({ profile, record: await loadRecord(store, scanId, tx) })).report;
+  const scans = await store.models.Scan.findAll({
+    where: { id: ask.scanIds, jobId },
+    transaction: tx,
+  });
+  if (scans.length !== new Set(ask.scanIds).size) throw notFound('One of those scans');
+  const metered = await meterReadings(store, jobId, profile, ask.readingIds, tx);
+  const parts = [];
+  for (const scan of scans)
+    parts.push({
+      record: await loadRecord(store, scan.id, tx),
+      startS: (scan.startedAt ?? scan.createdAt).getTime() / 1000,
+    });
+  return runFor('report', { kind: 'report', profile, parts, metered });
+}
+
+/** Volts metered at channels, oldest first: the newest of a channel counts. */
+async function meterReadings(
+  store: Store,
+  jobId: string,
+  profile: PackProfile,
+  ids: string[],
+  tx: Transaction,
+): Promise<MeterReading[]> {
+  if (ids.length === 0) return [];
+  const rows = await store.models.Reading.findAll({
+    where: { id: ids, jobId, kind: 'voltage' },
+    order: [['observedAt', 'ASC']],
+    transaction: tx,
+  });
+  if (rows.length !== new Set(ids).size) throw notFound('One of those readings');
+  const indexOf = new Map(profile.channels.map((c, i) => [c.id, i]));
+  return rows.flatMap((r) =>
+    indexOf.has(r.place) && r.value !== null
+      ? [{ channelIndex: indexOf.get(r.place)!, voltageV: r.value }]
+      : [],
+  );
 }
 
 async function donors(store: Store, ids: string[], tx: Transaction): Promise<DonorModule[]> {
@@ -64,7 +101,10 @@ export async function compute(
   const pack = normalisePack(profile);
   switch (ask.topic) {
     case 'spread':
-      return { inputIds: [ask.scanId], result: await report(store, ask.scanId, profile, tx) };
+      return {
+        inputIds: [...ask.scanIds, ...ask.readingIds],
+        result: await report(store, jobId, profile, ask, tx),
+      };
     case 'match': {
       const spread = await spreadOf(store, jobId, ask.spreadFindingId, tx);
       const module = pack.modules.find((m) => m.id === ask.moduleId);

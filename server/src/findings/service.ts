@@ -81,7 +81,10 @@ export async function recompute(
   const row = await store.models.Finding.findOne({ where: { id, jobId: job.id }, transaction: tx });
   if (!row) throw notFound('That finding');
   const ask = NewFindingSchema.parse(
-    row.topic === 'spread' ? { topic: 'spread', scanId: row.inputIds[0] } : row.parameters,
+    // Findings of the first days named the role only.
+    row.topic === 'spread' && !row.parameters.scanIds
+      ? { topic: 'spread', role: row.parameters.role, scanIds: row.inputIds }
+      : row.parameters,
   );
   const { result } = await compute(store, job.id, profile, ask, tx);
   const now = JSON.parse(JSON.stringify(result)) as unknown;

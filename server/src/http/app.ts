@@ -92,7 +92,8 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
   api.use(express.json({ limit: '1mb', strict: true, type: 'application/json' }));
   api.use(peopleRoutes(store, { demo: options.demo, signInsPerMinute: options.signInsPerMinute ?? 20 }));
   api.use(jobRoutes(store));
-  api.use(scanRoutes(store, options.demoFolder));
+  const scans = scanRoutes(store, options.demoFolder, options.demo);
+  api.use(scans.router);
   api.use(findingRoutes(store));
   api.use(decisionRoutes(store));
   api.use(recordRoutes(store));
@@ -124,5 +125,11 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
   }
   app.use(unknownRoute);
   app.use(problemHandler);
-  return { app, close: () => pool.end() };
+  return {
+    app,
+    close: async () => {
+      await scans.close();
+      await pool.end();
+    },
+  };
 }

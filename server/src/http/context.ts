@@ -57,6 +57,21 @@ export async function announce(
   });
 }
 
+/** PostgreSQL carries notices of up to 8000 bytes. */
+const LONGEST_NOTICE = 7900;
+
+/** Tells every server process something that passes: progress, live values. Nothing is kept; a long one is left out. */
+export async function announceNow(store: Store, message: Record<string, unknown>): Promise<void> {
+  const payload = JSON.stringify(message);
+  if (Buffer.byteLength(payload) > LONGEST_NOTICE) return;
+  await store.sequelize
+    .query('SELECT pg_notify(:channel, :payload)', {
+      replacements: { channel: 'cellmend', payload },
+      type: QueryTypes.SELECT,
+    })
+    .catch(() => undefined);
+}
+
 const KeySchema = z.uuid('A UUID in the Idempotency-Key header.');
 
 /**

@@ -108,7 +108,10 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
   ]);
   const people = await models.Person.findAll({ where: { id: [...new Set(scans.map((s) => s.personId))] } });
   const name = new Map(people.map((p) => [p.id, p.name]));
-  const findingOf = new Map(findings.map((f) => [f.inputIds[0], f.id]));
+  // A record's own finding has no other input.
+  const findingOf = new Map(
+    findings.filter((f) => f.inputIds.length === 1).map((f) => [f.inputIds[0], f.id]),
+  );
   return {
     id: job.id,
     number: job.number,
@@ -127,6 +130,8 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
       durationS: s.durationS,
       notices: s.notices,
       findingId: findingOf.get(s.id) ?? null,
+      startedAt: s.startedAt?.toISOString() ?? null,
+      format: s.format,
     })),
     decisions: await viewDecisions(store, decisions),
     route: routeOf(scans, decisions, new Set(stages.map((s) => s.stage))),

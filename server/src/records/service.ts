@@ -6,10 +6,12 @@ import {
   type TimelineEntry,
 } from '@cellmend/contract/records';
 import { QUANTITIES } from '@cellmend/core/jot';
-import { normalisePack } from '@cellmend/core/pack';
+import { parseCode, printCode } from '@cellmend/core/can';
+import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { randomUUID } from 'node:crypto';
-import { QueryTypes } from 'sequelize';
-import type { ClockRow, ReadingRow } from '../db/models';
+import { Op, QueryTypes } from 'sequelize';
+import type { ClockRow, JobRow, ReadingRow, ScanRow } from '../db/models';
+import { computeFinding } from '../findings/service';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
@@ -77,7 +79,13 @@ export async function addReading(
       ],
     });
   }
-  if (input.kind !== 'note') {
+  if (input.kind === 'code') {
+    input.text = printCode(parseCode(input.text));
+    if (input.value !== null && !(Number.isInteger(input.value) && input.value >= 0 && input.value <= 255))
+      throw new HttpProblem(400, 'Cannot be accepted', `${input.value} is no status byte.`, {
+        fields: [{ field: 'value', message: '0 to 255, or left out.' }],
+      });
+  } else if (input.kind !== 'note') {
     const { least, most, unit } = QUANTITIES[input.kind];
     if (input.value! < least || input.value! > most)
       throw new HttpProblem(400, 'Cannot be accepted', `${input.value} ${unit} cannot be a ${input.kind}.`, {
@@ -102,7 +110,7 @@ export async function addReading(
         { current: view(already, '', null) },
       );
   }
-  const unit = input.kind === 'note' ? '' : QUANTITIES[input.kind].unit;
+  const unit = input.kind === 'note' || input.kind === 'code' ? '' : QUANTITIES[input.kind].unit;
   const row = await store.models.Reading.create(
     {
       id: randomUUID(),
@@ -114,7 +122,7 @@ export async function addReading(
     },
     { transaction: doing.tx },
   );
-  const said = input.kind === 'note' ? input.text : `${input.value} ${unit}`;
+  const said = unit === '' ? input.text : `${input.value} ${unit}`;
   await audit(
     store,
     doing,
@@ -123,8 +131,48 @@ export async function addReading(
     `${input.place} ${input.kind}`.trim(),
     input.supersedes ? `${said} (${input.reason})` : said,
   );
+  if (input.kind === 'voltage' && pack.channels.some((c) => c.id === input.place))
+    await weighIn(store, doing, job, profile);
   await announce(store, doing.tx, 'readings', job.number);
   return view(row, doing.person.name, null);
+}
+
+/** A voltage metered at a channel's terminals is weighed into the newest spread at once. */
+async function weighIn(store: Store, doing: Doing, job: JobRow, profile: PackProfile): Promise<void> {
+  const newest = await store.models.Finding.findOne({
+    where: { jobId: job.id, topic: 'spread' },
+    order: [['createdAt', 'DESC']],
+    transaction: doing.tx,
+  });
+  if (!newest) return;
+  const { role, scanIds } = newest.parameters as { role: 'before' | 'after'; scanIds?: string[] };
+  const scans = scanIds ?? newest.inputIds;
+  const scanned = await store.models.Scan.max<Date, ScanRow>('createdAt', {
+    where: { id: scans },
+    transaction: doing.tx,
+  });
+  const superseded = await store.sequelize.query<{ id: string }>(
+    'SELECT supersedes AS id FROM readings WHERE job_id = :job AND supersedes IS NOT NULL',
+    { replacements: { job: job.id }, type: QueryTypes.SELECT, transaction: doing.tx },
+  );
+  const readings = await store.models.Reading.findAll({
+    where: {
+      jobId: job.id,
+      kind: 'voltage',
+      place: profile.channels.map((c) => c.id),
+      observedAt: { [Op.gte]: scanned },
+      id: { [Op.notIn]: superseded.map((r) => r.id) },
+    },
+    attributes: ['id'],
+    transaction: doing.tx,
+  });
+  if (readings.length === 0) return;
+  await computeFinding(store, doing, job, profile, {
+    topic: 'spread',
+    role,
+    scanIds: scans,
+    readingIds: readings.map((r) => r.id),
+  });
 }
 
 /** Everything that happened to a job, newest first. */

@@ -1,27 +1,91 @@
-import { createReadStream } from 'node:fs';
-import { parentPort, workerData } from 'node:worker_threads';
+import type { ScanPreview } from '@cellmend/contract/scans';
+import type { LoggedCode } from '@cellmend/core/can';
 import { InputProblem, normalisePack, type PackProfile } from '@cellmend/core/pack';
-import { CsvScanReader, type ScanRecord } from '@cellmend/core/scan';
-import { spreadReport, type SpreadReport } from '@cellmend/core/spread';
+import { joinRecords, type ScanRecord } from '@cellmend/core/scan';
+import {
+  deviationMap,
+  spreadReport,
+  type DeviationMap,
+  type MeterReading,
+  type SpreadReport,
+} from '@cellmend/core/spread';
+import { parentPort, workerData } from 'node:worker_threads';
+import { previewScanFile, readScanFile, type ReadingHelp } from './readFile';
+import type { FileFormat } from '@cellmend/contract/scans';
 
-/** Read a file and report on it, or report on a record that is stored already. */
-export type ScanTask = { profile: PackProfile } & ({ path: string } | { record: ScanRecord });
+/** A stored record with the moment it began. */
+export interface StoredPart {
+  record: ScanRecord;
+  startS: number;
+}
+
+/** What a thread is asked to do: read a file, look at one, or report on what is stored already. */
+export type ScanTask = { profile: PackProfile } & (
+  | { kind: 'read'; path: string; help: ReadingHelp }
+  | { kind: 'preview'; path: string; help: ReadingHelp }
+  | { kind: 'record'; record: ScanRecord }
+  | { kind: 'report'; parts: StoredPart[]; metered: MeterReading[] }
+);
+export interface ReadAnswer {
+  record: ScanRecord;
+  codes: LoggedCode[];
+  format: FileFormat;
+  report: SpreadReport;
+  picture: DeviationMap;
+}
 export type ScanAnswer =
-  | { ok: true; record: ScanRecord; report: SpreadReport }
+  | { ok: true; read: ReadAnswer }
+  | { ok: true; preview: ScanPreview }
+  | { ok: true; report: SpreadReport }
   | { ok: false; problem: { code: string; what: string; where: string; accepted: string } }
   | { ok: false; failure: string };
+export type WorkerMessage = { progress: number } | { answer: ScanAnswer };
+
+const say = (message: WorkerMessage): void => parentPort!.postMessage(message);
+
+/** Several records of one pack, on one time line, reported on together; one alone as it is. */
+function reportOn(parts: StoredPart[], metered: MeterReading[], profile: PackProfile): SpreadReport {
+  const pack = normalisePack(profile);
+  if (parts.length === 1) return spreadReport(parts[0]!.record, pack, metered);
+  const alone = parts.map((p) => ({ ...p, report: spreadReport(p.record, pack) }));
+  // The capacity is best known from the record that spans most charge.
+  const best = alone.reduce((a, b) => (b.report.typicalCapacitySdAh < a.report.typicalCapacitySdAh ? b : a));
+  const joined = joinRecords(
+    alone.map((p) => ({
+      record: p.record,
+      startS: p.startS,
+      startSocFraction: p.report.startSocFraction,
+      endSocFraction: p.report.endSocFraction,
+    })),
+    best.report.typicalCapacityAh,
+  );
+  return spreadReport(joined, pack, metered);
+}
 
 /** Off the server's event loop: a long file is read piece by piece, a record is diagnosed. */
 async function run(task: ScanTask): Promise<ScanAnswer> {
   const pack = normalisePack(task.profile);
-  let record: ScanRecord;
-  if ('path' in task) {
-    const reader = new CsvScanReader(pack);
-    for await (const piece of createReadStream(task.path, { encoding: 'utf8', highWaterMark: 1 << 18 }))
-      reader.push(piece as string);
-    record = reader.finish();
-  } else record = task.record;
-  return { ok: true, record, report: spreadReport(record, pack) };
+  const whole = (record: ScanRecord, codes: LoggedCode[], format: FileFormat): ScanAnswer => ({
+    ok: true,
+    read: { record, codes, format, report: spreadReport(record, pack), picture: deviationMap(record, pack) },
+  });
+  switch (task.kind) {
+    case 'read': {
+      let told = 0;
+      const { record, codes, format } = await readScanFile(task.path, pack, task.help, (progress) => {
+        if (progress - told < 0.04) return;
+        told = progress;
+        say({ progress });
+      });
+      return whole(record, codes, format);
+    }
+    case 'record':
+      return whole(task.record, [], 'can');
+    case 'preview':
+      return { ok: true, preview: await previewScanFile(task.path, pack, task.help) };
+    case 'report':
+      return { ok: true, report: reportOn(task.parts, task.metered, task.profile) };
+  }
 }
 
 run(workerData as ScanTask)
@@ -33,4 +97,4 @@ run(workerData as ScanTask)
         }
       : { ok: false, failure: error instanceof Error ? (error.stack ?? error.message) : String(error) },
   )
-  .then((answer) => parentPort!.postMessage(answer));
+  .then((answer) => say({ answer }));

@@ -1,39 +1,69 @@
-import { DemoScanSchema, ScanQuerySchema } from '@cellmend/contract/routes';
+import { DemoScanSchema, PreviewQuerySchema, ScanQuerySchema } from '@cellmend/contract/routes';
+import { valueAt } from '@cellmend/core/scan';
 import { Router, type Request } from 'express';
 import { createReadStream, existsSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Readable } from 'node:stream';
 import { z } from 'zod';
 import { needs } from '../http/auth';
-import { writeOnce, type Store } from '../http/context';
+import { announceNow, writeOnce, type Store } from '../http/context';
 import { notFound } from '../http/problems';
 import { findJob } from '../jobs/service';
+import { addDefinition, listDefinitions, readingHelp, saveHeading } from './help';
+import { LiveSessions } from './live';
 import { loadRecord } from './store';
-import { readUpload, storeScan } from './service';
-import { valueAt } from '@cellmend/core/scan';
+import { previewUpload, readUpload, storeScan } from './service';
 
 /** Most points of a trace sent to the page. */
 const TRACE_POINTS = 600;
+/** Pages are told how far an import is this often at most. */
+const PROGRESS_MS = 250;
 
-export function scanRoutes(store: Store, demoFolder: string): Router {
+interface Upload {
+  body: Readable;
+  name: string;
+  role: 'before' | 'after';
+  writtenAt: Date | null;
+}
+
+export function scanRoutes(
+  store: Store,
+  demoFolder: string,
+  demo: boolean,
+): { router: Router; close: () => Promise<void> } {
   const router = Router();
+  const live = new LiveSessions(
+    store,
+    (job, state) => void announceNow(store, { topic: 'live', job, state }),
+  );
+
+  const untilGone = (res: {
+    on: (e: 'close', f: () => void) => void;
+    writableEnded: boolean;
+  }): AbortSignal => {
+    const stop = new AbortController();
+    res.on('close', () => !res.writableEnded && stop.abort());
+    return stop.signal;
+  };
 
   /** Reading the file happens before the transaction opens; storing it is one transaction. */
-  const takeIn = (source: (req: Request) => { body: Readable; name: string; role: 'before' | 'after' }) =>
+  const takeIn = (source: (req: Request) => Upload) =>
     [
       needs('technician'),
       async (req: Request, res: Parameters<ReturnType<typeof writeOnce>>[1], next: () => void) => {
-        const { body, name, role } = source(req);
+        const { body, name, role, writtenAt } = source(req);
         const { job, profile } = await findJob(store, req.params.number);
-        const stop = new AbortController();
-        res.on('close', () => !res.writableEnded && stop.abort());
-        const read = await readUpload(body, profile, stop.signal);
+        const key = req.get('idempotency-key') ?? null;
+        let told = 0;
+        const read = await readUpload(body, profile, await readingHelp(store), untilGone(res), (fraction) => {
+          if (Date.now() - told < PROGRESS_MS) return;
+          told = Date.now();
+          void announceNow(store, { topic: 'import', job: job.number, key, fraction });
+        });
         try {
-          await writeOnce(store, 201, (_r, doing) => storeScan(store, doing, job, name, role, read))(
-            req,
-            res,
-            next,
-          );
+          await writeOnce(store, 201, (_r, doing) =>
+            storeScan(store, doing, job, profile, name, role, read, writtenAt),
+          )(req, res, next);
         } finally {
           await read.discard();
         }
@@ -42,7 +72,10 @@ export function scanRoutes(store: Store, demoFolder: string): Router {
 
   router.post(
     '/jobs/:number/scans',
-    ...takeIn((req) => ({ ...ScanQuerySchema.parse(req.query), body: req })),
+    ...takeIn((req) => {
+      const { name, role, writtenAt } = ScanQuerySchema.parse(req.query);
+      return { name, role, writtenAt: writtenAt ? new Date(writtenAt) : null, body: req };
+    }),
   );
   router.post(
     '/jobs/:number/scans/demo',
@@ -50,15 +83,72 @@ export function scanRoutes(store: Store, demoFolder: string): Router {
       const { name, role } = DemoScanSchema.parse(req.body);
       const path = join(demoFolder, name);
       if (!existsSync(path)) throw notFound(`The demo file ${name}`);
-      return { name, role, body: createReadStream(path) };
+      return { name, role, writtenAt: null, body: createReadStream(path) };
     }),
   );
+  router.post('/jobs/:number/scans/preview', needs('technician'), async (req, res) => {
+    PreviewQuerySchema.parse(req.query);
+    const { profile } = await findJob(store, req.params.number);
+    res.json(await previewUpload(req, profile, await readingHelp(store), untilGone(res)));
+  });
 
-  router.get('/jobs/:number/scans/:id/traces', needs('viewer'), async (req, res) => {
+  router.post(
+    '/headings',
+    needs('technician'),
+    writeOnce(store, 201, (req, doing) => saveHeading(store, doing, req.body)),
+  );
+  router.get(
+    '/definitions',
+    needs('viewer'),
+    async (_req, res) => void res.json(await listDefinitions(store)),
+  );
+  router.post(
+    '/definitions',
+    needs('technician'),
+    writeOnce(store, 201, (req, doing) => addDefinition(store, doing, req.body)),
+  );
+
+  router.get('/jobs/:number/live', needs('viewer'), async (req, res) => {
+    const { job } = await findJob(store, req.params.number);
+    res.json(live.stateOf(job.id));
+  });
+  router.post('/jobs/:number/live', needs('technician'), async (req, res) => {
+    const { job, profile } = await findJob(store, req.params.number);
+    res.status(201).json(await live.start(job, profile, req.body, demo));
+  });
+  router.post('/jobs/:number/live/keep', needs('technician'), async (req, res, next) => {
+    const { job, profile } = await findJob(store, req.params.number);
+    const { read, role } = await live.finish(job.id);
+    const name = `Live scan, ${new Date().toISOString().slice(11, 16)}`;
+    await writeOnce(store, 201, (_r, doing) => storeScan(store, doing, job, profile, name, role, read, null))(
+      req,
+      res,
+      next,
+    );
+  });
+  router.delete('/jobs/:number/live', needs('technician'), async (req, res) => {
+    const { job } = await findJob(store, req.params.number);
+    await live.discard(job.id);
+    res.status(204).end();
+  });
+
+  const findScan = async (req: Request) => {
     const { job } = await findJob(store, req.params.number);
     const id = z.uuid().parse(req.params.id);
     const scan = await store.models.Scan.findOne({ where: { id, jobId: job.id } });
     if (!scan) throw notFound('That scan');
+    return scan;
+  };
+
+  router.get('/jobs/:number/scans/:id/picture', needs('viewer'), async (req, res) => {
+    const scan = await findScan(req);
+    const row = await store.models.ScanPicture.findByPk(scan.id);
+    if (!row) throw notFound('The picture of that scan');
+    res.json(row.picture);
+  });
+
+  router.get('/jobs/:number/scans/:id/traces', needs('viewer'), async (req, res) => {
+    const scan = await findScan(req);
     const wanted = z
       .array(
         z.coerce
@@ -73,7 +163,7 @@ export function scanRoutes(store: Store, demoFolder: string): Router {
           .split(',')
           .filter(Boolean),
       );
-    const record = await loadRecord(store, id);
+    const record = await loadRecord(store, scan.id);
     const time = record.voltageV[0]!.timeS;
     const stride = Math.max(1, Math.ceil(time.length / TRACE_POINTS));
     const at = Array.from(time).filter((_, i) => i % stride === 0);
@@ -86,5 +176,5 @@ export function scanRoutes(store: Store, demoFolder: string): Router {
       })),
     });
   });
-  return router;
+  return { router, close: () => live.close() };
 }

@@ -1,7 +1,7 @@
 import type { ScanSummary } from '@cellmend/contract/jobs';
+import type { ScanPreview } from '@cellmend/contract/scans';
 import type { PackProfile } from '@cellmend/core/pack';
-import type { ScanRecord } from '@cellmend/core/scan';
-import type { SpreadReport } from '@cellmend/core/spread';
+import { statusWords } from '@cellmend/core/can';
 import { createHash, randomUUID } from 'node:crypto';
 import { createReadStream, createWriteStream } from 'node:fs';
 import { mkdtemp, rm } from 'node:fs/promises';
@@ -10,30 +10,29 @@ import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import { Transform, type Readable } from 'node:stream';
 import type { JobRow } from '../db/models';
-import { storeFinding } from '../findings/service';
+import { computeFinding, storeFinding } from '../findings/service';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
 import { signalsOf, storeSignals } from './store';
-import { runScanTask } from './work';
+import type { ReadAnswer } from './importWorker';
+import type { ReadingHelp } from './readFile';
+import { runFor } from './work';
 
 /** Largest scan file taken. A ten-hour log of 100 channels at 1 Hz is about 25 MB. */
+export const MOST_JOINED = 20;
 export const LARGEST_FILE = 400 * 1024 * 1024;
 
-export interface ReadScan {
-  record: ScanRecord;
-  report: SpreadReport;
+export interface ReadScan extends ReadAnswer {
   sha256: string;
   path: string;
   discard: () => Promise<void>;
 }
 
-/** Takes an upload to a temporary file, reads it in a worker and answers with what it holds. Stores nothing. */
-export async function readUpload(
+/** Takes an upload to a temporary file. */
+async function keepUpload(
   body: Readable,
-  profile: PackProfile,
-  signal: AbortSignal,
-): Promise<ReadScan> {
+): Promise<{ path: string; sha256: string; discard: () => Promise<void> }> {
   const folder = await mkdtemp(join(tmpdir(), 'cellmend-scan-'));
   const discard = (): Promise<void> => rm(folder, { recursive: true, force: true });
   const path = join(folder, 'upload');
@@ -58,11 +57,43 @@ export async function readUpload(
       }),
       createWriteStream(path),
     );
-    const { record, report } = await runScanTask({ path, profile }, signal);
-    return { record, report, sha256: hash.digest('hex'), path, discard };
+    return { path, sha256: hash.digest('hex'), discard };
   } catch (error) {
     await discard();
     throw error;
+  }
+}
+
+/** Takes an upload, reads it in a worker and answers with what it holds. Stores nothing. */
+export async function readUpload(
+  body: Readable,
+  profile: PackProfile,
+  help: ReadingHelp,
+  signal: AbortSignal,
+  onProgress?: (fraction: number) => void,
+): Promise<ReadScan> {
+  const kept = await keepUpload(body);
+  try {
+    const read = await runFor('read', { kind: 'read', path: kept.path, profile, help }, signal, onProgress);
+    return { ...read, ...kept };
+  } catch (error) {
+    await kept.discard();
+    throw error;
+  }
+}
+
+/** Looks at an upload, or at its beginning, and says what it seems to hold. Keeps nothing. */
+export async function previewUpload(
+  body: Readable,
+  profile: PackProfile,
+  help: ReadingHelp,
+  signal: AbortSignal,
+): Promise<ScanPreview> {
+  const kept = await keepUpload(body);
+  try {
+    return await runFor('preview', { kind: 'preview', path: kept.path, profile, help }, signal);
+  } finally {
+    await kept.discard();
   }
 }
 
@@ -71,9 +102,12 @@ export async function storeScan(
   store: Store,
   doing: Doing,
   job: JobRow,
+  profile: PackProfile,
   name: string,
   role: 'before' | 'after',
-  read: ReadScan,
+  read: ReadAnswer & { sha256: string; path: string | null },
+  /** When the file was last written, where the browser tells. */
+  writtenAt: Date | null,
 ): Promise<ScanSummary> {
   const id = randomUUID();
   const { record, report } = read;
@@ -91,19 +125,52 @@ export async function storeScan(
       durationS,
       notices: record.notices,
       sourceSha256: read.sha256,
+      startedAt: startOf(record, writtenAt, durationS),
+      format: read.format,
       personId: doing.person.id,
     },
     { transaction: doing.tx },
   );
   await storeSignals(store, doing.tx, id, signalsOf(record));
+  await store.models.ScanPicture.create({ scanId: id, picture: read.picture }, { transaction: doing.tx });
   let part = 0;
-  for await (const piece of createReadStream(read.path, { highWaterMark: 1 << 20 })) {
-    await store.models.ScanSource.create(
-      { scanId: id, part: part++, bytes: piece as Buffer },
+  if (read.path)
+    for await (const piece of createReadStream(read.path, { highWaterMark: 1 << 20 })) {
+      await store.models.ScanSource.create(
+        { scanId: id, part: part++, bytes: piece as Buffer },
+        { transaction: doing.tx },
+      );
+    }
+  for (const code of read.codes)
+    await store.models.Reading.create(
+      {
+        id: randomUUID(),
+        jobId: job.id,
+        kind: 'code',
+        place: '',
+        value: code.status,
+        unit: '',
+        text: code.code,
+        instrument: name,
+        conditions: statusWords(code.status).join(', '),
+        stage: 'scan',
+        observedAt: new Date(),
+        personId: doing.person.id,
+        supersedes: null,
+        reason: '',
+      },
       { transaction: doing.tx },
     );
-  }
-  const finding = await storeFinding(store, doing, job, 'spread', [id], { role }, report);
+  const finding = await storeFinding(
+    store,
+    doing,
+    job,
+    'spread',
+    [id],
+    { topic: 'spread', role, scanIds: [id], readingIds: [] },
+    report,
+  );
+  await joinWithEarlier(store, doing, job, profile, role, id);
   await audit(store, doing, job.id, 'scan imported', name, `${role} the repair, ${time.length} rows`);
   await refreshNeed(store, doing.tx, job.id);
   await announce(store, doing.tx, 'scans', job.number);
@@ -117,5 +184,41 @@ export async function storeScan(
     durationS,
     notices: record.notices,
     findingId: finding.id,
+    startedAt: row.startedAt?.toISOString() ?? null,
+    format: row.format,
   };
+}
+
+/** The file's own clock; else the file was written when the record ended; else it ends now. */
+function startOf(record: ReadAnswer['record'], writtenAt: Date | null, durationS: number): Date {
+  if (record.startEpochS !== undefined) return new Date(record.startEpochS * 1000);
+  return new Date((writtenAt?.getTime() ?? Date.now()) - durationS * 1000);
+}
+
+/** Records of one job are weighed together: a second one near empty tells what one near full could not. */
+async function joinWithEarlier(
+  store: Store,
+  doing: Doing,
+  job: JobRow,
+  profile: PackProfile,
+  role: 'before' | 'after',
+  newest: string,
+): Promise<void> {
+  const earlier = await store.models.Scan.findAll({
+    where: { jobId: job.id, role },
+    attributes: ['id', 'channelIds', 'simultaneous'],
+    order: [['createdAt', 'ASC']],
+    transaction: doing.tx,
+  });
+  const own = earlier.find((s) => s.id === newest)!;
+  const together = earlier.filter(
+    (s) => s.simultaneous === own.simultaneous && s.channelIds.join() === own.channelIds.join(),
+  );
+  if (together.length < 2 || together.length > MOST_JOINED) return;
+  await computeFinding(store, doing, job, profile, {
+    topic: 'spread',
+    role,
+    scanIds: together.map((s) => s.id),
+    readingIds: [],
+  });
 }

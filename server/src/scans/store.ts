@@ -19,6 +19,7 @@ export function signalsOf(record: ScanRecord): Map<string, Float64Array> {
   put('temperature', record.temperatureC);
   put('soc', record.reportedSocFraction);
   record.voltageV.forEach((s, i) => put(`channel:${i}`, s));
+  for (const sensor of record.sensors ?? []) put(`sensor:${sensor.name}`, sensor.series);
   return signals;
 }
 
@@ -80,7 +81,11 @@ export async function loadRecord(store: Store, scanId: string, tx?: Transaction)
     const value = signals.get(name);
     return value ? { timeS: signals.get(scan.simultaneous ? 'time' : `time:${name}`)!, value } : null;
   };
+  const sensors = [...signals.keys()]
+    .filter((k) => k.startsWith('sensor:'))
+    .map((k) => ({ name: k.slice('sensor:'.length), series: series(k)! }));
   return {
+    ...(sensors.length > 0 ? { sensors } : {}),
     channelIds: scan.channelIds,
     voltageV: scan.channelIds.map((_, i) => series(`channel:${i}`)!),
     currentA: series('current'),

@@ -1,16 +1,21 @@
 import { InputProblem } from '@cellmend/core/pack';
-import type { ScanRecord } from '@cellmend/core/scan';
-import type { SpreadReport } from '@cellmend/core/spread';
 import { Worker } from 'node:worker_threads';
 import { HttpProblem } from '../http/problems';
-import type { ScanAnswer, ScanTask } from './importWorker';
+import type { ScanAnswer, ScanTask, WorkerMessage } from './importWorker';
 
-/** Runs a scan task in a thread of its own; stopping it ends the thread. @throws InputProblem for a bad file. */
-export async function runScanTask(
+type Answered = Extract<ScanAnswer, { ok: true }>;
+
+/**
+ * Runs a scan task in a thread of its own; stopping it ends the thread.
+ * @throws InputProblem for a bad file, also for one that asks for more memory than a scan needs.
+ */
+async function runScanTask(
   task: ScanTask,
   signal?: AbortSignal,
-): Promise<{ record: ScanRecord; report: SpreadReport }> {
+  onProgress?: (fraction: number) => void,
+): Promise<Answered> {
   const answer = await new Promise<ScanAnswer>((resolve, reject) => {
+    if (signal?.aborted) return reject(stopped());
     const worker = new Worker(new URL('./workerStart.mjs', import.meta.url), {
       workerData: task,
       execArgv: [],
@@ -18,23 +23,46 @@ export async function runScanTask(
     });
     const stop = (): void => {
       void worker.terminate();
-      reject(new HttpProblem(499, 'Stopped', 'The import was stopped; nothing was stored.'));
+      reject(stopped());
     };
     signal?.addEventListener('abort', stop, { once: true });
-    worker.once('message', (message: ScanAnswer) => {
+    worker.on('message', (message: WorkerMessage) => {
+      if ('progress' in message) return onProgress?.(message.progress);
       signal?.removeEventListener('abort', stop);
-      resolve(message);
+      resolve(message.answer);
       void worker.terminate();
     });
-    worker.once('error', reject);
+    worker.once('error', (error) =>
+      reject(
+        (error as { code?: string }).code === 'ERR_WORKER_OUT_OF_MEMORY'
+          ? new InputProblem(
+              'too-much',
+              'Reading this file takes more memory than any scan needs.',
+              'the file',
+              'A scan table, workbook or CAN log; split a very long one.',
+            )
+          : error,
+      ),
+    );
   });
   if (answer.ok) return answer;
-  if ('problem' in answer)
-    throw new InputProblem(
-      answer.problem.code,
-      answer.problem.what,
-      answer.problem.where,
-      answer.problem.accepted,
-    );
+  if ('problem' in answer) {
+    const { code, what, where, accepted } = answer.problem;
+    throw new InputProblem(code, what, where, accepted);
+  }
   throw new Error(answer.failure);
+}
+
+const stopped = (): HttpProblem =>
+  new HttpProblem(499, 'Stopped', 'The import was stopped; nothing was stored.');
+
+/** The same with the part of the answer that the task's kind gives. */
+export async function runFor<K extends 'read' | 'preview' | 'report'>(
+  part: K,
+  task: ScanTask,
+  signal?: AbortSignal,
+  onProgress?: (fraction: number) => void,
+): Promise<Extract<Answered, Record<K, unknown>>[K]> {
+  const answer = await runScanTask(task, signal, onProgress);
+  return (answer as Extract<Answered, Record<K, unknown>>)[part];
 }

@@ -59,11 +59,16 @@ export function send<T>(
   }) as Promise<T>;
 }
 
-/** Uploads a file as it is. */
-export function upload<T>(path: string, file: Blob, signal?: AbortSignal): Promise<T> {
+/** Uploads a file as it is. The key names the import in the progress that the server tells. */
+export function upload<T>(
+  path: string,
+  file: Blob,
+  signal?: AbortSignal,
+  key: string = newKey(),
+): Promise<T> {
   return call(path, {
     method: 'POST',
-    headers: { 'Content-Type': 'application/octet-stream', 'X-Cellmend': '1', 'Idempotency-Key': newKey() },
+    headers: { 'Content-Type': 'application/octet-stream', 'X-Cellmend': '1', 'Idempotency-Key': key },
     body: file,
     ...(signal ? { signal } : {}),
   }) as Promise<T>;

@@ -1,9 +1,10 @@
 import type { BoardRow, Decision, Job, NewDecision } from '@cellmend/contract/jobs';
 import type { Session } from '@cellmend/contract/people';
 import type { Finding } from '@cellmend/contract/records';
+import type { Definition, LiveState, ScanPicture } from '@cellmend/contract/scans';
 import type { StockModule } from '@cellmend/contract/stock';
 import type { SpreadReport } from '@cellmend/core/spread';
-import { useCallback, useEffect } from 'react';
+import { useCallback, useEffect, useRef } from 'react';
 import useSWR, { useSWRConfig } from 'swr';
 import { get, send } from './client';
 
@@ -26,6 +27,14 @@ export const useTraces = (number: number, scanId: string | undefined, channels: 
     get,
     { keepPreviousData: true },
   );
+
+export const useDefinitions = () => useSWR<Definition[]>('/definitions', get);
+/** Deviation of every channel through a record. */
+export const usePicture = (number: number, scanId: string | undefined) =>
+  useSWR<ScanPicture>(scanId ? `/jobs/${number}/scans/${scanId}/picture` : null, get, {
+    revalidateOnFocus: false,
+    revalidateIfStale: false,
+  });
 
 /** The newest spread of a role, with the finding's id. */
 export function spreadOf(
@@ -52,13 +61,35 @@ export function useRefresh(number: number): () => Promise<void> {
 export const signDecision = (number: number, decision: NewDecision, key?: string): Promise<Decision> =>
   send('POST', `/jobs/${number}/decisions`, decision, key);
 
+/** Things that pass and are not kept: progress of an import, values of a live scan. */
+export type Passing =
+  | { topic: 'import'; job: number; key: string | null; fraction: number }
+  | { topic: 'live'; job: number; state: LiveState };
+const passing = new Set<(message: Passing) => void>();
+export function usePassing(listener: (message: Passing) => void): void {
+  const held = useRef(listener);
+  useEffect(() => {
+    held.current = listener;
+  });
+  useEffect(() => {
+    const call = (m: Passing): void => held.current(m);
+    passing.add(call);
+    return () => void passing.delete(call);
+  }, []);
+}
+
 /** Other tablets' changes: server-sent events say what to look at again. */
 export function useLive(): void {
   const { mutate } = useSWRConfig();
   useEffect(() => {
     const source = new EventSource('/api/events');
     source.onmessage = (event) => {
-      const { topic, job } = JSON.parse(String(event.data)) as { topic: string; job: number | null };
+      const message = JSON.parse(String(event.data)) as { topic: string; job: number | null };
+      const { topic, job } = message;
+      if (topic === 'import' || topic === 'live') {
+        for (const listener of passing) listener(message as Passing);
+        return;
+      }
       void mutate(
         (key) =>
           typeof key === 'string' &&

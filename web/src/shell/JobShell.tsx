@@ -6,12 +6,13 @@ import { useMemo, useState } from 'react';
 import { Button as AriaButton, ToggleButton, ToggleButtonGroup } from 'react-aria-components';
 import { Navigate, NavLink, useNavigate, useParams } from 'react-router';
 import styled from 'styled-components';
-import { decisionOf, spreadOf, useFindings, useJob, useRefresh } from '../api/hooks';
+import { decisionOf, spreadOf, useFindings, useJob, useRefresh, useSession } from '../api/hooks';
 import { ApiProblem } from '../api/client';
 import { capacityLayer, deviationLayer } from '../pack-map/layers';
 import { PackMap } from '../pack-map/PackMap';
 import { ModuleSheet } from '../pack-map/ModuleSheet';
 import { STAGE_VIEWS } from '../stages';
+import { BuyersCheck } from '../stages/findings/BuyersCheck';
 import { Footer, USUAL, useJotRef } from './Footer';
 import { KeyHelp, useKeys } from './keys';
 import { Timeline } from './Timeline';
@@ -174,6 +175,7 @@ export function JobShell({ person }: { person: Person }) {
   const { data: job, error } = useJob(number);
   const { data: findings } = useFindings(number);
   const refresh = useRefresh(number);
+  const demo = useSession().data?.demo ?? false;
   const [selected, select] = useState<number | null>(null);
   const [layerId, setLayer] = useState('near-empty');
   const [shown, setShown] = mapShown.use();
@@ -211,7 +213,8 @@ export function JobShell({ person }: { person: Person }) {
   const stages = PHASES.flatMap((p) => p.stages);
   const stage = stages.find((s) => s.id === params.stage);
   const timeline = params.stage === 'timeline';
-  if (!stage && !timeline) return <Navigate to={`/jobs/${number}/scan`} replace />;
+  const buyer = params.stage === 'buyers-check';
+  if (!stage && !timeline && !buyer) return <Navigate to={`/jobs/${number}/scan`} replace />;
   const after = spreadOf(findings, 'after');
   const spread =
     after && (stage?.id === 'prove' || stage?.id === 'hand-over') ? after : spreadOf(findings, 'before');
@@ -229,7 +232,7 @@ export function JobShell({ person }: { person: Person }) {
           replaced,
           end ? `at ${percent(end.medianSocFraction)} charge` : '',
         );
-  const view: JobView = { job, pack, findings, person, selected, select, refresh };
+  const view: JobView = { job, pack, findings, person, demo, selected, select, refresh };
   const open = shown === 'yes';
   return (
     <JobContext value={view}>
@@ -262,10 +265,19 @@ export function JobShell({ person }: { person: Person }) {
             </div>
           ))}
           <h3>Record</h3>
+          {decisionOf(job, 'intake')?.body.aim === 'buy' && (
+            <NavLink to={`/jobs/${number}/buyers-check`}>Buyer’s check</NavLink>
+          )}
           <NavLink to={`/jobs/${number}/timeline`}>Timeline</NavLink>
         </Rail>
         <Middle id="stage">
-          {stage ? <StageView key={stage.id} id={stage.id} question={stage.question} /> : <Timeline />}
+          {stage ? (
+            <StageView key={stage.id} id={stage.id} question={stage.question} />
+          ) : buyer ? (
+            <BuyersCheck />
+          ) : (
+            <Timeline />
+          )}
         </Middle>
         <Aside aria-label="Pack">
           {open ? (

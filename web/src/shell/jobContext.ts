@@ -10,6 +10,8 @@ export interface JobView {
   pack: Pack;
   findings: Finding[];
   person: Person;
+  /** The database began as the demo depot. */
+  demo: boolean;
   selected: number | null;
   select: (module: number | null) => void;
   refresh: () => Promise<void>;

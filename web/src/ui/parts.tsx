@@ -260,6 +260,19 @@ export const Input = styled.input`
     color: var(--mute);
   }
 `;
+export const Select = styled.select`
+  width: 100%;
+  min-height: 44px;
+  padding: 6px 10px;
+  border: 1px solid var(--edge);
+  border-radius: 6px;
+  background: var(--sheet);
+  color: var(--ink);
+  font-weight: 450;
+  &:focus {
+    outline: 3px solid var(--mat-text);
+  }
+`;
 export const TextArea = styled(Input).attrs({ as: 'textarea' })`
   min-height: 74px;
   resize: vertical;

@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import { Button as AriaButton } from 'react-aria-components';
 import styled from 'styled-components';
+import { verdictName, type SpreadReport } from '@cellmend/core/spread';
 import { decisionOf, spreadOf } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import {
@@ -19,7 +20,8 @@ import { fixed, percent, signed } from '../../ui/words';
 import type { StageProps } from '../props';
 import { DecideReplace } from './DecideReplace';
 import { headline, suspectsOf } from './view';
-import { Tilt } from './Tilt';
+import { Evidence } from './Evidence';
+import { Meter } from './Meter';
 
 const List = styled.ol`
   list-style: none;
@@ -71,6 +73,7 @@ export function FindingsStage({ question }: StageProps) {
   const [open, setOpen] = useState<string | null>(null);
   const [deciding, setDeciding] = useState(false);
   const [table, setTable] = useState(false);
+  const [why, setWhy] = useState(false);
   const spread = spreadOf(findings, 'before');
   if (!spread) {
     return (
@@ -104,6 +107,8 @@ export function FindingsStage({ question }: StageProps) {
     Math.max(0, ...healthy.map((c) => Math.abs(pick(c) - 1)));
   const head = first && headline(first, report);
   const lost = report.mendedAh - report.usableAh;
+  const inputs = findings.find((f) => f.id === spread.id)?.inputIds ?? [];
+  const scanIds = job.scans.filter((k) => inputs.includes(k.id)).map((k) => k.id);
   return (
     <Page>
       <h1>{question}</h1>
@@ -135,15 +140,7 @@ export function FindingsStage({ question }: StageProps) {
         </Answer>
       )}
       <Columns $of="1.35fr 1fr">
-        <Sheet as="figure" style={{ margin: 0, display: 'flex', flexDirection: 'column' }}>
-          <h3>Tilt: charge against the pack’s median</h3>
-          <Mute>A line that tilts loses capacity. A level line that lies low is only out of balance.</Mute>
-          {report.tilt ? (
-            <Tilt report={report} />
-          ) : (
-            <Mute>It needs rests near full and near empty in one record.</Mute>
-          )}
-        </Sheet>
+        <Evidence report={report} scanIds={scanIds} />
         <List>
           {suspects.map((s) => (
             <li key={s.key}>
@@ -171,13 +168,18 @@ export function FindingsStage({ question }: StageProps) {
                       </li>
                     )),
                   )}
+                  {s.channels.slice(0, 4).map((c) => (
+                    <li key={`${c.channel} meter`} style={{ listStyle: 'none' }}>
+                      <Meter channelIndex={c.channelIndex} />
+                    </li>
+                  ))}
                   {s.channels[0]!.alternatives.length > 0 && s.confidence !== null && (
                     <li>
                       <Mute>
                         Could still be:{' '}
-                        {s.channels[0]!.alternatives.map((a) => `${a.verdict} ${percent(a.confidence)}`).join(
-                          ', ',
-                        )}
+                        {s.channels[0]!.alternatives.map(
+                          (a) => `${verdictName(a.verdict)} ${percent(a.confidence)}`,
+                        ).join(', ')}
                         .
                       </Mute>
                     </li>
@@ -209,6 +211,7 @@ export function FindingsStage({ question }: StageProps) {
         </List>
       </Columns>
       {table && <Figures only={selected} />}
+      {why && <WhyThis report={report} />}
       {decision && (
         <Sheet>
           <h3>Decision, version {decision.version}</h3>
@@ -236,6 +239,11 @@ export function FindingsStage({ question }: StageProps) {
             {lost > 0.5 &&
               ` All suspects mended would give ${fixed(report.mendedAh, 0)} instead of ${fixed(report.usableAh, 0)} A·h.`}
           </div>
+          {report.tests.length > 0 && (
+            <Button quiet onPress={() => setWhy(!why)}>
+              Why this one
+            </Button>
+          )}
           {decision && decision.body.modules.length > 0 && (
             <LinkButton $quiet to={`/jobs/${job.number}/match`}>
               Match a module
@@ -249,6 +257,39 @@ export function FindingsStage({ question }: StageProps) {
         </NextBar>
       )}
     </Page>
+  );
+}
+
+/** Every test that would settle something, with what it is worth for its effort. */
+function WhyThis({ report }: { report: SpreadReport }) {
+  const open = report.findings.filter((f) => f.verdict === 'undetermined').length;
+  return (
+    <Sheet>
+      <h3>Tests, best for their effort first</h3>
+      <Mute>
+        {open} {open === 1 ? 'cause is' : 'causes are'} open. One bit halves what is open.
+      </Mute>
+      <DataTable>
+        <thead>
+          <tr>
+            <th>Test</th>
+            <th className="r">Minutes</th>
+            <th className="r">Settles</th>
+            <th className="r">Bits a quarter hour</th>
+          </tr>
+        </thead>
+        <tbody>
+          {report.tests.map((t) => (
+            <tr key={t.text}>
+              <td>{t.text}</td>
+              <td className="r">{t.minutes}</td>
+              <td className="r">{fixed(t.bits, 2)} bit</td>
+              <td className="r">{fixed((15 * t.bits) / t.minutes, 2)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </DataTable>
+    </Sheet>
   );
 }
 

@@ -33,8 +33,8 @@ const Old = styled.tr`
 
 export const useReadings = (number: number) => useSWR<Reading[]>(`/jobs/${number}/readings`, get);
 export const readingWords = (r: Reading): string =>
-  r.kind === 'note'
-    ? r.text
+  r.kind === 'note' || r.kind === 'code'
+    ? `${r.text}${r.kind === 'code' && r.conditions ? `, ${r.conditions}` : ''}`
     : `${printQuantity(r.value!, r.kind as Quantity)}${r.conditions ? `, ${r.conditions}` : ''}`;
 
 /** Readings of a stage or module; corrections show with what they supersede. */
@@ -97,7 +97,7 @@ export function Readings({ stage, place }: { stage?: Stage; place?: string }) {
                   </Mute>
                 </td>
                 <td className="plain r">
-                  {!r.supersededBy && person.mayWrite && r.kind !== 'note' && (
+                  {!r.supersededBy && person.mayWrite && r.kind !== 'note' && r.kind !== 'code' && (
                     <Fix
                       aria-label={`Correct ${r.place} ${r.kind}`}
                       onPress={() => setFixing(fixing === r.id ? null : r.id)}

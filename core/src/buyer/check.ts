@@ -1,0 +1,220 @@
+import type { Pack } from '../pack';
+import { lifeByHealth, lifeBySubtraction } from '../range';
+import { verdictName, type Spread, type SpreadReport } from '../spread';
+
+export type Judged = 'good' | 'fair' | 'poor' | 'unknown';
+
+/** One line of the one-page verdict: what was looked at, what it shows, how it is judged and why. */
+export interface CheckLine {
+  what: string;
+  shows: string;
+  judged: Judged;
+  why: string;
+}
+
+export interface BuyersVerdict {
+  verdict: 'sound' | 'with reserve' | 'leave it' | 'cannot tell yet';
+  because: string;
+  lines: CheckLine[];
+  /** Measurements that would complete the picture. */
+  lacking: string[];
+}
+
+/** What was asked and read beside the scan. */
+export interface BuyersFacts {
+  odometerKm: number | null;
+  ageYears: number | null;
+  insulationOhm: number | null;
+  /** Trouble codes with the severity the catalogue gives them; null where it knows nothing. */
+  codes: { code: string; severity: 'stop' | 'soon' | 'note' | null }[];
+}
+
+/** UN ECE R100, ISO 6469-3 and FMVSS 305: least insulation of a direct-current pack. */
+const OHM_PER_VOLT = 100;
+/** Best compared here. Common practice, no source. */
+const NEAR_FULL = 0.75;
+const NEAR_EMPTY = 0.35;
+
+const pct = (v: number): string => `${Math.round(v * 100)} %`;
+
+function deltaLine(what: string, spread: Spread | null, wanted: string): CheckLine {
+  if (!spread) return { what, shows: 'not scanned', judged: 'unknown', why: wanted };
+  const judged = {
+    excellent: 'good',
+    good: 'good',
+    limit: 'fair',
+    poor: 'poor',
+    'blocks-drive': 'poor',
+  } as const;
+  return {
+    what,
+    shows: `${Math.round(spread.deltaMv)} mV at ${pct(spread.medianSocFraction)} charge`,
+    judged: judged[spread.grade],
+    why: {
+      excellent: 'Up to 10 mV is excellent.',
+      good: 'Up to 30 mV is good.',
+      limit: 'About 45 mV is the limit of a good pack.',
+      poor: '50 to 200 mV is poor.',
+      'blocks-drive': 'From 200 mV on a vehicle usually refuses to drive.',
+    }[spread.grade],
+  };
+}
+
+function healthLine(report: SpreadReport, pack: Pack): CheckLine {
+  const share = report.typicalCapacityAh / pack.profile.ratedCapacityAh;
+  const sd = report.typicalCapacitySdAh / pack.profile.ratedCapacityAh;
+  if (sd > 0.08)
+    return {
+      what: 'Capacity',
+      shows: `about ${pct(share)} of rated, ± ${pct(sd)}`,
+      judged: 'unknown',
+      why: 'The records span too little charge to tell it.',
+    };
+  return {
+    what: 'Capacity',
+    shows: `${pct(share)} of rated, ± ${pct(sd)}`,
+    judged: share >= 0.85 ? 'good' : share >= 0.72 ? 'fair' : 'poor',
+    why: 'At about 70 % a traction pack is usually called worn out.',
+  };
+}
+
+function resistanceLine(report: SpreadReport, pack: Pack): CheckLine {
+  const ratio = report.typicalResistanceMilliohm / pack.profile.nominalGroupResistanceMilliohm;
+  const driven = report.segments.some((s) => s.kind !== 'rest');
+  return {
+    what: 'Resistance',
+    shows: driven ? `${ratio.toFixed(1)} times that of new` : 'not driven',
+    judged: !driven ? 'unknown' : ratio <= 1.5 ? 'good' : ratio <= 2 ? 'fair' : 'poor',
+    why: driven ? 'Twice that of new is worn.' : 'A scan with load tells it.',
+  };
+}
+
+function lifeLine(report: SpreadReport, pack: Pack, facts: BuyersFacts): CheckLine[] {
+  const { ratedCapacityAh, ratedRangeKm } = pack.profile;
+  const lines: CheckLine[] = [];
+  if (facts.odometerKm !== null && facts.ageYears !== null && ratedRangeKm) {
+    const l = lifeBySubtraction(facts.odometerKm, ratedRangeKm, facts.ageYears);
+    lines.push({
+      what: 'Life by distance and years',
+      shows: `${pct(l.leftShare)} left`,
+      judged: l.leftShare >= 0.5 ? 'good' : l.leftShare >= 0.2 ? 'fair' : 'poor',
+      why: `Distance used ${pct(l.distanceShare)}, years ${pct(l.calendarShare)}.`,
+    });
+  }
+  if (facts.ageYears !== null && facts.ageYears > 0) {
+    const l = lifeByHealth(
+      report.typicalCapacityAh / ratedCapacityAh,
+      report.typicalCapacitySdAh / ratedCapacityAh,
+      facts.ageYears,
+    );
+    const years = (v: number): string => (v >= 30 ? 'over 30' : v.toFixed(0));
+    lines.push({
+      what: 'Life by measured health',
+      shows: `${years(l.yearsLeft)} years to 70 % (${years(l.fromYears)} to ${years(l.toYears)})`,
+      judged: l.fromYears >= 5 ? 'good' : l.toYears >= 3 ? 'fair' : 'poor',
+      why: 'If the loss goes on with the square root of time.',
+    });
+  }
+  return lines;
+}
+
+/**
+ * One-page verdict for somebody who wants to buy: spread at both ends, capacity, resistance, evenness, insulation,
+ * codes and two estimates of life. Deferring to what was not measured: without both ends it cannot tell.
+ */
+export function buyersCheck(report: SpreadReport, pack: Pack, facts: BuyersFacts): BuyersVerdict {
+  const full = report.nearFull && report.nearFull.medianSocFraction >= NEAR_FULL ? report.nearFull : null;
+  const empty =
+    report.nearEmpty && report.nearEmpty.medianSocFraction <= NEAR_EMPTY ? report.nearEmpty : null;
+  const packV =
+    (pack.groups.length * (report.nearFull ?? report.nearEmpty)!.medianV) / pack.channels[0]!.cells;
+  const lines: CheckLine[] = [
+    deltaLine('Delta near full', full, 'A weak group looks fine at the top; balance shows there.'),
+    deltaLine('Delta near empty', empty, 'A weak group falls away at the bottom.'),
+    healthLine(report, pack),
+    resistanceLine(report, pack),
+  ];
+  const modules = [...new Set(report.findings.map((f) => f.module))];
+  const dead = report.findings.some((f) => f.verdict === 'dead');
+  lines.push({
+    what: 'Odd channels',
+    shows:
+      report.findings.length === 0
+        ? 'none'
+        : report.findings
+            .slice(0, 3)
+            .map((f) => `${f.channel} ${verdictName(f.verdict)}`)
+            .join(', ') + (report.findings.length > 3 ? `, ${report.findings.length - 3} more` : ''),
+    judged: report.findings.length === 0 ? 'good' : dead || modules.length > 2 ? 'poor' : 'fair',
+    why:
+      report.findings.length === 0 ? 'All groups agree.' : 'Ask what repair costs before a price is agreed.',
+  });
+  const ohmPerV = facts.insulationOhm === null ? null : facts.insulationOhm / packV;
+  lines.push({
+    what: 'Insulation',
+    shows: ohmPerV === null ? 'not read' : `${Math.round(ohmPerV)} Ω/V`,
+    judged:
+      ohmPerV === null
+        ? 'unknown'
+        : ohmPerV >= 5 * OHM_PER_VOLT
+          ? 'good'
+          : ohmPerV >= OHM_PER_VOLT
+            ? 'fair'
+            : 'poor',
+    why: `The least allowed is ${OHM_PER_VOLT} Ω/V.`,
+  });
+  const stop = facts.codes.filter((c) => c.severity === 'stop').length;
+  lines.push({
+    what: 'Trouble codes',
+    shows: facts.codes.length === 0 ? 'none recorded' : facts.codes.map((c) => c.code).join(', '),
+    judged: facts.codes.length === 0 ? 'good' : stop > 0 ? 'poor' : 'fair',
+    why:
+      facts.codes.length === 0
+        ? 'Ask whether they were cleared before the visit.'
+        : 'Every stored code is cleared up first.',
+  });
+  const t = report.temperature;
+  lines.push({
+    what: 'Temperatures',
+    shows: t
+      ? `${Math.round(t.medianC)} °C${t.widestK === null ? '' : `, sensors within ${t.widestK.toFixed(0)} K`}`
+      : 'not recorded',
+    judged: !t ? 'unknown' : t.odd ? 'poor' : t.comparable ? 'good' : 'fair',
+    why:
+      t && !t.comparable
+        ? 'Cells compare best between 20 and 27 °C.'
+        : 'One sensor far from the rest warms on its own.',
+  });
+  lines.push(...lifeLine(report, pack, facts));
+  const lacking = [
+    ...(full ? [] : ['A rested scan near full.']),
+    ...(empty ? [] : ['A rested scan near empty.']),
+    ...(facts.insulationOhm === null ? ['The vehicle’s own insulation figure.'] : []),
+    ...(facts.ageYears === null || facts.odometerKm === null ? ['Age and odometer.'] : []),
+  ];
+  const poor = lines.filter((l) => l.judged === 'poor');
+  const fair = lines.filter((l) => l.judged === 'fair');
+  const told = (list: CheckLine[]): string => list.map((l) => l.what.toLowerCase()).join(', ');
+  if (dead || poor.some((l) => l.what === 'Insulation' || l.what === 'Capacity') || poor.length >= 2)
+    return { verdict: 'leave it', because: `Poor: ${told(poor)}.`, lines, lacking };
+  if (!full || !empty)
+    return {
+      verdict: 'cannot tell yet',
+      because: 'It takes a scan near full and one near empty.',
+      lines,
+      lacking,
+    };
+  if (poor.length > 0 || fair.length > 1)
+    return {
+      verdict: 'with reserve',
+      because: `To settle first: ${told([...poor, ...fair])}.`,
+      lines,
+      lacking,
+    };
+  return {
+    verdict: 'sound',
+    because: fair.length ? `Nothing poor; only ${told(fair)} is fair.` : 'Every line is good.',
+    lines,
+    lacking,
+  };
+}

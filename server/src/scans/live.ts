@@ -1,0 +1,239 @@
+import { StartLiveSchema, type LiveState } from '@cellmend/contract/scans';
+import { definedSignals, type SignalDefinition, type UdsFile } from '@cellmend/core/can';
+import { InputProblem, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
+import {
+  findCurrentDirection,
+  RecordBuilder,
+  inOurUnits,
+  type ScanRecord,
+  type Target,
+} from '@cellmend/core/scan';
+import { demoVehiclePack } from '@cellmend/devices/demoVehicle';
+import { pollVehicle } from '@cellmend/devices/live';
+import { SocketcandClient } from '@cellmend/devices/socketcand';
+import { SimulatedVehicle, vehicleDefinition } from '@cellmend/devices/vehicle';
+import { createHash, randomUUID } from 'node:crypto';
+import type { Store } from '../http/context';
+import { HttpProblem, notFound } from '../http/problems';
+import type { ReadAnswer } from './importWorker';
+import { readingHelp } from './help';
+import { canHeading } from './readFile';
+import { runFor } from './work';
+
+/** Pages are told of new values this often. */
+const TELL_EVERY_MS = 700;
+/** A live record longer than this is stopped: it belongs into a logger. */
+const LONGEST_MS = 4 * 3600_000;
+
+/** Gateways outside this machine have to be named by whoever runs the server. */
+function mayConnect(host: string): boolean {
+  const allowed = (process.env.CELLMEND_GATEWAYS ?? '').split(/[\s,]+/).filter(Boolean);
+  return ['127.0.0.1', 'localhost', '::1', ...allowed].includes(host);
+}
+
+interface Session {
+  jobId: string;
+  jobNumber: number;
+  profile: PackProfile;
+  state: LiveState;
+  builder: RecordBuilder;
+  refused: Map<string, number>;
+  stop: AbortController;
+  done: Promise<void>;
+}
+
+/** Vehicles being read right now, in this server process: one a job. */
+export class LiveSessions {
+  private readonly byJob = new Map<string, Session>();
+
+  constructor(
+    private readonly store: Store,
+    private readonly tell: (jobNumber: number, state: LiveState) => void,
+  ) {}
+
+  stateOf(jobId: string): LiveState | null {
+    return this.byJob.get(jobId)?.state ?? null;
+  }
+
+  async start(
+    job: { id: string; number: number },
+    profile: PackProfile,
+    body: unknown,
+    demo: boolean,
+  ): Promise<LiveState> {
+    const { source, role } = StartLiveSchema.parse(body);
+    const running = this.byJob.get(job.id)?.state.state;
+    if (running === 'connecting' || running === 'reading')
+      throw new HttpProblem(409, 'Read already', 'This job reads a vehicle already. Stop it first.');
+    let vehicle: SimulatedVehicle | null = null;
+    let address: { host: string; port: number; bus: string };
+    let definition: SignalDefinition & { kind: 'uds' };
+    if (source.kind === 'demo') {
+      if (!demo) throw notFound('The demo vehicle');
+      const sim = demoVehiclePack(profile);
+      const started = await SimulatedVehicle.start(sim, {
+        speed: 20,
+        codes: [{ code: 'P0A80-00', status: 0x09 }],
+      });
+      vehicle = started.vehicle;
+      address = { host: '127.0.0.1', port: started.port, bus: 'can0' };
+      const file = vehicleDefinition(sim, 'Demo vehicle');
+      definition = { kind: 'uds', name: file.name, file };
+    } else {
+      if (!mayConnect(source.host))
+        throw new HttpProblem(403, 'Not allowed', `${source.host} is not a gateway of this workshop.`, {
+          accepted: '127.0.0.1, or a host named in CELLMEND_GATEWAYS when the server is started.',
+        });
+      address = source;
+      const row = await this.store.models.Definition.findByPk(source.definitionId);
+      const help = await readingHelp(this.store);
+      const found = help.definitions.find((d) => d.name === row?.name);
+      if (!found) throw notFound('That definition');
+      if (found.kind !== 'uds')
+        throw new HttpProblem(
+          400,
+          'Cannot be accepted',
+          'A live scan asks by diagnostic field definitions.',
+          {
+            fields: [{ field: 'definitionId', message: 'A definition file in JSON, not a DBC file.' }],
+          },
+        );
+      definition = found;
+    }
+    const pack = normalisePack(profile);
+    let client: SocketcandClient;
+    try {
+      client = await SocketcandClient.open(address.host, address.port, address.bus);
+    } catch (e) {
+      await vehicle?.stop();
+      throw e;
+    }
+    const known = (await readingHelp(this.store)).known.find(
+      (k) => k.names.join('\n') === canHeading([definition]).join('\n'),
+    )?.mapping.signals;
+    const session: Session = {
+      jobId: job.id,
+      jobNumber: job.number,
+      profile,
+      builder: new RecordBuilder(pack, false),
+      refused: new Map(),
+      stop: new AbortController(),
+      done: Promise.resolve(),
+      state: {
+        id: randomUUID(),
+        state: 'reading',
+        message: `${definition.name}, ${address.host}:${address.port}, ${address.bus}`,
+        role,
+        startedAt: new Date().toISOString(),
+        readings: 0,
+        codes: [],
+        currentA: null,
+        socFraction: null,
+        temperatureC: null,
+        voltageV: pack.channels.map(() => null),
+      },
+    };
+    this.byJob.set(job.id, session);
+    session.done = this.run(session, client, definition.file, pack, known).finally(async () => {
+      client.close();
+      await vehicle?.stop();
+    });
+    return session.state;
+  }
+
+  private async run(
+    session: Session,
+    client: SocketcandClient,
+    file: UdsFile,
+    pack: Pack,
+    known: Record<string, Target> | undefined,
+  ): Promise<void> {
+    const { state, builder } = session;
+    const targets = new Map(
+      definedSignals([{ kind: 'uds', name: file.name, file }], pack, known).map((s) => [s.name, s.target]),
+    );
+    const tell = setInterval(() => this.tell(session.jobNumber, state), TELL_EVERY_MS);
+    const longest = setTimeout(() => session.stop.abort(), LONGEST_MS);
+    try {
+      await pollVehicle(
+        client,
+        file,
+        {
+          onValues: (values) => {
+            for (const v of values) {
+              const target = targets.get(v.name);
+              if (!target || target.kind === 'ignore') continue;
+              builder.put(target, v.timeS, v.value, v.name, () => v.name);
+              state.readings++;
+              const ours = inOurUnits(target, v.value);
+              if (target.kind === 'channel') state.voltageV[target.channelIndex] = ours;
+              else if (target.kind === 'current') state.currentA = ours;
+              else if (target.kind === 'soc') state.socFraction = ours;
+              else if (target.kind === 'temperature') state.temperatureC = ours;
+            }
+          },
+          onCodes: (codes) => (state.codes = codes),
+          onRefused: (meaning) => session.refused.set(meaning, (session.refused.get(meaning) ?? 0) + 1),
+        },
+        session.stop.signal,
+      );
+      state.state = 'stopped';
+    } catch (e) {
+      state.state = 'failed';
+      state.message =
+        e instanceof InputProblem ? e.message : `The vehicle was lost: ${(e as Error).message}.`;
+    } finally {
+      clearInterval(tell);
+      clearTimeout(longest);
+      this.tell(session.jobNumber, state);
+    }
+  }
+
+  /** Ends a session and answers with its record, reported on; what was read before a failure is not lost. */
+  async finish(
+    jobId: string,
+  ): Promise<{ read: ReadAnswer & { sha256: string; path: null }; role: 'before' | 'after' }> {
+    const session = this.byJob.get(jobId);
+    if (!session) throw notFound('A live scan of this job');
+    session.stop.abort();
+    await session.done;
+    const record = this.recordOf(session);
+    const read = await runFor('read', { kind: 'record', profile: session.profile, record });
+    this.byJob.delete(jobId);
+    return {
+      role: session.state.role,
+      read: {
+        ...read,
+        codes: session.state.codes.map((c) => ({ ...c, timeS: 0 })),
+        sha256: createHash('sha256')
+          .update(JSON.stringify(record.voltageV.map((s) => [...s.value])))
+          .digest('hex'),
+        path: null,
+      },
+    };
+  }
+
+  private recordOf(session: Session): ScanRecord {
+    const record = session.builder.finish('the live scan', 'At least one answer for every channel.');
+    for (const [meaning, count] of session.refused)
+      record.notices.push(
+        `The vehicle refused ${count} ${count === 1 ? 'request' : 'requests'}: ${meaning}.`,
+      );
+    if (findCurrentDirection(record).positive === 'charge')
+      record.notices.push('The voltages rise while the current is positive: its direction is in doubt.');
+    return record;
+  }
+
+  /** Gives up a session without keeping anything. */
+  async discard(jobId: string): Promise<void> {
+    const session = this.byJob.get(jobId);
+    if (!session) return;
+    session.stop.abort();
+    await session.done;
+    this.byJob.delete(jobId);
+  }
+
+  async close(): Promise<void> {
+    await Promise.all([...this.byJob.keys()].map((id) => this.discard(id)));
+  }
+}

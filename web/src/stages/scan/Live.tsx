@@ -1,0 +1,194 @@
+import type { Definition, LiveState } from '@cellmend/contract/scans';
+import { median } from '@cellmend/core/spread';
+import { useEffect, useState } from 'react';
+import styled from 'styled-components';
+import useSWR from 'swr';
+import { ApiProblem, get, send } from '../../api/client';
+import { useDefinitions, usePassing } from '../../api/hooks';
+import { useJobView } from '../../shell/jobContext';
+import { Button, Field, Input, Mute, NextBar, ProblemNote, Row, Select, Sheet, Stack } from '../../ui/parts';
+import { fixed, percent, signed } from '../../ui/words';
+import { Definitions } from './Definitions';
+
+const Now = styled.dl`
+  display: flex;
+  gap: 26px;
+  margin: 0;
+  flex-wrap: wrap;
+  dt {
+    color: var(--mute);
+    font-size: 13px;
+  }
+  dd {
+    margin: 0;
+    font-size: 24px;
+    font-weight: 700;
+    white-space: nowrap;
+  }
+`;
+
+/** Reads the vehicle as it stands or drives, through a CAN gateway; ends as a scan like any other. */
+export function Live({ role, onKept }: { role: 'before' | 'after'; onKept: () => Promise<void> }) {
+  const { job, demo } = useJobView();
+  const { data: definitions } = useDefinitions();
+  const { data: stored } = useSWR<LiveState | null>(`/jobs/${job.number}/live`, get);
+  const [state, setState] = useState<LiveState | null>(null);
+  const [problem, setProblem] = useState<{ what: string; accepted?: string } | null>(null);
+  const [busy, setBusy] = useState(false);
+  const [form, setForm] = useState({ host: '127.0.0.1', port: '29536', bus: 'can0', definitionId: '' });
+  useEffect(() => setState((s) => s ?? stored ?? null), [stored]);
+  usePassing((m) => {
+    if (m.topic === 'live' && m.job === job.number) setState(m.state);
+  });
+  const act = async (work: () => Promise<void>): Promise<void> => {
+    setBusy(true);
+    setProblem(null);
+    try {
+      await work();
+    } catch (e) {
+      setProblem({
+        what: (e as Error).message,
+        ...(e instanceof ApiProblem && e.problem.accepted ? { accepted: e.problem.accepted } : {}),
+      });
+    } finally {
+      setBusy(false);
+    }
+  };
+  const start = (source: object): Promise<void> =>
+    act(async () => setState(await send('POST', `/jobs/${job.number}/live`, { source, role })));
+  if (state) {
+    const known = state.voltageV.filter((v): v is number => v !== null);
+    const deltaMv = known.length > 1 ? (Math.max(...known) - Math.min(...known)) * 1000 : null;
+    return (
+      <Sheet aria-live="off">
+        <Stack>
+          <h3>
+            {state.state === 'reading'
+              ? 'Reading the vehicle'
+              : state.state === 'failed'
+                ? 'The vehicle was lost'
+                : 'Stopped'}
+          </h3>
+          <Mute>{state.message}</Mute>
+          <Now>
+            <div>
+              <dt>Readings</dt>
+              <dd className="n">{state.readings}</dd>
+            </div>
+            <div>
+              <dt>Current</dt>
+              <dd className="n">{state.currentA === null ? '–' : `${signed(state.currentA, 0)} A`}</dd>
+            </div>
+            <div>
+              <dt>Median channel</dt>
+              <dd className="n">{known.length ? `${fixed(median(known), 3)} V` : '–'}</dd>
+            </div>
+            <div>
+              <dt>Delta</dt>
+              <dd className="n">{deltaMv === null ? '–' : `${fixed(deltaMv, 0)} mV`}</dd>
+            </div>
+            <div>
+              <dt>Reported charge</dt>
+              <dd className="n">{state.socFraction === null ? '–' : percent(state.socFraction)}</dd>
+            </div>
+            <div>
+              <dt>Codes</dt>
+              <dd className="n">{state.codes.length ? state.codes.map((c) => c.code).join(' ') : 'none'}</dd>
+            </div>
+          </Now>
+          {problem && <ProblemNote {...problem} />}
+          <Row>
+            <Button
+              isDisabled={busy || state.readings === 0}
+              onPress={() =>
+                void act(async () => {
+                  await send('POST', `/jobs/${job.number}/live/keep`);
+                  setState(null);
+                  await onKept();
+                })
+              }
+            >
+              {busy ? 'Taking it in …' : 'Stop and keep'}
+            </Button>
+            <Button
+              quiet
+              isDisabled={busy}
+              onPress={() =>
+                void act(async () => {
+                  await send('DELETE', `/jobs/${job.number}/live`);
+                  setState(null);
+                })
+              }
+            >
+              Throw away
+            </Button>
+          </Row>
+        </Stack>
+      </Sheet>
+    );
+  }
+  const asked: Definition[] = (definitions ?? []).filter((d) => d.kind === 'uds');
+  const chosen = form.definitionId || asked[0]?.id || '';
+  return (
+    <Sheet>
+      <Stack>
+        <h3>Read the vehicle live</h3>
+        <Row>
+          <Field style={{ flex: 2 }}>
+            Gateway (socketcand)
+            <Input value={form.host} onChange={(e) => setForm({ ...form, host: e.target.value })} />
+          </Field>
+          <Field style={{ flex: 1 }}>
+            Port
+            <Input
+              inputMode="numeric"
+              value={form.port}
+              onChange={(e) => setForm({ ...form, port: e.target.value })}
+            />
+          </Field>
+          <Field style={{ flex: 1 }}>
+            Bus
+            <Input value={form.bus} onChange={(e) => setForm({ ...form, bus: e.target.value })} />
+          </Field>
+          <Field style={{ flex: 2 }}>
+            Definitions
+            <Select value={chosen} onChange={(e) => setForm({ ...form, definitionId: e.target.value })}>
+              {asked.length === 0 && <option value="">none added yet</option>}
+              {asked.map((d) => (
+                <option key={d.id} value={d.id}>
+                  {d.name}
+                </option>
+              ))}
+            </Select>
+          </Field>
+        </Row>
+        {problem && <ProblemNote {...problem} />}
+        <Definitions />
+        <NextBar>
+          <div>
+            Reads only: cell voltages, current, temperatures and stored codes. Nothing is written or cleared.
+          </div>
+          {demo && (
+            <Button quiet isDisabled={busy} onPress={() => void start({ kind: 'demo' })}>
+              Demo vehicle
+            </Button>
+          )}
+          <Button
+            isDisabled={busy || chosen === '' || !/^\d+$/.test(form.port)}
+            onPress={() =>
+              void start({
+                kind: 'socketcand',
+                host: form.host,
+                port: Number(form.port),
+                bus: form.bus,
+                definitionId: chosen,
+              })
+            }
+          >
+            {busy ? 'Connecting …' : 'Start'}
+          </Button>
+        </NextBar>
+      </Stack>
+    </Sheet>
+  );
+}

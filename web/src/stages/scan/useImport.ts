@@ -1,0 +1,129 @@
+import type { ScanSummary } from '@cellmend/contract/jobs';
+import type { SaveHeading, ScanPreview } from '@cellmend/contract/scans';
+import { useRef, useState } from 'react';
+import { ApiProblem, newKey, send, upload } from '../../api/client';
+import { usePassing } from '../../api/hooks';
+
+/** What the page shows while a file is taken in. */
+export type ImportState =
+  | { phase: 'idle' }
+  | { phase: 'looking'; file: string }
+  | { phase: 'asking'; file: File; preview: ScanPreview }
+  | { phase: 'direction'; file: File; preview: ScanPreview; what: string }
+  | { phase: 'reading'; file: string; fraction: number }
+  | { phase: 'refused'; file: string; what: string; where?: string; accepted?: string; code: string };
+
+/** Text needs no more than its beginning to be looked at; a workbook is one whole. */
+const HEAD_BYTES = 512 * 1024;
+const isWorkbook = (file: File): boolean => /\.xls[xm]$/i.test(file.name);
+
+export interface Import {
+  state: ImportState;
+  take: (file: File) => Promise<void>;
+  takeDemo: (name: string, role: 'before' | 'after') => Promise<void>;
+  /** The mapping is right: remember it and read the file. */
+  confirm: (mapping: SaveHeading['mapping']) => Promise<void>;
+  stop: () => void;
+}
+
+/** Takes a scan file in: looks at it, asks what is not clear, remembers the answer, and reads it with progress. */
+export function useImport(
+  job: number,
+  role: 'before' | 'after',
+  onDone: (scan: ScanSummary) => Promise<void>,
+): Import {
+  const [state, setState] = useState<ImportState>({ phase: 'idle' });
+  const stop = useRef<AbortController | null>(null);
+  const key = useRef('');
+  usePassing((m) => {
+    if (m.topic === 'import' && m.key === key.current)
+      setState((s) => (s.phase === 'reading' ? { ...s, fraction: m.fraction } : s));
+  });
+
+  const guarded = async (
+    file: string,
+    work: (signal: AbortSignal) => Promise<void>,
+    onProblem?: (e: ApiProblem) => boolean,
+  ): Promise<void> => {
+    const control = new AbortController();
+    stop.current = control;
+    try {
+      await work(control.signal);
+    } catch (e) {
+      if (control.signal.aborted) return setState({ phase: 'idle' });
+      if (e instanceof ApiProblem && onProblem?.(e)) return;
+      setState(
+        e instanceof ApiProblem
+          ? {
+              phase: 'refused',
+              file,
+              what: e.message,
+              code: e.problem.type.replace('urn:cellmend:', ''),
+              ...(e.problem.where ? { where: e.problem.where } : {}),
+              ...(e.problem.accepted ? { accepted: e.problem.accepted } : {}),
+            }
+          : {
+              phase: 'refused',
+              file,
+              what: 'The server is away; the file was not taken.',
+              accepted: 'The same file again when the server is back.',
+              code: 'away',
+            },
+      );
+    }
+  };
+
+  const read = (file: File, preview: ScanPreview): Promise<void> =>
+    guarded(
+      file.name,
+      async (signal) => {
+        key.current = newKey();
+        setState({ phase: 'reading', file: file.name, fraction: 0 });
+        const query = new URLSearchParams({
+          name: file.name.slice(0, 120),
+          role,
+          writtenAt: new Date(file.lastModified).toISOString(),
+        });
+        await onDone(await upload(`/jobs/${job}/scans?${query}`, file, signal, key.current));
+        setState({ phase: 'idle' });
+      },
+      (e) => {
+        if (e.problem.type !== 'urn:cellmend:current-direction') return false;
+        setState({ phase: 'direction', file, preview, what: e.message });
+        return true;
+      },
+    );
+
+  return {
+    state,
+    stop: () => {
+      stop.current?.abort();
+      setState({ phase: 'idle' });
+    },
+    take: (file) =>
+      guarded(file.name, async (signal) => {
+        setState({ phase: 'looking', file: file.name });
+        const preview = await upload<ScanPreview>(
+          `/jobs/${job}/scans/preview?${new URLSearchParams({ name: file.name.slice(0, 120) })}`,
+          isWorkbook(file) ? file : file.slice(0, HEAD_BYTES),
+          signal,
+        );
+        if (preview.clear) await read(file, preview);
+        else setState({ phase: 'asking', file, preview });
+      }),
+    takeDemo: (name, as) =>
+      guarded(name, async () => {
+        setState({ phase: 'reading', file: name, fraction: 0 });
+        await onDone(await send('POST', `/jobs/${job}/scans/demo`, { name, role: as }));
+        setState({ phase: 'idle' });
+      }),
+    confirm: async (mapping) => {
+      if (state.phase !== 'asking' && state.phase !== 'direction') return;
+      const { file, preview } = state;
+      await guarded(file.name, async () => {
+        await send('POST', '/headings', { names: preview.names, mapping });
+        await read(file, { ...preview, mapping });
+      });
+    },
+  };
+}
