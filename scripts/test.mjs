@@ -2,7 +2,7 @@
 import { spawn } from 'node:child_process';
 import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
-import { checkNode, CHROMIUM, ensureDebian, ensureNpm, main, POSTGRES, root } from './lib/setup.mjs';
+import { checkNode, CHROMIUM, ensureDebian, ensureNpm, main, PEERS, POSTGRES, root } from './lib/setup.mjs';
 import { throwAwayCluster } from './lib/postgres.mjs';
 
 let passed = 0;
@@ -57,7 +57,7 @@ async function vitest(label, project, env) {
 
 main(async () => {
   checkNode();
-  ensureDebian([POSTGRES, CHROMIUM]);
+  ensureDebian([POSTGRES, CHROMIUM, ...PEERS]);
   ensureNpm();
   mkdirSync(results, { recursive: true });
   const cluster = await throwAwayCluster();

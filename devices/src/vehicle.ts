@@ -80,6 +80,8 @@ export class SimulatedVehicle {
   private legs: { durationS: number; currentA: number }[] = [];
   private timers: NodeJS.Timeout[] = [];
   private last = performance.now();
+  /** Frames carry the time of the drive, which may run faster than the clock. */
+  private readonly startedS = Date.now() / 1000;
   /** Frames that wait for a flow control frame of the tester. */
   private held: Uint8Array[] = [];
 
@@ -121,7 +123,7 @@ export class SimulatedVehicle {
     const { capacityAh } = this.pack.sim;
     while (left > 0) {
       if (this.legs.length === 0) {
-        const rest = { durationS: 40, currentA: 0 };
+        const rest = { durationS: 60, currentA: 0 };
         // Near the end it stands and charges a while, then drives again.
         this.legs =
           this.pack.socFraction < 0.15
@@ -138,7 +140,7 @@ export class SimulatedVehicle {
   }
 
   private frame(id: number, data: Uint8Array, except?: Socket): void {
-    const frame: BusFrame = { id, extended: id > 0x7ff, data, timeS: Date.now() / 1000 };
+    const frame: BusFrame = { id, extended: id > 0x7ff, data, timeS: this.startedS + this.pack.timeS };
     const text = printFrameMessage(frame);
     for (const c of this.clients) if (c !== except) c.write(text);
   }
@@ -195,6 +197,7 @@ export class SimulatedVehicle {
     const kind = data[0]! >> 4;
     if (kind === 3) return this.release();
     if (kind !== 0) return;
+    this.drive();
     const request = data.subarray(1, 1 + (data[0]! & 0x0f));
     const frames = isoTpFrames(this.answer(request));
     this.held = frames.slice(1);

@@ -58,6 +58,13 @@ export function ensureDebian(wanted) {
 export const POSTGRES = { package: 'postgresql', present: () => postgresBin() !== null };
 export const CHROMIUM = { package: 'chromium', present: () => existsSync('/usr/bin/chromium') };
 
+/** Independent peers that the tests check against. */
+export const PEERS = [
+  { package: 'python3-can', present: () => existsSync('/usr/lib/python3/dist-packages/can') },
+  { package: 'python3-scipy', present: () => existsSync('/usr/lib/python3/dist-packages/scipy') },
+  { package: 'ngspice', present: () => existsSync('/usr/bin/ngspice') },
+];
+
 /** `npm ci` when the lock file has changed since the last time. */
 export function ensureNpm() {
   const lock = createHash('sha256')

@@ -1,4 +1,4 @@
-import type { ScanRecord, Series } from './record';
+import { indexAt, type ScanRecord, type Series } from './record';
 
 /** A record with the moment it began and the charge its typical channel held at both ends. */
 export interface Part {
@@ -24,7 +24,13 @@ function thin(record: ScanRecord, most: number): ScanRecord {
     const out = new Float64Array(count);
     for (let k = 0; k < count; k++) {
       const to = Math.min(length, (k + 1) * run);
-      for (let i = k * run; i < to; i++) out[k]! += values[i]! / (to - k * run);
+      let known = 0;
+      for (let i = k * run; i < to; i++)
+        if (!Number.isNaN(values[i]!)) {
+          out[k]! += values[i]!;
+          known++;
+        }
+      out[k] = out[k]! / known;
     }
     return out;
   };
@@ -40,14 +46,57 @@ function thin(record: ScanRecord, most: number): ScanRecord {
   };
 }
 
+/** Current that changes by no more than this within a round of polling leaves its readings comparable. */
+const STEADY_A = 1;
+const STEADY_SHARE = 0.04;
+
+/**
+ * A polled record as rows: at each moment of the current, and where the current stayed steady through a whole round,
+ * the newest reading of every channel. Rows without readings keep the charge that was drawn.
+ */
+function asTogether(record: ScanRecord): ScanRecord {
+  if (record.simultaneous) return record;
+  const rounds = record.voltageV.reduce((a, b) => (b.timeS.length < a.timeS.length ? b : a)).timeS;
+  const times = record.currentA ? record.currentA.timeS : rounds;
+  const roundS = rounds.length > 1 ? (rounds[rounds.length - 1]! - rounds[0]!) / (rounds.length - 1) : 0;
+  const size = record.currentA
+    ? STEADY_SHARE * Math.max(...record.currentA.value.map((v) => Math.abs(v)))
+    : STEADY_A;
+  const steady = Array.from(times, (t, k) => {
+    if (!record.currentA) return true;
+    const now = record.currentA.value[k]!;
+    for (let j = k; j >= 0 && times[j]! >= t - roundS; j--)
+      if (Math.abs(record.currentA.value[j]! - now) > Math.max(STEADY_A, size)) return false;
+    return true;
+  });
+  const newest = (s: Series): Series => ({
+    timeS: times,
+    value: Float64Array.from(times, (t, k) => {
+      const i = steady[k] ? indexAt(s.timeS, t) : -1;
+      return i >= 0 && s.timeS[i]! >= t - 2 * roundS ? s.value[i]! : NaN;
+    }),
+  });
+  return {
+    ...record,
+    simultaneous: true,
+    voltageV: record.voltageV.map(newest),
+    currentA: record.currentA && { timeS: times, value: record.currentA.value },
+    temperatureC: record.temperatureC && newest(record.temperatureC),
+    reportedSocFraction: record.reportedSocFraction && newest(record.reportedSocFraction),
+  };
+}
+
 /**
  * Puts several records of one pack on one time line. What was drawn between two of them is not recorded: it is
  * taken from the charge the typical channel held at the end of one and the start of the next, and said so.
  * Parts are sorted by their start; a part that begins before the one before has ended is moved to just after it.
  */
 export function joinRecords(parts: readonly Part[], typicalCapacityAh: number): ScanRecord {
-  const sorted = [...parts].sort((a, b) => a.startS - b.startS);
-  const together = sorted.every((p) => p.record.simultaneous);
+  const mixed = parts.some((p) => p.record.simultaneous);
+  const sorted = parts
+    .map((p) => (mixed ? { ...p, record: asTogether(p.record) } : p))
+    .sort((a, b) => a.startS - b.startS);
+  const together = mixed;
   const notices = [`Joined from ${sorted.length} records.`];
   const channels = sorted[0]!.record.channelIds.length;
   type Points = { t: number[]; v: number[] };

@@ -38,7 +38,7 @@ export function guessTarget(
   const known = pack.channels.find((c) => c.id.toLowerCase() === stem || c.id.toLowerCase() === bare);
   const volts = unit === 'mv' ? 'mV' : 'V';
   if (known) return { kind: 'channel', channelIndex: known.index, unit: volts };
-  if (/^(time|t|timestamp|date|clock|elapsed|seconds|sec|zeit|uhrzeit)\b|^time/.test(bare)) {
+  if (/^(time|t|timestamp|date|clock|elapsed|seconds|sec|zeit|uhrzeit)(\b|_)|^time/.test(bare)) {
     if (unit === 'ms' || /millis/.test(bare)) return { kind: 'time', unit: 'ms' };
     if (unit === 'min') return { kind: 'time', unit: 'min' };
     if (unit === 'h') return { kind: 'time', unit: 'h' };

@@ -142,6 +142,9 @@ export function fitChannel(
   return best;
 }
 
+/** Room for the columns of one fit, kept between fits. */
+let scratch = new Float64Array(4096);
+
 function fitFrom(
   observed: Observed,
   slopes: Float64Array,
@@ -186,7 +189,8 @@ function fitFrom(
   const { volt, slope: steep } = sampledCurve(curve);
   const slowV = hypothesis.tied ? 1 : 0;
   // One column per parameter: what it adds to each reading, kept from the last look so that the next step needs no second one.
-  const columns = new Float64Array(n * COUNT);
+  if (scratch.length < n * COUNT) scratch = new Float64Array(2 * n * COUNT);
+  const columns = scratch.subarray(0, n * COUNT);
   /** Fills residuals and columns for a set of parameters; returns the chi-square. */
   const look = (th: Float64Array): number => {
     let sum = 0;

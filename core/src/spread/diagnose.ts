@@ -19,6 +19,11 @@ import { explain } from './explain';
 
 /** Above this gain in chi-square a channel is odd. Healthy scatter and noise reach about 12. */
 export const DETECT_LIMIT = 13.5;
+/**
+ * The same on a flat curve under load: where the real curve bends a little beside its table, a healthy channel at
+ * another charge looks odd. From the scatter of healthy channels in our own simulated packs.
+ */
+export const FLAT_DETECT_LIMIT = 24;
 /** Channels that tell how well the model fits this pack at all. */
 const STRICTNESS_SAMPLE = 16;
 /** Gaps too small for the bend of the curve to hide a better answer further off. */
@@ -174,13 +179,18 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
     ) / 4,
   );
 
+  const worked = trajectory.currentA.some((i) => Math.abs(i) > 0.05 * pack.profile.ratedCapacityAh);
+  const limit = pack.profile.chemistry === 'lfp' && worked ? FLAT_DETECT_LIMIT : DETECT_LIMIT;
   const judged: Judged[] = [];
   plain.forEach((channel, i) => {
     if (gains[i]! < DETECT_LIMIT * 0.7) return;
     // The linear look overstates where the curve bends: look again, close by first, before every explanation is tried.
-    const calm = nothingWrong(channel.index, inflation, 5).chiSquare;
+    const bound = fit(channel.index, HEALTHY, noiseV, inflation, 5).chiSquare;
     const close = fit(channel.index, OPEN, noiseV, inflation, 8, true);
     const small = Math.abs(close.theta[0]!) < SMALL_GAP.soc && Math.abs(close.theta[1]!) < SMALL_GAP.capacity;
+    if (small && bound - close.chiSquare < DETECT_LIMIT * 0.4) return;
+    const loose = fit(channel.index, { ...HEALTHY, tied: false }, noiseV, inflation, 5).chiSquare;
+    const calm = Math.min(bound, loose);
     if (small && calm - close.chiSquare < DETECT_LIMIT * 0.4) return;
     const flexible = fit(channel.index, OPEN, noiseV, inflation, 8);
     const imbalance = fit(channel.index, hypothesesFor(channel.cells)[0]!.hypothesis, noiseV, inflation, 8);
@@ -205,7 +215,7 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
     }
     const least = Math.min(...[...byVerdict.values()].map((v) => v.chiSquare));
     const detect = (nothing - least) / strictness;
-    if (detect > DETECT_LIMIT) judged.push({ channelIndex: channel.index, detect, byVerdict });
+    if (detect > limit) judged.push({ channelIndex: channel.index, detect, byVerdict });
   });
 
   const findings = [

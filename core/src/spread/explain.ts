@@ -17,6 +17,7 @@ const NAMES: Record<Verdict, string> = {
 /** Plain words for a verdict, as the page and the hand-over sheet say them. */
 export const verdictName = (v: Verdict): string => NAMES[v];
 
+const capital = (s: string): string => s.charAt(0).toUpperCase() + s.slice(1);
 const pct = (fraction: number, digits = 1): string => `${(fraction * 100).toFixed(digits)} %`;
 
 /** Why this verdict: what the readings do, in the trade's words with the numbers behind them. */
@@ -42,7 +43,7 @@ export function explain(
   if (open.length > 1) {
     const covered = Math.abs(from - to);
     reasons.push(
-      `${open.map(verdictName).join(', ')} all fit: ${covered < 0.05 ? 'the record covers only one state of charge' : `the record covers ${pct(from, 0)} to ${pct(to, 0)}`}${pack.profile.chemistry === 'lfp' ? ' and the curve is flat in between' : ''}.`,
+      `${capital(open.map(verdictName).join(', '))} all fit: ${covered < 0.05 ? 'the record covers only one state of charge' : `the record covers ${pct(from, 0)} to ${pct(to, 0)}`}${pack.profile.chemistry === 'lfp' ? ' and the curve is flat in between' : ''}.`,
     );
     return reasons;
   }

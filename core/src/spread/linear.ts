@@ -70,6 +70,9 @@ export function accumulate(
   }
 }
 
+/** Room for one weighed column, kept between calls: they are many and short. */
+let scratch = new Float64Array(1024);
+
 /**
  * The same for many observations at once: `columns` holds one column per parameter, each as long as `y`, and
  * observation r is weighed by `weight · count[r]`. Sums run down the columns, where they stay in a register.
@@ -84,7 +87,8 @@ export function accumulateColumns(
 ): void {
   const n = rhs.length;
   const rows = y.length;
-  const weighed = new Float64Array(rows);
+  if (scratch.length < rows) scratch = new Float64Array(2 * rows);
+  const weighed = scratch;
   for (let i = 0; i < n; i++) {
     const a = i * rows;
     let right = 0;
@@ -96,9 +100,20 @@ export function accumulateColumns(
     rhs[i]! += right;
     for (let j = 0; j <= i; j++) {
       const b = j * rows;
-      let sum = 0;
-      for (let r = 0; r < rows; r++) sum += weighed[r]! * columns[b + r]!;
-      info[i * n + j]! += sum;
+      // Four sums side by side: one alone would wait for itself at every step.
+      let s0 = 0;
+      let s1 = 0;
+      let s2 = 0;
+      let s3 = 0;
+      let r = 0;
+      for (; r + 3 < rows; r += 4) {
+        s0 += weighed[r]! * columns[b + r]!;
+        s1 += weighed[r + 1]! * columns[b + r + 1]!;
+        s2 += weighed[r + 2]! * columns[b + r + 2]!;
+        s3 += weighed[r + 3]! * columns[b + r + 3]!;
+      }
+      for (; r < rows; r++) s0 += weighed[r]! * columns[b + r]!;
+      info[i * n + j]! += s0 + s1 + (s2 + s3);
       if (j < i) info[j * n + i] = info[i * n + j]!;
     }
   }

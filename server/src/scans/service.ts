@@ -206,14 +206,12 @@ async function joinWithEarlier(
 ): Promise<void> {
   const earlier = await store.models.Scan.findAll({
     where: { jobId: job.id, role },
-    attributes: ['id', 'channelIds', 'simultaneous'],
+    attributes: ['id', 'channelIds'],
     order: [['createdAt', 'ASC']],
     transaction: doing.tx,
   });
   const own = earlier.find((s) => s.id === newest)!;
-  const together = earlier.filter(
-    (s) => s.simultaneous === own.simultaneous && s.channelIds.join() === own.channelIds.join(),
-  );
+  const together = earlier.filter((s) => s.channelIds.join() === own.channelIds.join());
   if (together.length < 2 || together.length > MOST_JOINED) return;
   await computeFinding(store, doing, job, profile, {
     topic: 'spread',

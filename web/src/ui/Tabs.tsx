@@ -11,7 +11,7 @@ const Group = styled(ToggleButtonGroup)`
     color: var(--mute);
     font-weight: 600;
     min-height: 40px;
-    padding: 0 12px;
+    padding: 0 10px;
     cursor: pointer;
     border-radius: 6px 6px 0 0;
     box-shadow: inset 0 -2px 0 var(--line);

@@ -22,10 +22,10 @@ import { Tilt } from './Tilt';
 
 const VIEWS = [
   ['tilt', 'Tilt'],
-  ['ends', 'Both ends'],
-  ['time', 'Through time'],
+  ['ends', 'Ends'],
+  ['time', 'Course'],
   ['neighbours', 'Neighbours'],
-  ['warmth', 'Temperature'],
+  ['warmth', 'Heat'],
 ] as const;
 type View = (typeof VIEWS)[number][0];
 

@@ -1,4 +1,4 @@
-import type { Definition, LiveState } from '@cellmend/contract/scans';
+import type { Definition, LiveState, ScanPicture } from '@cellmend/contract/scans';
 import { median } from '@cellmend/core/spread';
 import { useEffect, useState } from 'react';
 import styled from 'styled-components';
@@ -9,10 +9,11 @@ import { useJobView } from '../../shell/jobContext';
 import { Button, Field, Input, Mute, NextBar, ProblemNote, Row, Select, Sheet, Stack } from '../../ui/parts';
 import { fixed, percent, signed } from '../../ui/words';
 import { Definitions } from './Definitions';
+import { DeviationPicture } from './DeviationPicture';
 
 const Now = styled.dl`
   display: flex;
-  gap: 26px;
+  gap: 10px 24px;
   margin: 0;
   flex-wrap: wrap;
   dt {
@@ -21,11 +22,26 @@ const Now = styled.dl`
   }
   dd {
     margin: 0;
-    font-size: 24px;
+    font-size: 21px;
     font-weight: 700;
     white-space: nowrap;
   }
 `;
+
+/** Moments shown while it runs; the record itself keeps all. */
+const SHOWN_MOMENTS = 120;
+
+/** The last moments of a live scan as a picture of deviations. */
+function pictureOf(history: readonly LiveState[]): ScanPicture {
+  const middle = history.map((s) => median(s.voltageV.filter((v): v is number => v !== null)));
+  return {
+    timeS: history.map((_, k) => k * 0.7),
+    currentA: history.map((s) => s.currentA),
+    deviationMv: history[0]!.voltageV.map((_, c) =>
+      history.map((s, k) => (s.voltageV[c] == null ? null : (s.voltageV[c] - middle[k]!) * 1000)),
+    ),
+  };
+}
 
 /** Reads the vehicle as it stands or drives, through a CAN gateway; ends as a scan like any other. */
 export function Live({ role, onKept }: { role: 'before' | 'after'; onKept: () => Promise<void> }) {
@@ -37,8 +53,11 @@ export function Live({ role, onKept }: { role: 'before' | 'after'; onKept: () =>
   const [busy, setBusy] = useState(false);
   const [form, setForm] = useState({ host: '127.0.0.1', port: '29536', bus: 'can0', definitionId: '' });
   useEffect(() => setState((s) => s ?? stored ?? null), [stored]);
+  const [history, setHistory] = useState<LiveState[]>([]);
   usePassing((m) => {
-    if (m.topic === 'live' && m.job === job.number) setState(m.state);
+    if (m.topic !== 'live' || m.job !== job.number) return;
+    setState(m.state);
+    setHistory((h) => [...h.filter((s) => s.id === m.state.id), m.state].slice(-SHOWN_MOMENTS));
   });
   const act = async (work: () => Promise<void>): Promise<void> => {
     setBusy(true);
@@ -96,6 +115,7 @@ export function Live({ role, onKept }: { role: 'before' | 'after'; onKept: () =>
               <dd className="n">{state.codes.length ? state.codes.map((c) => c.code).join(' ') : 'none'}</dd>
             </div>
           </Now>
+          {history.length > 2 && <DeviationPicture picture={pictureOf(history)} height={230} />}
           {problem && <ProblemNote {...problem} />}
           <Row>
             <Button

@@ -4,6 +4,7 @@ import { useMemo, useState } from 'react';
 import styled from 'styled-components';
 import { Button, DataTable, Mute, NextBar, Row as Line, Select, Sheet, Stack } from '../../ui/parts';
 import {
+  channelUnit,
   CHOICES,
   fillChannels,
   lackOf,
@@ -49,9 +50,9 @@ export function Mapping({
   const unused = rows.filter((r) => r.target.kind === 'ignore').length;
   const held = new Set(rows.flatMap((r) => (r.target.kind === 'channel' ? [r.target.channelIndex] : [])));
   const missing = pack.channels.length - held.size;
+  const likely = rows.filter((r) => r.target.kind === 'ignore' && channelUnit(r.sample, pack)).length;
   const set = (index: number, target: Row['target']): void =>
     setRows(rows.map((r) => (r.index === index ? { ...r, target } : r)));
-  const millivolts = rows.some((r) => /\d{4}/.test(r.sample.trim()) && !r.sample.includes('.'));
   const what = preview.mapping.layout === 'long' ? 'Signal' : 'Column';
   return (
     <Sheet aria-label="What the columns stand for">
@@ -113,9 +114,9 @@ export function Mapping({
               {all ? 'Hide recognised channels' : `Show all ${rows.length}`}
             </Button>
           )}
-          {missing > 0 && unused >= missing && (
-            <Button quiet onPress={() => setRows(fillChannels(rows, pack, millivolts ? 'mV' : 'V'))}>
-              Take unused {what.toLowerCase()}s as channels, in order
+          {missing > 0 && likely >= missing && (
+            <Button quiet onPress={() => setRows(fillChannels(rows, pack))}>
+              Take the {missing} that could be channels, in order
             </Button>
           )}
         </Line>

@@ -33,9 +33,9 @@ import { useImport } from './useImport';
 const Drop = styled(DropZone)`
   border: 2px dashed var(--edge);
   border-radius: 6px;
-  padding: 18px;
+  padding: 16px;
   display: flex;
-  gap: 16px;
+  gap: 14px;
   align-items: center;
   background: var(--sheet);
   flex-wrap: wrap;
@@ -44,7 +44,7 @@ const Drop = styled(DropZone)`
     background: var(--mat-soft);
   }
   > div:first-of-type {
-    flex: 1 1 220px;
+    flex: 1 1 170px;
   }
 `;
 const Choice = styled(RadioGroup)`

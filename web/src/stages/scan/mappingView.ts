@@ -1,5 +1,5 @@
 import type { ScanPreview } from '@cellmend/contract/scans';
-import type { Pack } from '@cellmend/core/pack';
+import { CELL_LIMITS, type Pack } from '@cellmend/core/pack';
 import type { Target } from '@cellmend/core/scan';
 
 /** One column or signal as a person sees it: its name, some values, and what it stands for. */
@@ -100,13 +100,23 @@ export function lackOf(rows: readonly Row[], preview: ScanPreview, pack: Pack): 
   return null;
 }
 
-/** Columns nobody reads yet, in the order of the file, become the channels that are missing, in electrical order. */
-export function fillChannels(rows: readonly Row[], pack: Pack, unit: 'V' | 'mV'): Row[] {
+/** Unit in which a column's first value could be a channel of this pack; null if it cannot be one. */
+export function channelUnit(sample: string, pack: Pack): 'V' | 'mV' | null {
+  const first = Number((/-?\d+(?:[.,]\d+)?/.exec(sample)?.[0] ?? 'x').replace(',', '.'));
+  const cells = pack.channels[0]!.cells;
+  const likely = (v: number): boolean =>
+    v > 0.3 * cells && v < (CELL_LIMITS[pack.profile.chemistry].fullV + 0.6) * cells;
+  return likely(first) ? 'V' : likely(first / 1000) ? 'mV' : null;
+}
+
+/** Columns nobody reads yet that could be channels become the missing ones, in the order of the file. */
+export function fillChannels(rows: readonly Row[], pack: Pack): Row[] {
   const taken = new Set(rows.flatMap((r) => (r.target.kind === 'channel' ? [r.target.channelIndex] : [])));
   const free = pack.channels.filter((c) => !taken.has(c.index));
   return rows.map((r) => {
-    if (r.target.kind !== 'ignore' || free.length === 0) return r;
-    return { ...r, target: { kind: 'channel', channelIndex: free.shift()!.index, unit } };
+    const unit = r.target.kind === 'ignore' ? channelUnit(r.sample, pack) : null;
+    const channel = unit && free.shift();
+    return channel ? { ...r, target: { kind: 'channel', channelIndex: channel.index, unit } } : r;
   });
 }
 

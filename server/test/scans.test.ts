@@ -1,0 +1,351 @@
+import type { Job, ScanSummary } from '@cellmend/contract/jobs';
+import type { Finding, Reading } from '@cellmend/contract/records';
+import type { LiveState, ScanPicture, ScanPreview } from '@cellmend/contract/scans';
+import { isoTpFrames } from '@cellmend/core/can';
+import { normalisePack, type Pack } from '@cellmend/core/pack';
+import { writeScanCsv } from '@cellmend/core/scan';
+import { driveLegs, healthyPack, Random, simulateRecord, type Leg } from '@cellmend/core/simpack';
+import type { SpreadReport } from '@cellmend/core/spread';
+import { demoVehiclePack } from '@cellmend/devices/demoVehicle';
+import { SimulatedVehicle, VEHICLE_DBC, vehicleDefinition } from '@cellmend/devices/vehicle';
+import ExcelJS from 'exceljs';
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { pilotCar } from '../../cli/src/demoFiles';
+import { startBench, type Answer, type Bench, type Client } from './harness';
+
+let bench: Bench;
+let ina: Client;
+const pack: Pack = normalisePack(pilotCar());
+beforeAll(async () => {
+  bench = await startBench();
+  ina = await bench.as('Ina Holm');
+});
+afterAll(() => bench.end());
+
+/** A job of its own on the pilot car's pack. */
+async function newJob(): Promise<number> {
+  const { body: packs } = await ina.get<{ id: string; name: string }[]>('/api/packs');
+  const packProfileId = packs.find((p) => p.name.startsWith('Corrie'))!.id;
+  return (await ina.post<{ number: number }>('/api/jobs', { title: 'scan test', packProfileId })).body.number;
+}
+const take = <T = ScanSummary>(job: number, name: string, body: string | Uint8Array): Promise<Answer<T>> =>
+  ina.call<T>('POST', `/api/jobs/${job}/scans?${new URLSearchParams({ name, role: 'before' })}`, body);
+const look = <T = ScanPreview>(job: number, name: string, body: string | Uint8Array): Promise<Answer<T>> =>
+  ina.call<T>('POST', `/api/jobs/${job}/scans/preview?${new URLSearchParams({ name })}`, body);
+const newest = async (job: number): Promise<Finding & { result: SpreadReport }> =>
+  (await ina.get<(Finding & { result: SpreadReport })[]>(`/api/jobs/${job}/findings`)).body.find(
+    (f) => f.topic === 'spread',
+  )!;
+
+const rest: Leg = { durationS: 600, currentA: 0, sampleS: 20 };
+function simulated(seed: number, startSoc: number, legs: (random: Random) => Leg[], low = 0) {
+  const random = new Random(seed);
+  const sim = healthyPack(pack, new Random(77), 0.9);
+  sim.startSoc = startSoc;
+  sim.channels[40]!.capacityRatio *= 1 - low;
+  sim.channels[40]!.deltaSoc -= (1 / (1 - low) - 1) * (1 - startSoc);
+  return simulateRecord(sim, legs(random), random);
+}
+const drive = (random: Random): Leg[] => [rest, ...driveLegs(random, 20, 16, 10), rest];
+
+describe('a kind of file not met before', () => {
+  const csv = writeScanCsv(simulated(1, 0.9, drive), 3);
+  const [heading, ...lines] = csv.split('\n');
+  const strange = [
+    heading!
+      .split(',')
+      .map((h, i) =>
+        i === 0
+          ? 'elapsed'
+          : i === 1
+            ? 'pack amps'
+            : i < 4
+              ? h
+              : `U-${String.fromCharCode(65 + ((i - 4) % 26))}${i}`,
+      )
+      .join(';'),
+    ...lines.map((l) => l.replaceAll(',', ';').replaceAll('.', ',')),
+  ].join('\n');
+
+  it('is shown with a guess, named once, remembered, and then read at once', async () => {
+    const job = await newJob();
+    const first = await look(job, 'strange.csv', strange);
+    expect(first.status).toBe(200);
+    expect(first.body).toMatchObject({ format: 'table', clear: false });
+    expect(first.body.mapping).toMatchObject({ delimiter: ';', decimal: ',' });
+    expect(first.body.missingChannels).toHaveLength(84);
+    expect((await take(job, 'strange.csv', strange)).status).toBe(422);
+    const targets = first.body.mapping.targets.map((t, i) =>
+      i >= 4 ? { kind: 'channel', channelIndex: i - 4, unit: 'V' } : t,
+    );
+    const saved = await ina.post('/api/headings', {
+      names: first.body.names,
+      mapping: { ...first.body.mapping, targets },
+    });
+    expect(saved.status).toBe(201);
+    expect((await look(job, 'strange.csv', strange)).body).toMatchObject({ clear: true, remembered: true });
+    const taken = await take(job, 'strange.csv', strange);
+    expect(taken.status).toBe(201);
+    expect(taken.body.notices.join()).toMatch(/Positive current is discharge: the voltages agree/);
+  });
+
+  it('with the current the other way round is asked about, not flipped in silence', async () => {
+    const job = await newJob();
+    const flipped = csv
+      .split('\n')
+      .map((l, i) => {
+        const cells = l.split(',');
+        if (i > 0 && cells.length > 1) cells[1] = String(-Number(cells[1]));
+        return cells.join(',');
+      })
+      .join('\n')
+      .replace('current_A', 'current_back_A');
+    const refused = await take<{ type: string; detail: string }>(job, 'flipped.csv', flipped);
+    expect(refused.status).toBe(422);
+    expect(refused.body.type).toBe('urn:cellmend:current-direction');
+    expect((await ina.get<Job>(`/api/jobs/${job}`)).body.scans).toHaveLength(0);
+    const { body } = await look(job, 'flipped.csv', flipped);
+    const targets = body.mapping.targets.map((t) =>
+      t.kind === 'current' ? { ...t, positive: 'charge' } : t,
+    );
+    await ina.post('/api/headings', {
+      names: body.names,
+      mapping: { ...body.mapping, targets, directionConfirmed: true },
+    });
+    expect((await take(job, 'flipped.csv', flipped)).status).toBe(201);
+    const report = (await newest(job)).result;
+    expect(report.segments.find((s) => s.kind !== 'rest')!.kind).toBe('discharge');
+  });
+});
+
+describe('a workbook', () => {
+  const record = simulated(2, 0.9, drive);
+  const csv = writeScanCsv(record, 3);
+
+  async function workbook(rows: (string | number)[][]): Promise<Uint8Array> {
+    const book = new ExcelJS.Workbook();
+    book.addWorksheet('empty');
+    const sheet = book.addWorksheet('scan');
+    for (const row of rows) sheet.addRow(row);
+    return new Uint8Array(await book.xlsx.writeBuffer());
+  }
+
+  it('gives the same record as the table it was made from', async () => {
+    const rows = csv
+      .trim()
+      .split('\n')
+      .map((l, i) => l.split(',').map((c) => (i === 0 ? c : Number(c))));
+    const [asTable, asBook] = [await newJob(), await newJob()];
+    expect((await take(asTable, 'scan.csv', csv)).status).toBe(201);
+    const taken = await take(asBook, 'scan.xlsx', await workbook(rows));
+    expect(taken.status).toBe(201);
+    expect(taken.body.format).toBe('spreadsheet');
+    expect((await newest(asBook)).result.nearFull).toEqual((await newest(asTable)).result.nearFull);
+  });
+
+  it('that is damaged, holds no table or is a trap ends in a clear message', async () => {
+    const job = await newJob();
+    const good = await workbook([
+      ['time_s', 'current_A'],
+      [0, 1],
+    ]);
+    expect((await take(job, 'cut.xlsx', good.slice(0, good.length / 2))).status).toBe(422);
+    const few = await take<{ detail: string }>(job, 'few.xlsx', good);
+    expect(few.body.detail).toMatch(/lacks every channel voltage/);
+    // A small archive that unpacks to half a gigabyte of one character, made with the zip module of Python.
+    const folder = mkdtempSync(join(tmpdir(), 'cellmend-trap-'));
+    execFileSync('/usr/bin/python3', [
+      '-c',
+      'import sys, zipfile\nz = zipfile.ZipFile(sys.argv[1], "w", zipfile.ZIP_DEFLATED)\nz.writestr("[Content_Types].xml", "<Types/>")\nwith z.open("xl/worksheets/sheet1.xml", "w", force_zip64=True) as f:\n  for _ in range(500): f.write(b"a" * (1 << 20))\nz.close()',
+      join(folder, 'trap.xlsx'),
+    ]);
+    const trap = await take<{ detail: string }>(
+      job,
+      'trap.xlsx',
+      new Uint8Array(readFileSync(join(folder, 'trap.xlsx'))),
+    );
+    rmSync(folder, { recursive: true });
+    expect(trap.status).toBe(422);
+    expect(trap.body.detail).toMatch(/unpacks to far more/);
+  });
+});
+
+it('one line without end is refused before it fills the memory', async () => {
+  const job = await newJob();
+  const endless = await take<{ detail: string }>(job, 'endless.csv', 'x'.repeat(60_000_000));
+  expect(endless.status).toBe(422);
+  expect(endless.body.detail).toMatch(/longer than a million characters/);
+});
+
+describe('a CAN log', () => {
+  const sim = demoVehiclePack(pilotCar());
+  const definition = vehicleDefinition(sim, 'Pilot car');
+  const hex = (b: Uint8Array): string =>
+    Array.from(b, (x) => x.toString(16).padStart(2, '0'))
+      .join('')
+      .toUpperCase();
+  const record = simulated(3, 0.7, () => [{ durationS: 600, currentA: 0, sampleS: 20 }]);
+  const log =
+    Array.from(record.voltageV[0]!.timeS, (t, k) => {
+      const answer = Uint8Array.from([
+        0x62,
+        0x48,
+        0x01,
+        ...record.voltageV.flatMap((s) => {
+          const mv = Math.round(s.value[k]! * 1000);
+          return [mv >> 8, mv & 255];
+        }),
+      ]);
+      return isoTpFrames(answer)
+        .map((f, i) => `(${(1_790_000_000 + t + i / 1000).toFixed(6)}) can0 7EC#${hex(f)}`)
+        .join('\n');
+    }).join('\n') +
+    `\n(1790000700.000000) can0 7EC#07590200${hex(Uint8Array.from([0x0a, 0xa6, 0x00, 0x08]))}\n`;
+
+  it('needs a definition, says so, and is read once there is one; its codes are kept as readings', async () => {
+    const job = await newJob();
+    const lacking = await take<{ type: string }>(job, 'drive.log', log);
+    expect(lacking.body.type).toBe('urn:cellmend:no-definition');
+    const dbc = await ina.post<{ kind: string; signals: number }>('/api/definitions', {
+      name: 'Broadcast',
+      text: VEHICLE_DBC,
+    });
+    expect(dbc.body).toMatchObject({ kind: 'dbc', signals: 3 });
+    const uds = await ina.post('/api/definitions', { name: 'Pilot car', text: JSON.stringify(definition) });
+    expect(uds.status).toBe(201);
+    expect(
+      (await ina.post('/api/definitions', { name: 'Pilot car', text: JSON.stringify(definition) })).status,
+    ).toBe(409);
+    expect((await ina.post('/api/definitions', { name: 'noise', text: '{"format":"other"}' })).status).toBe(
+      400,
+    );
+    const preview = await look(job, 'drive.log', log);
+    expect(preview.body).toMatchObject({ format: 'can', clear: true, definitions: ['Pilot car'] });
+    const taken = await take(job, 'drive.log', log);
+    expect(taken.status).toBe(201);
+    // The answer is complete with its last frame, 24 ms later.
+    expect(taken.body.startedAt).toBe(new Date(1_790_000_000_024).toISOString());
+    const { body: readings } = await ina.get<Reading[]>(`/api/jobs/${job}/readings`);
+    expect(readings.find((r) => r.kind === 'code')).toMatchObject({
+      text: 'P0AA6-00',
+      value: 8,
+      conditions: 'confirmed',
+    });
+  });
+});
+
+describe('several records of one job', () => {
+  it('are put on one time line: near full and near empty apart tell what neither could alone', async () => {
+    const job = await newJob();
+    const snapshot = (soc: number, seed: number) => simulated(seed, soc, () => [rest], 0);
+    const weak = (soc: number, seed: number): string => {
+      const r = snapshot(soc, seed);
+      // A group that holds 85 %: level near full, far down near empty.
+      const random = new Random(seed);
+      const sim = healthyPack(pack, new Random(77), 0.9);
+      sim.startSoc = soc;
+      sim.channels[40]!.deltaSoc -= (1 / 0.85 - 1) * (0.97 - soc);
+      return writeScanCsv({ ...r, voltageV: simulateRecord(sim, [rest], random).voltageV }, 3);
+    };
+    const at = (name: string, writtenAt: string): string =>
+      `/api/jobs/${job}/scans?${new URLSearchParams({ name, role: 'before', writtenAt })}`;
+    await ina.call('POST', at('full.csv', '2026-05-04T08:00:00Z'), weak(0.95, 4));
+    const alone = (await newest(job)).result;
+    expect(alone.tilt).toBeNull();
+    await ina.call('POST', at('empty.csv', '2026-05-04T16:00:00Z'), weak(0.2, 5));
+    const joined = await newest(job);
+    expect(joined.inputIds).toHaveLength(2);
+    expect(joined.result.tilt).not.toBeNull();
+    expect(joined.result.findings[0]).toMatchObject({ channel: 'ch41', verdict: 'low-capacity' });
+    const again = await ina.post<{ same: boolean }>(`/api/jobs/${job}/findings/${joined.id}/recompute`);
+    expect(again.body.same).toBe(true);
+    const { body } = await ina.get<Job>(`/api/jobs/${job}`);
+    expect(body.scans.every((s) => s.findingId !== null)).toBe(true);
+    const picture = await ina.get<ScanPicture>(`/api/jobs/${job}/scans/${body.scans[0]!.id}/picture`);
+    expect(picture.body.deviationMv).toHaveLength(84);
+  });
+});
+
+describe('a meter at the terminals', () => {
+  it('is weighed into the finding the moment it is recorded, and the finding can be computed again', async () => {
+    const job = await newJob();
+    const record = simulated(6, 0.6, () => [rest]);
+    for (const v of [record.voltageV[40]!.value]) v.forEach((x, i) => (v[i] = x - 0.05));
+    await take(job, 'snapshot.csv', writeScanCsv(record, 3));
+    expect((await newest(job)).result.findings[0]).toMatchObject({
+      channel: 'ch41',
+      verdict: 'undetermined',
+    });
+    const median = (await newest(job)).result.nearFull ?? (await newest(job)).result.nearEmpty!;
+    const meter = (place: string, value: number): Promise<Answer> =>
+      ina.post(`/api/jobs/${job}/readings`, {
+        kind: 'voltage',
+        place,
+        value,
+        stage: 'findings',
+        observedAt: new Date(Date.now() + 1000).toISOString(),
+      });
+    await meter('ch41', median.medianV);
+    await meter('ch42', median.channels[41]!.voltageV);
+    const settled = await newest(job);
+    expect(settled.result.findings[0]).toMatchObject({ channel: 'ch41', verdict: 'sense-fault' });
+    expect(settled.inputIds).toHaveLength(3);
+    const again = await ina.post<{ same: boolean }>(`/api/jobs/${job}/findings/${settled.id}/recompute`);
+    expect(again.body.same).toBe(true);
+  });
+});
+
+describe('a live vehicle', () => {
+  it('is read through its gateway, shown while it drives, and kept as a record', async () => {
+    const job = await newJob();
+    const sim = demoVehiclePack(pilotCar());
+    const { vehicle, port } = await SimulatedVehicle.start(sim, {
+      speed: 10,
+      codes: [{ code: 'P0A80-00', status: 9 }],
+    });
+    const { body: definitions } = await ina.get<{ id: string; name: string }[]>('/api/definitions');
+    const definitionId = definitions.find((d) => d.name === 'Pilot car')!.id;
+    const source = { kind: 'socketcand', host: '127.0.0.1', port, bus: 'can0', definitionId };
+    const started = await ina.post<LiveState>(`/api/jobs/${job}/live`, { source, role: 'before' });
+    expect(started.status).toBe(201);
+    expect((await ina.post(`/api/jobs/${job}/live`, { source, role: 'before' })).status).toBe(409);
+    const abroad = await ina.post(`/api/jobs/${await newJob()}/live`, {
+      source: { ...source, host: '203.0.113.9' },
+      role: 'before',
+    });
+    expect(abroad.status).toBe(403);
+    await new Promise((r) => setTimeout(r, 3000));
+    const state = (await ina.get<LiveState>(`/api/jobs/${job}/live`)).body;
+    expect(state.voltageV.every((v) => v !== null && v > 2)).toBe(true);
+    expect(state.codes[0]!.code).toBe('P0A80-00');
+    const kept = await ina.post<ScanSummary>(`/api/jobs/${job}/live/keep`);
+    expect(kept.status).toBe(201);
+    expect(kept.body.format).toBe('can');
+    await vehicle.stop();
+    expect((await ina.get(`/api/jobs/${job}/live`)).body).toBeNull();
+    expect((await ina.post(`/api/jobs/${job}/live/keep`)).status).toBe(404);
+  });
+
+  it('that is lost in the middle keeps what was read', async () => {
+    const job = await newJob();
+    const sim = demoVehiclePack(pilotCar());
+    const { vehicle, port } = await SimulatedVehicle.start(sim);
+    const { body: definitions } = await ina.get<{ id: string; name: string }[]>('/api/definitions');
+    const definitionId = definitions.find((d) => d.name === 'Pilot car')!.id;
+    await ina.post(`/api/jobs/${job}/live`, {
+      source: { kind: 'socketcand', host: '127.0.0.1', port, bus: 'can0', definitionId },
+      role: 'before',
+    });
+    await new Promise((r) => setTimeout(r, 1500));
+    await vehicle.stop();
+    await new Promise((r) => setTimeout(r, 300));
+    const state = (await ina.get<LiveState>(`/api/jobs/${job}/live`)).body;
+    expect(state.state).toBe('failed');
+    expect(state.message).toMatch(/lost/);
+    expect((await ina.post(`/api/jobs/${job}/live/keep`)).status).toBe(201);
+  });
+});
