@@ -15,6 +15,17 @@ export const LinkSchema = z.object({
   between: z.tuple([id, id]),
   kind: z.enum(['busbar', 'cable', 'service-disconnect']),
   accessMin: finite.min(0).max(10000).optional(),
+  after: z.array(id).max(50).optional(),
+});
+const ohm = finite.gt(0).max(1e13);
+export const InsulationProfileSchema = z.object({
+  vehicleWarnOhm: ohm.optional(),
+  vehicleStopOhm: ohm.optional(),
+  signalGoodV: finite.gt(0).max(100).optional(),
+  signalFaultV: finite.gt(0).max(100).optional(),
+  moduleLeastOhm: ohm.optional(),
+  testVoltageMostV: finite.gt(0).max(5000).optional(),
+  acConnected: z.boolean().optional(),
 });
 export const LimitSchema = z.object({
   name: short,
@@ -56,6 +67,10 @@ export const PackProfileSchema: z.ZodType<PackProfile> = z.object({
   limits: z.array(LimitSchema).max(50).optional(),
   ratedRangeKm: finite.gt(0).max(5000).optional(),
   bleederMilliamp: finite.gt(0).max(5000).optional(),
+  busCapacitanceF: finite.gt(0).max(10).optional(),
+  busBleederOhm: finite.gt(0).max(1e8).optional(),
+  preChargeOhm: finite.gt(0).max(1e5).optional(),
+  insulation: InsulationProfileSchema.optional(),
   moduleRevision: z.string().max(40).optional(),
 });
 

@@ -35,6 +35,8 @@ export interface LinkSpec {
   kind: 'busbar' | 'cable' | 'service-disconnect';
   /** Minutes to reach and open it. */
   accessMin?: number | undefined;
+  /** Ids of links that have to be out before this one can be reached. */
+  after?: string[] | undefined;
 }
 
 /** A limit of this pack, with where the figure comes from. */
@@ -45,6 +47,22 @@ export interface LimitSpec {
   source: string;
   /** published, common practice, from memory, or the maker's own figure */
   mark: 'P' | 'T' | 'M' | 'maker';
+}
+
+/** What the maker says of insulation: how the vehicle reports it and what it allows. */
+export interface InsulationProfile {
+  /** Least resistance the vehicle shows when good, and at which it refuses to start, Ω. */
+  vehicleWarnOhm?: number | undefined;
+  vehicleStopOhm?: number | undefined;
+  /** A superimposed test signal: amplitude when good and below which a fault is set, V. */
+  signalGoodV?: number | undefined;
+  signalFaultV?: number | undefined;
+  /** Least resistance of one module against its case, Ω. */
+  moduleLeastOhm?: number | undefined;
+  /** Highest test voltage the maker allows, V. */
+  testVoltageMostV?: number | undefined;
+  /** The pack is wired to an alternating-current side without a monitor of its own: 500 Ω/V instead of 100. */
+  acConnected?: boolean | undefined;
 }
 
 /** The pack profile as it stands in a `pack.json` file. */
@@ -64,6 +82,12 @@ export interface PackProfile {
   limits?: LimitSpec[] | undefined;
   ratedRangeKm?: number | undefined;
   bleederMilliamp?: number | undefined;
+  /** Bus capacitors and their bleeder behind the contactors, for the wait before the pack is proven dead. */
+  busCapacitanceF?: number | undefined;
+  busBleederOhm?: number | undefined;
+  preChargeOhm?: number | undefined;
+  /** Insulation figures of the maker; they win over the general rule. */
+  insulation?: InsulationProfile | undefined;
   /** Revision or connector code of its modules; donors must have the same. */
   moduleRevision?: string | undefined;
 }

@@ -1,0 +1,7 @@
+export * from './limits';
+export * from './location';
+export * from './knownResistor';
+export * from './series';
+export * from './split';
+export * from './causes';
+export * from './report';

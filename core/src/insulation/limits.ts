@@ -1,0 +1,71 @@
+import type { Pack } from '../pack';
+
+/**
+ * Least insulation for the highest working voltage, Ω/V: 100 for direct current, 500 where connected to alternating
+ * current without a monitor of its own. UN ECE R100, ISO 6469-3, FMVSS 305.
+ */
+export const LEAST_OHM_PER_V = { dc: 100, ac: 500 } as const;
+
+/** Least resistance of one module at 500 V that makers ask for. Common practice, no source. */
+export const USUAL_MODULE_OHM = 20e6;
+/** Figures met on a hybrid of about 300 V: warning and refusal to start. Common practice, no source. */
+export const USUAL_VEHICLE_WARN_OHM = 195e3;
+export const USUAL_VEHICLE_STOP_OHM = 50e3;
+
+export interface Judged {
+  ohmPerV: number;
+  leastOhmPerV: number;
+  leastOhm: number;
+  /** `uncertain` where the interval of the reading spans the limit. */
+  verdict: 'within' | 'below' | 'uncertain';
+  rule: string;
+}
+
+/** Judges an insulation resistance with its interval against the Ω/V rule. */
+export function judgeOhmPerVolt(
+  ohm: { value: number; low: number; high: number },
+  packV: number,
+  pack: Pack,
+): Judged {
+  const ac = pack.profile.insulation?.acConnected === true;
+  const leastOhmPerV = ac ? LEAST_OHM_PER_V.ac : LEAST_OHM_PER_V.dc;
+  const leastOhm = leastOhmPerV * packV;
+  return {
+    ohmPerV: ohm.value / packV,
+    leastOhmPerV,
+    leastOhm,
+    verdict: ohm.low >= leastOhm ? 'within' : ohm.high < leastOhm ? 'below' : 'uncertain',
+    rule: `UN ECE R100, ISO 6469-3, FMVSS 305: ${leastOhmPerV} Ω/V${ac ? ', connected to alternating current' : ''}`,
+  };
+}
+
+/** What the vehicle's own monitor reports: a resistance, or the amplitude of a superimposed signal. */
+export type VehicleFigure = { ohm: number } | { signalV: number };
+export interface VehicleJudged {
+  state: 'good' | 'warns' | 'stops';
+  text: string;
+}
+
+/** Judges the vehicle's figure by the profile's thresholds, or by usual ones. */
+export function judgeVehicleFigure(figure: VehicleFigure, pack: Pack): VehicleJudged {
+  const p = pack.profile.insulation ?? {};
+  if ('ohm' in figure) {
+    const warn = p.vehicleWarnOhm ?? USUAL_VEHICLE_WARN_OHM;
+    const stop = p.vehicleStopOhm ?? USUAL_VEHICLE_STOP_OHM;
+    const k = (v: number): string => `${Math.round(v / 1000)} kΩ`;
+    if (figure.ohm < stop)
+      return { state: 'stops', text: `${k(figure.ohm)} is below ${k(stop)}: it will not start.` };
+    if (figure.ohm < warn) return { state: 'warns', text: `${k(figure.ohm)} is below ${k(warn)}: it warns.` };
+    return { state: 'good', text: `${k(figure.ohm)} is above ${k(warn)}.` };
+  }
+  const good = p.signalGoodV ?? 4.35;
+  const fault = p.signalFaultV ?? 2.5;
+  if (figure.signalV <= fault)
+    return { state: 'stops', text: `${figure.signalV} V of signal: at ${fault} V a fault is set.` };
+  if (figure.signalV < (good + fault) / 2)
+    return {
+      state: 'warns',
+      text: `${figure.signalV} V of signal, between ${fault} V (fault) and ${good} V (good).`,
+    };
+  return { state: 'good', text: `${figure.signalV} V of signal is near the full ${good} V.` };
+}

@@ -1,0 +1,6 @@
+export * from './voltageClass';
+export * from './bleed';
+export * from './exposure';
+export * from './lockout';
+export * from './stop';
+export * from './fuse';

@@ -1,0 +1,267 @@
+import { describe, expect, it } from 'vitest';
+import { ngspice } from '../../../e2e/src/ngspice';
+import { islandBus, marramVan, mildHybrid, pilotCar } from '../../../cli/src/demoFiles';
+import { CELL_LIMITS, normalisePack, type Pack } from '../pack';
+import { Random } from '../simpack';
+import { bleedDown, preCharge } from './bleed';
+import { exposure, planCuts } from './exposure';
+import { fuseEvidence } from './fuse';
+import {
+  capacitorWait,
+  entryFault,
+  hazardsOf,
+  lockoutState,
+  lockoutSteps,
+  mayHoldV,
+  proofFault,
+  type LockoutContext,
+  type LockoutEntry,
+  type StepData,
+} from './lockout';
+import { judgeWatch } from './stop';
+import { gloveClassFor, gloveFault } from './voltageClass';
+
+describe('gloves', () => {
+  // IEC 60903 and ASTM D120: class 00 to 750 V DC, 0 to 1500 V DC, 1 to 11 250 V DC; nothing asked below 60 V DC (R100).
+  it.each([
+    [48, null],
+    [60, null],
+    [61, '00'],
+    [400, '00'],
+    [750, '00'],
+    [751, '0'],
+    [1500, '0'],
+    [1501, '1'],
+  ])('for %i V DC are of class %s', (v, wanted) => expect(gloveClassFor(v)).toBe(wanted));
+
+  it('are tested within six months (OSHA 1910.137), of the class needed, and on record', () => {
+    const today = '2026-11-25';
+    expect(gloveFault({ gloveClass: '0', testedOn: '2026-06-01' }, 400, today)).toBe('');
+    expect(gloveFault({ gloveClass: '0', testedOn: '2026-05-20' }, 400, today)).toMatch(/six|6 months/);
+    expect(gloveFault({ gloveClass: '00', testedOn: '2026-11-01' }, 800, today)).toMatch(/class 0 is needed/);
+    expect(gloveFault({ gloveClass: null, testedOn: null }, 400, today)).toMatch(/No gloves/);
+    expect(gloveFault({ gloveClass: null, testedOn: null }, 48, today)).toBe('');
+  });
+});
+
+describe('capacitors', () => {
+  it('bleed down as a circuit simulator shows, to 60 V in R·C·ln(V/60)', () => {
+    const b = bleedDown(348, 166e3, 1.1e-3);
+    expect(b.waitS).toBeCloseTo(166e3 * 1.1e-3 * Math.log(348 / 60), 9);
+    expect(b.energyJ).toBeCloseTo(66.6, 1);
+    const found = ngspice(
+      'C1 a 0 1.1m ic=348\nR1 a 0 166k',
+      'tran 1 600 uic\nmeas tran at100 find v(a) at=100\nmeas tran below when v(a)=60',
+    );
+    expect(found.get('at100')! / b.voltageAt(100)).toBeCloseTo(1, 3);
+    expect(found.get('below')! / b.waitS).toBeCloseTo(1, 3);
+    expect(bleedDown(50, 1e5, 1e-3).waitS).toBe(0);
+    expect(() => bleedDown(350, 0, 1e-3)).toThrow(/bleeder/);
+  });
+
+  it('pre-charge as a circuit simulator shows, 95 % after three time constants, and never with a heavy load', () => {
+    const p = preCharge(360, 40, 1e-3);
+    expect(p.timeToS(0.95)! / p.tauS).toBeCloseTo(3, 1);
+    expect(p.peakA).toBe(9);
+    expect(p.resistorJ).toBeCloseTo(0.5 * 1e-3 * 360 ** 2, 9);
+    const loaded = preCharge(360, 40, 1e-3, 160);
+    const found = ngspice(
+      'V1 s 0 360\nR1 s a 40\nC1 a 0 1m ic=0\nR2 a 0 160',
+      'tran 0.1m 400m uic\nmeas tran half find v(a) at=32m\nmeas tran end find v(a) at=400m',
+    );
+    expect(found.get('half')! / loaded.voltageAt(0.032)).toBeCloseTo(1, 3);
+    expect(found.get('end')! / loaded.finalV).toBeCloseTo(1, 3);
+    expect(loaded.finalV).toBeCloseTo(288, 9);
+    expect(loaded.timeToS(0.95)).toBeNull();
+    expect(loaded.restingW).toBeCloseTo(72 ** 2 / 40, 9);
+  });
+});
+
+const moduleV = (pack: Pack, cellV = 3.65): number[] =>
+  pack.modules.map((m) => m.groupIndices.length * cellV);
+
+describe('voltage exposure', () => {
+  it('of the pilot car: four links bring every part below 60 V, the service disconnect first', () => {
+    const pack = normalisePack(pilotCar());
+    const volts = pack.modules.map(() => 29);
+    const plan = planCuts(pack, volts);
+    expect(plan.before.worstV).toBe(348);
+    expect(plan.steps[0]!.kind).toBe('service-disconnect');
+    expect(plan.steps[0]!.worstV).toBe(174);
+    expect(plan.after.worstV).toBeLessThanOrEqual(60);
+    expect(plan.steps).toHaveLength(5);
+    const worst = plan.steps.map((s) => s.worstV);
+    expect(worst.every((v, i) => i === 0 || v <= worst[i - 1]!)).toBe(true);
+  });
+
+  it('takes the fewest links, as trying every set of links shows', () => {
+    const random = new Random(51);
+    const base = normalisePack(pilotCar());
+    for (let k = 0; k < 6; k++) {
+      const volts = base.modules.map(() => random.uniform(12, 45));
+      const plan = planCuts(base, volts);
+      const ids = (base.profile.links ?? []).map((l) => l.id);
+      let fewest = Infinity;
+      for (let mask = 0; mask < 2 ** ids.length; mask++) {
+        const set = new Set(ids.filter((_, i) => mask & (1 << i)));
+        // The service disconnect is out in any case.
+        if (!set.has(ids[5]!) || set.size >= fewest) continue;
+        if (exposure(base, volts, set).worstV <= 60) fewest = set.size;
+      }
+      expect(plan.after.worstV).toBeLessThanOrEqual(60);
+      // The disconnect may come on top where it is not one of the fewest cuts.
+      expect(plan.steps.length).toBeLessThanOrEqual(fewest + 1);
+      expect(plan.steps.length).toBeGreaterThanOrEqual(fewest);
+    }
+  });
+
+  it('says which modules stay too high whatever is pulled, and needs nothing below 60 V', () => {
+    const van = normalisePack(marramVan());
+    const high = planCuts(
+      van,
+      van.modules.map((_, i) => (i === 3 ? 90 : 14)),
+    );
+    expect(high.tooHigh).toEqual([van.modules[3]!.id]);
+    const mild = normalisePack(mildHybrid());
+    expect(planCuts(mild, moduleV(mild)).steps.map((s) => s.kind)).toEqual(['service-disconnect']);
+  });
+
+  it('brings along the links that have to be out before another can be reached', () => {
+    const profile = pilotCar();
+    const all = normalisePack({
+      ...profile,
+      links: profile.links!.map((l) => (l.id === 'L2' ? { ...l, after: ['L11'] } : l)),
+    });
+    const plan = planCuts(
+      all,
+      all.modules.map(() => 29),
+    );
+    const order = plan.steps.map((s) => s.linkId);
+    if (order.includes('L2')) expect(order.indexOf('L11')).toBeLessThan(order.indexOf('L2'));
+    expect(plan.after.worstV).toBeLessThanOrEqual(60);
+  });
+});
+
+const pilot = normalisePack({ ...pilotCar(), busCapacitanceF: 1.1e-3, busBleederOhm: 166e3 });
+const context: LockoutContext = {
+  pack: pilot,
+  route: 'normal',
+  packV: 348,
+  twoPersons: true,
+  gateHours: 10,
+  leastWaitMin: 5,
+};
+const START = Date.parse('2026-11-25T10:00:00Z');
+const entry = (minute: number, data: StepData, by = 'tomas'): LockoutEntry => ({
+  ...data,
+  atMs: START + minute * 60_000,
+  by,
+});
+const PROOF = {
+  step: 'live-dead-live',
+  meterBeforeV: 12.6,
+  plusMinusV: 1.2,
+  plusChassisV: 0.4,
+  minusChassisV: 0.2,
+  meterAfterV: 12.5,
+} as const;
+const upTo = (n: number): LockoutEntry[] =>
+  [
+    entry(0, { step: 'hazards' }),
+    entry(1, { step: 'gloves', gloveClass: '0', testedOn: '2026-09-01', airTest: true }),
+    entry(2, { step: 'barrier', secondPerson: 'Ina' }),
+    entry(3, { step: 'low-voltage' }),
+    entry(4, { step: 'disconnect', keptBy: 'Tomas' }),
+    entry(15, PROOF),
+    entry(16, { step: 'second-person' }, 'ina'),
+  ].slice(0, n);
+const fault = (n: number, e: LockoutEntry): string => entryFault(context, upTo(n), e, '2026-11-25');
+
+describe('the gate', () => {
+  it('opens after every step in order, and not before', () => {
+    for (let n = 0; n < 7; n++) expect(lockoutState(context, upTo(n), START + 20 * 60_000).holds).toBe(false);
+    const state = lockoutState(context, upTo(7), START + 20 * 60_000);
+    expect(state.holds).toBe(true);
+    expect(state.steps.every((s) => s.state === 'done')).toBe(true);
+  });
+
+  it('closes by itself when the proof is old', () => {
+    expect(lockoutState(context, upTo(7), START + 11 * 3600_000)).toMatchObject({ holds: false });
+    expect(lockoutState(context, upTo(7), START + 11 * 3600_000).why).toMatch(/prove it again/);
+  });
+
+  it('waits for the capacitors by the clock, and says what they may still hold', () => {
+    const wait = capacitorWait(context);
+    expect(wait.waitS).toBeCloseTo(1.5 * bleedDown(348, 166e3, 1.1e-3).waitS, 6);
+    expect(fault(5, entry(6, PROOF))).toMatch(/may still hold \d+ V/);
+    expect(mayHoldV(context, wait.waitS)).toBeCloseTo(60, 6);
+    expect(fault(5, entry(15, PROOF))).toBe('');
+    const unknown = { ...context, pack: normalisePack(pilotCar()) };
+    expect(capacitorWait(unknown)).toMatchObject({ waitS: 300, computed: false });
+  });
+
+  it('takes steps in order only', () => {
+    expect(fault(1, entry(2, { step: 'disconnect', keptBy: 'Tomas' }))).toMatch(/First: Gloves/);
+    expect(fault(0, entry(0, PROOF))).toMatch(/First: Hazards/);
+  });
+
+  it('does not open on a meter that is not proved, or on a live point', () => {
+    expect(proofFault({ ...PROOF })).toBe('');
+    expect(proofFault({ ...PROOF, meterBeforeV: 0.1 })).toMatch(/not proved/);
+    expect(proofFault({ ...PROOF, meterAfterV: 0.2 })).toMatch(/failed in between/);
+    expect(proofFault({ ...PROOF, minusChassisV: -142 })).toMatch(/142 V at pack − to chassis: not dead/);
+    const live = [...upTo(5), entry(15, { ...PROOF, plusMinusV: 61 })];
+    expect(lockoutState(context, live, START + 20 * 60_000).holds).toBe(false);
+  });
+
+  it('wants tested gloves, an air test, and a second signature by somebody else', () => {
+    expect(
+      fault(1, entry(1, { step: 'gloves', gloveClass: '0', testedOn: '2026-01-01', airTest: true })),
+    ).toMatch(/months old/);
+    expect(
+      fault(1, entry(1, { step: 'gloves', gloveClass: '0', testedOn: '2026-09-01', airTest: false })),
+    ).toMatch(/air test/);
+    expect(fault(6, entry(16, { step: 'second-person' }, 'tomas'))).toMatch(/somebody else/);
+    expect(fault(6, entry(16, { step: 'second-person' }, 'ina'))).toBe('');
+  });
+
+  it('asks for evidence first after a crash or an under-voltage lock, and offers no way to clear anything', () => {
+    const crash = lockoutSteps({ ...context, route: 'crash' });
+    expect(crash.slice(0, 3).map((s) => s.id)).toEqual([
+      'crash-inspection',
+      'pyro-evidence',
+      'insulation-evidence',
+    ]);
+    expect(lockoutSteps({ ...context, route: 'under-voltage' })[0]!.id).toBe('group-voltages');
+    expect(hazardsOf({ ...context, route: 'crash' }).join(' ')).toMatch(/Outdoors first/);
+    expect(JSON.stringify(crash)).not.toMatch(/\bclear\b|\breset\b|\berase\b/i);
+  });
+});
+
+it('a fuse is evidence, and is never bridged', () => {
+  expect(fuseEvidence('pyro', Infinity)).toMatchObject({ state: 'open' });
+  expect(fuseEvidence('pyro', Infinity).next).toMatch(/never bridged/);
+  expect(fuseEvidence('main', 0.002).state).toBe('closed');
+  expect(fuseEvidence('main', 30).state).toBe('doubtful');
+});
+
+describe('a thermal watch', () => {
+  const course = (f: (i: number) => number) =>
+    Array.from({ length: 6 }, (_, i) => ({ timeS: i * 900, temperatureC: f(i) }));
+  it('tells rising from falling, and may end after an hour of falling', () => {
+    expect(judgeWatch([]).state).toBe('no reading');
+    expect(judgeWatch(course((i) => 30 + i)).state).toBe('rising');
+    expect(judgeWatch(course((i) => 40 - i)).state).toBe('may end');
+    expect(judgeWatch(course((i) => 40 - i).slice(0, 3)).state).toBe('falling');
+    expect(judgeWatch(course(() => 25)).state).toBe('steady');
+  });
+});
+
+it('the 800 V class bus asks for class 0 gloves and more links', () => {
+  const bus = normalisePack(islandBus());
+  const full = bus.groups.length * CELL_LIMITS.lfp.fullV;
+  expect(gloveClassFor(full)).toBe('00');
+  expect(gloveClassFor(full + 30)).toBe('0');
+  const plan = planCuts(bus, moduleV(bus, 3.3));
+  expect(plan.after.worstV).toBeLessThanOrEqual(60);
+});

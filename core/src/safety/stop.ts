@@ -1,0 +1,89 @@
+/** What makes somebody press Stop. */
+export const STOP_KINDS = ['hot', 'hissing', 'swollen', 'smoke', 'unexpected voltage'] as const;
+export type StopKind = (typeof STOP_KINDS)[number];
+
+/** General cautions of the trade; the maker's emergency guide and the local fire service always come first. */
+export const STOP_ADVICE: Record<StopKind, { first: string[]; watch: boolean; clear: boolean }> = {
+  hot: {
+    first: [
+      'Stop charging and discharging; cut the supply from a distance.',
+      'Keep people away and flammables clear; open doors for air.',
+      'If it can be moved without touching it bare and without risk, bring it outdoors to the quarantine place.',
+      'Log its temperature from a distance until it falls for an hour on end.',
+    ],
+    watch: true,
+    clear: false,
+  },
+  hissing: {
+    first: [
+      'Leave at once and take the others along: the gas is toxic and can ignite.',
+      'Close doors behind you, air the hall from outside, keep upwind.',
+      'Call the fire service and say that it is a traction battery.',
+    ],
+    watch: true,
+    clear: true,
+  },
+  swollen: {
+    first: [
+      'Do not press, clamp, charge or pierce it.',
+      'Bring it outdoors to the quarantine place on an insulating, non-burning tray.',
+      'Log its temperature; a swollen cell can go on hours later.',
+    ],
+    watch: true,
+    clear: false,
+  },
+  smoke: {
+    first: [
+      'Everybody out, upwind. Do not breathe it: hydrogen fluoride burns the lungs.',
+      'Call the fire service: traction battery on fire, lithium or NiMH, voltage, place.',
+      'Do not open a pack that smokes. Water for cooling is for the fire service to decide.',
+    ],
+    watch: true,
+    clear: true,
+  },
+  'unexpected voltage': {
+    first: [
+      'Hands off. Gloves on, nobody touches the unit or the vehicle.',
+      'The gate is closed: the pack counts as energised.',
+      'Find the source before anything else: contactor welded, capacitor, second string, wrong point measured.',
+      'Prove dead again from the start.',
+    ],
+    watch: false,
+    clear: false,
+  },
+};
+
+/** Minutes between two logged temperatures of a thermal watch. Common practice, no source. */
+export const WATCH_EVERY_MIN = 15;
+
+export interface WatchPoint {
+  timeS: number;
+  temperatureC: number;
+}
+
+/** What logged temperatures say: rising is an emergency, falling for an hour lets the watch end. */
+export function judgeWatch(points: readonly WatchPoint[]): {
+  state: 'no reading' | 'rising' | 'steady' | 'falling' | 'may end';
+  perHourK: number;
+} {
+  if (points.length === 0) return { state: 'no reading', perHourK: 0 };
+  const sorted = [...points].sort((a, b) => a.timeS - b.timeS);
+  const last = sorted[sorted.length - 1]!;
+  const recent = sorted.filter((p) => last.timeS - p.timeS <= 3600 + 120);
+  if (recent.length < 2) return { state: 'steady', perHourK: 0 };
+  const n = recent.length;
+  const t = recent.reduce((s, p) => s + p.timeS, 0) / n;
+  const c = recent.reduce((s, p) => s + p.temperatureC, 0) / n;
+  let num = 0;
+  let den = 0;
+  for (const p of recent) {
+    num += (p.timeS - t) * (p.temperatureC - c);
+    den += (p.timeS - t) ** 2;
+  }
+  const perHourK = den > 0 ? (num / den) * 3600 : 0;
+  const spanS = last.timeS - recent[0]!.timeS;
+  const falls = recent.every((p, i) => i === 0 || p.temperatureC <= recent[i - 1]!.temperatureC + 0.3);
+  if (perHourK > 1) return { state: 'rising', perHourK };
+  if (perHourK < -0.2 && falls && spanS >= 3500) return { state: 'may end', perHourK };
+  return { state: perHourK < -0.5 ? 'falling' : 'steady', perHourK };
+}
