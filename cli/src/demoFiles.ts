@@ -60,6 +60,9 @@ export function marramVan(): PackProfile {
     ],
     ratedRangeKm: 240,
     bleederMilliamp: 50,
+    busCapacitanceF: 0.9e-3,
+    busBleederOhm: 100e3,
+    preChargeOhm: 33,
     moduleRevision: 'C2',
   };
 }
@@ -143,6 +146,10 @@ export function pilotCar(): PackProfile {
     ],
     ratedRangeKm: 52,
     bleederMilliamp: 60,
+    busCapacitanceF: 1.1e-3,
+    busBleederOhm: 82e3,
+    preChargeOhm: 40,
+    insulation: { vehicleWarnOhm: 195e3, vehicleStopOhm: 50e3, moduleLeastOhm: 20e6, testVoltageMostV: 1000 },
   };
 }
 

@@ -12,6 +12,12 @@ export const NewFindingSchema = z.discriminatedUnion('topic', [
     readingIds: z.array(z.uuid()).max(500).default([]),
   }),
   z.object({
+    topic: z.literal('insulation'),
+    observationIds: z.array(z.uuid()).max(500),
+    /** The scan whose voltages place the leak; null: all modules alike. */
+    spreadFindingId: z.uuid().nullable(),
+  }),
+  z.object({
     topic: z.literal('match'),
     spreadFindingId: z.uuid(),
     moduleId: z.string().min(1).max(40),

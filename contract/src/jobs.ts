@@ -1,6 +1,7 @@
 import { SIGN_NAMES, type Sign } from '@cellmend/core/triage';
 import { z } from 'zod';
 import { PackProfileSchema } from './pack';
+import { GateSchema } from './safety';
 import { FileFormatSchema } from './scans';
 
 export const STAGES = [
@@ -146,6 +147,7 @@ export const JobSchema = z.object({
   scans: z.array(ScanSummarySchema),
   decisions: z.array(DecisionSchema),
   route: z.record(StageSchema, StageStateSchema),
+  gate: GateSchema,
   demoFiles: z.array(z.string()),
 });
 export type Job = z.infer<typeof JobSchema>;

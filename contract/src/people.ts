@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { GloveClassSchema } from './safety';
 
 export const ROLES = ['technician', 'lead', 'viewer'] as const;
 export const RoleSchema = z.enum(ROLES);
@@ -8,6 +9,8 @@ export const PersonSchema = z.object({
   role: RoleSchema,
   hvLevel: z.int(),
   hvUntil: z.string().nullable(),
+  gloveClass: GloveClassSchema.nullable(),
+  gloveTested: z.string().nullable(),
   mayWrite: z.boolean(),
   /** May sign work on high voltage today, and if not, why. */
   maySignHv: z.boolean(),
@@ -26,12 +29,24 @@ export const NewPersonSchema = z.object({
   role: RoleSchema,
   hvLevel: z.int().min(0).max(3),
   hvUntil: z.iso.date('A date such as 2027-06-30.').nullable(),
+  gloveClass: GloveClassSchema.nullable().default(null),
+  /** Date of the gloves' last electrical test. */
+  gloveTested: z.iso.date('A date such as 2026-06-30.').nullable().default(null),
 });
 export type NewPerson = z.infer<typeof NewPersonSchema>;
+export type NewPersonInput = z.input<typeof NewPersonSchema>;
 export const FirstLeadSchema = NewPersonSchema.extend({
   workshop: z.string().trim().min(1).max(120).default('The workshop'),
 });
-export const EditPersonSchema = NewPersonSchema.omit({ password: true, name: true }).partial();
+export const EditPersonSchema = z
+  .object({
+    role: RoleSchema,
+    hvLevel: z.int().min(0).max(3),
+    hvUntil: NewPersonSchema.shape.hvUntil,
+    gloveClass: GloveClassSchema.nullable(),
+    gloveTested: z.iso.date('A date such as 2026-06-30.').nullable(),
+  })
+  .partial();
 
 export const SessionSchema = z.object({
   person: PersonSchema.nullable(),

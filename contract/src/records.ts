@@ -110,6 +110,7 @@ export const CLOCK_KINDS = [
   'paste',
   'sealant',
   'capacitors',
+  'thermal-watch',
   'other',
 ] as const;
 export const NewClockSchema = z.object({

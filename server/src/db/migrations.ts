@@ -197,4 +197,39 @@ CREATE TABLE signal_definitions (
 );
 `,
   },
+  {
+    name: '003-make-safe-and-insulation',
+    sql: `
+CREATE TABLE observations (
+  id uuid PRIMARY KEY,
+  job_id uuid NOT NULL REFERENCES jobs(id),
+  topic text NOT NULL CHECK (topic IN ('make-safe','insulation')),
+  kind text NOT NULL,
+  data jsonb NOT NULL,
+  person_id uuid NOT NULL REFERENCES people(id),
+  recorded_at timestamptz NOT NULL DEFAULT now(),
+  supersedes uuid UNIQUE REFERENCES observations(id),
+  reason text NOT NULL DEFAULT '',
+  CHECK (supersedes IS NULL OR reason <> '')
+);
+CREATE INDEX observations_job ON observations (job_id, topic, recorded_at);
+CREATE TRIGGER observations_fixed BEFORE UPDATE OR DELETE ON observations FOR EACH ROW EXECUTE FUNCTION refuse_change();
+CREATE TABLE stops (
+  id uuid PRIMARY KEY,
+  job_id uuid NOT NULL REFERENCES jobs(id),
+  kind text NOT NULL,
+  place text NOT NULL DEFAULT '',
+  note text NOT NULL DEFAULT '',
+  person_id uuid NOT NULL REFERENCES people(id),
+  at timestamptz NOT NULL DEFAULT now(),
+  ended_at timestamptz,
+  ended_by uuid REFERENCES people(id),
+  end_reason text NOT NULL DEFAULT '',
+  CHECK (ended_at IS NULL OR end_reason <> '')
+);
+CREATE INDEX stops_open ON stops (job_id) WHERE ended_at IS NULL;
+ALTER TABLE people ADD COLUMN glove_class text CHECK (glove_class IN ('00','0','1','2'));
+ALTER TABLE people ADD COLUMN glove_tested date;
+`,
+  },
 ];

@@ -1,4 +1,5 @@
 import type { DecisionBody, Stage } from '@cellmend/contract/jobs';
+import type { GloveClass, StopKind } from '@cellmend/core/safety';
 import type { FileFormat } from '@cellmend/contract/scans';
 import type { PackProfile } from '@cellmend/core/pack';
 import type { ColumnMapping } from '@cellmend/core/scan';
@@ -25,6 +26,8 @@ export interface PersonRow extends Row<PersonRow> {
   hvUntil: string | null;
   passwordHash: string;
   demo: CreationOptional<boolean>;
+  gloveClass: CreationOptional<GloveClass | null>;
+  gloveTested: CreationOptional<string | null>;
 }
 export interface PackProfileRow extends Row<PackProfileRow> {
   id: string;
@@ -99,6 +102,30 @@ export interface ScanSourceRow extends Row<ScanSourceRow> {
   scanId: string;
   part: number;
   bytes: Buffer;
+}
+/** What was observed in a shape of its own: a step of the lock-out, an insulation test. Never changed. */
+export interface ObservationRow extends Row<ObservationRow> {
+  id: string;
+  jobId: string;
+  topic: 'make-safe' | 'insulation';
+  kind: string;
+  data: unknown;
+  personId: string;
+  recordedAt: CreationOptional<Date>;
+  supersedes: string | null;
+  reason: string;
+}
+export interface StopRow extends Row<StopRow> {
+  id: string;
+  jobId: string;
+  kind: StopKind;
+  place: string;
+  note: string;
+  personId: string;
+  at: CreationOptional<Date>;
+  endedAt: CreationOptional<Date | null>;
+  endedBy: CreationOptional<string | null>;
+  endReason: CreationOptional<string>;
 }
 export interface ReadingRow extends Row<ReadingRow> {
   id: string;
@@ -175,6 +202,8 @@ export interface Models {
   ScanPicture: ModelStatic<ScanPictureRow>;
   Heading: ModelStatic<HeadingRow>;
   Definition: ModelStatic<DefinitionRow>;
+  Observation: ModelStatic<ObservationRow>;
+  Stop: ModelStatic<StopRow>;
   Reading: ModelStatic<ReadingRow>;
   Finding: ModelStatic<FindingRow>;
   Decision: ModelStatic<DecisionRow>;
@@ -201,6 +230,8 @@ export function defineModels(sequelize: Sequelize): Models {
       hvUntil: T.DATEONLY,
       passwordHash: T.TEXT,
       demo: { type: T.BOOLEAN, defaultValue: false },
+      gloveClass: T.TEXT,
+      gloveTested: T.DATEONLY,
     }),
     PackProfile: table('pack_profiles', {
       id: uuid(),
@@ -270,6 +301,29 @@ export function defineModels(sequelize: Sequelize): Models {
       text: T.TEXT,
       signals: T.INTEGER,
       personId: T.UUID,
+    }),
+    Observation: table('observations', {
+      id: uuid(),
+      jobId: T.UUID,
+      topic: T.TEXT,
+      kind: T.TEXT,
+      data: T.JSONB,
+      personId: T.UUID,
+      recordedAt: now(),
+      supersedes: T.UUID,
+      reason: { type: T.TEXT, defaultValue: '' },
+    }),
+    Stop: table('stops', {
+      id: uuid(),
+      jobId: T.UUID,
+      kind: T.TEXT,
+      place: T.TEXT,
+      note: T.TEXT,
+      personId: T.UUID,
+      at: now(),
+      endedAt: T.DATE,
+      endedBy: T.UUID,
+      endReason: { type: T.TEXT, defaultValue: '' },
     }),
     Reading: table('readings', {
       id: uuid(),

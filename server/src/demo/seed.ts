@@ -16,9 +16,9 @@ export function demoId(name: string): string {
 
 /** People, shelf and jobs of Skerra Island Transport, an invented depot. */
 const PEOPLE = [
-  { name: 'Ina Holm', role: 'lead', hvLevel: 3, hvDays: 420 },
-  { name: 'Tomas Rook', role: 'technician', hvLevel: 2, hvDays: 160 },
-  { name: 'Bettine Vale', role: 'viewer', hvLevel: 0, hvDays: null },
+  { name: 'Ina Holm', role: 'lead', hvLevel: 3, hvDays: 420, gloveClass: '0', gloveDays: 70 },
+  { name: 'Tomas Rook', role: 'technician', hvLevel: 2, hvDays: 160, gloveClass: '0', gloveDays: 40 },
+  { name: 'Bettine Vale', role: 'viewer', hvLevel: 0, hvDays: null, gloveClass: null, gloveDays: null },
 ] as const;
 
 const SHELF = [
@@ -35,6 +35,8 @@ const JOBS: { number: number; title: string; complaint: string; pack: string; fi
   { number: 147, title: 'Marram 3 post van', complaint: 'Range fell to about 190 km over the winter; it drops from 20 % to limp within a kilometre. No warning lamps at rest.', pack: 'marram-3-van.json', files: ['marram-3-before.csv', 'marram-3-after.csv'] },
 ];
 
+const RULES = { twoPersons: false, gateHours: 10, leastWaitMin: 3, callWhom: 'Island fire station, then Ina Holm (lead). Say: traction battery, which hall, people in it.', quarantinePlace: 'Steel tray behind hall 2, ten metres from the fence' };
+
 /** Fills an empty database with the demo depot. Does nothing if anybody is there already. */
 export async function seedDemo(store: Store, demoFolder: string): Promise<void> {
   const { models, sequelize } = store;
@@ -42,9 +44,10 @@ export async function seedDemo(store: Store, demoFolder: string): Promise<void> 
   await sequelize.transaction(async (tx) => {
     await sequelize.query('LOCK TABLE people IN EXCLUSIVE MODE', { transaction: tx });
     if ((await models.Person.count({ transaction: tx })) > 0) return;
-    for (const { hvDays, ...p } of PEOPLE) {
+    for (const { hvDays, gloveDays, ...p } of PEOPLE) {
+      const gloveTested = gloveDays === null ? null : new Date(Date.now() - gloveDays * 86_400_000).toISOString().slice(0, 10);
       const hvUntil = hvDays === null ? null : new Date(Date.now() + hvDays * 86_400_000).toISOString().slice(0, 10);
-      await models.Person.create({ id: demoId(p.name), ...p, hvUntil, passwordHash: hash, demo: true }, { transaction: tx });
+      await models.Person.create({ id: demoId(p.name), ...p, hvUntil, gloveTested, passwordHash: hash, demo: true }, { transaction: tx });
     }
     for (const { label, ...facts } of SHELF) {
       StockModuleSchema.omit({ id: true, label: true }).parse(facts);
@@ -55,6 +58,7 @@ export async function seedDemo(store: Store, demoFolder: string): Promise<void> 
       await models.PackProfile.create({ id: demoId(file), name: profile.name, profile }, { transaction: tx });
     }
     await sequelize.query("INSERT INTO settings (name, value) VALUES ('workshop', '\"Skerra Island Transport workshop\"') ON CONFLICT DO NOTHING", { transaction: tx });
+    await sequelize.query("INSERT INTO settings (name, value) VALUES ('workshop-rules', :rules) ON CONFLICT DO NOTHING", { replacements: { rules: JSON.stringify(RULES) }, transaction: tx });
     for (const { number, title, complaint, pack, files, clock } of JOBS) {
       const job = await models.Job.create({ id: demoId(`job ${number}`), number, title, complaint, packProfileId: demoId(pack), demoFiles: files ?? [] }, { transaction: tx });
       await models.Audit.create({ jobId: job.id, personId: demoId('Ina Holm'), what: 'job opened', subject: title, detail: '' }, { transaction: tx });

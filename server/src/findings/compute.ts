@@ -3,17 +3,19 @@ import { rankDonors, type DonorModule, type MatchRow } from '@cellmend/core/matc
 import { normalisePack, ocvCurve, type PackProfile } from '@cellmend/core/pack';
 import { compareRecords, type Comparison } from '@cellmend/core/prove';
 import { groupStates, type MeterReading, type SpreadReport } from '@cellmend/core/spread';
+import type { InsulationReport } from '@cellmend/core/insulation';
 import type { NewFinding } from '@cellmend/contract/findings';
 import type { Transaction } from 'sequelize';
 import { HttpProblem, notFound } from '../http/problems';
 import type { Store } from '../http/context';
+import { reportInsulation } from '../insulation/report';
 import { loadRecord } from '../scans/store';
 import { runFor } from '../scans/work';
 
 /** What a finding was computed from, by id. */
 export interface Computed {
   inputIds: string[];
-  result: SpreadReport | MatchRow[] | BalancePlan | Comparison;
+  result: SpreadReport | InsulationReport | MatchRow[] | BalancePlan | Comparison;
 }
 
 /** Records of this job, with when each began and what was metered since. */
@@ -104,6 +106,11 @@ export async function compute(
       return {
         inputIds: [...ask.scanIds, ...ask.readingIds],
         result: await report(store, jobId, profile, ask, tx),
+      };
+    case 'insulation':
+      return {
+        inputIds: [...ask.observationIds, ...(ask.spreadFindingId ? [ask.spreadFindingId] : [])],
+        result: await reportInsulation(store, jobId, profile, ask, tx),
       };
     case 'match': {
       const spread = await spreadOf(store, jobId, ask.spreadFindingId, tx);

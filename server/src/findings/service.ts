@@ -1,5 +1,6 @@
 import { NewFindingSchema } from '@cellmend/contract/findings';
 import type { Finding } from '@cellmend/contract/records';
+import type { InsulationReport } from '@cellmend/core/insulation';
 import { CORE_VERSION, type PackProfile } from '@cellmend/core/pack';
 import { verdictName, type SpreadReport } from '@cellmend/core/spread';
 import { randomUUID } from 'node:crypto';
@@ -22,6 +23,7 @@ export const viewFinding = (row: FindingRow): Finding => ({
 
 /** One line that says what a finding found, for the board and the timeline. */
 export function headlineOf(topic: string, result: unknown): string {
+  if (topic === 'insulation') return (result as InsulationReport).title;
   if (topic !== 'spread') return '';
   const report = result as SpreadReport;
   const first = report.findings[0];

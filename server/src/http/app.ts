@@ -18,6 +18,8 @@ import { peopleRoutes } from '../people/routes';
 import { scanRoutes } from '../scans/routes';
 import { packRoutes } from '../packs/routes';
 import { recordRoutes } from '../records/routes';
+import { insulationRoutes } from '../insulation/routes';
+import { safetyRoutes } from '../safety/routes';
 import { stockRoutes } from '../stock/routes';
 import { loadPerson, needs, ownPagesOnly } from './auth';
 import type { Store } from './context';
@@ -99,6 +101,8 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
   api.use(recordRoutes(store));
   api.use(packRoutes(store));
   api.use(stockRoutes(store));
+  api.use(safetyRoutes(store));
+  api.use(insulationRoutes(store, options.demo));
   const description = openApi(CORE_VERSION);
   api.get('/openapi.json', (_req, res) => void res.json(description));
   api.get('/events', needs('viewer'), (_req, res) => hub.add(res));

@@ -1,4 +1,5 @@
 import type { Stage } from '@cellmend/contract/jobs';
+import type { InsulationReport } from '@cellmend/core/insulation';
 import { normalisePack } from '@cellmend/core/pack';
 import type { SpreadReport } from '@cellmend/core/spread';
 import type { Transaction } from 'sequelize';
@@ -15,13 +16,23 @@ export interface NeedFacts {
   decisions: Pick<DecisionRow, 'topic' | 'body'>[];
   headline: string;
   complaint: string;
+  /** What made somebody press Stop, while that stands. */
+  stop?: string | undefined;
+  /** What is known of a leak: its title, and the place once it is found. */
+  leak?: { title: string; found: string | null } | undefined;
 }
 
 /** What a person has to do next on a job, from what is recorded. Pure. */
-export function nextNeed({ scans, decisions, headline, complaint }: NeedFacts): Need {
+export function nextNeed({ scans, decisions, headline, complaint, stop, leak }: NeedFacts): Need {
+  if (stop)
+    return { need: 'Stopped', detail: `Stopped: ${stop}. Nobody opens this pack.`, stage: 'make-safe' };
   const decided = new Map(decisions.map((d) => [d.topic, d.body]));
   const replace = decided.get('replace');
   const modules = replace?.topic === 'replace' ? replace.modules.join(', ') : '';
+  if (leak && !replace)
+    return leak.found
+      ? { need: 'Decide', detail: `Leak at ${leak.found}. Replace, or tell the owner?`, stage: 'findings' }
+      : { need: 'Find the leak', detail: `${leak.title}.`, stage: 'insulation' };
   if (!scans.some((s) => s.role === 'before'))
     return {
       need: 'Scan',
@@ -95,7 +106,21 @@ export async function refreshNeed(store: Store, tx: Transaction, jobId: string):
     transaction: tx,
   });
   const profile = await models.PackProfile.findByPk(job.packProfileId, { transaction: tx });
-  const next = nextNeed({ scans, decisions, headline: finding?.headline ?? '', complaint: job.complaint });
+  const stop = await models.Stop.findOne({ where: { jobId, endedAt: null }, transaction: tx });
+  const leakFinding = await models.Finding.findOne({
+    where: { jobId, topic: 'insulation' },
+    order: [['createdAt', 'DESC']],
+    transaction: tx,
+  });
+  const leak = leakFinding?.result as InsulationReport | undefined;
+  const next = nextNeed({
+    scans,
+    decisions,
+    headline: finding?.headline ?? '',
+    complaint: job.complaint,
+    stop: stop?.kind,
+    leak: leak && { title: leak.title, found: leak.found },
+  });
   const pack = normalisePack(profile!.profile);
   const replace = decisions.find((d) => d.topic === 'replace')?.body;
   const replaced =
@@ -112,7 +137,8 @@ export async function refreshNeed(store: Store, tx: Transaction, jobId: string):
         : [],
   );
   const closed = next.need === 'Closed';
-  const shown = clock && !closed ? { need: clock.label, detail: next.detail, stage: clock.stage } : next;
+  const shown =
+    clock && !closed && !stop ? { need: clock.label, detail: next.detail, stage: clock.stage } : next;
   await job.update(
     {
       need: shown.need,

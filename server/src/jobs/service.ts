@@ -8,6 +8,8 @@ import {
   type Stage,
   type StageState,
 } from '@cellmend/contract/jobs';
+import { GATED_STAGES, type Gate } from '@cellmend/contract/safety';
+import type { InsulationReport } from '@cellmend/core/insulation';
 import type { Place, PackProfile } from '@cellmend/core/pack';
 import { normalisePack } from '@cellmend/core/pack';
 import { randomUUID } from 'node:crypto';
@@ -16,6 +18,7 @@ import { z } from 'zod';
 import type { DecisionRow, JobRow } from '../db/models';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { notFound } from '../http/problems';
+import { gateOf } from '../safety/service';
 import { currentDecisions, refreshNeed } from './need';
 
 const NumberSchema = z.coerce.number().int().min(1).max(2_000_000_000);
@@ -40,6 +43,8 @@ export function routeOf(
   scans: { role: string }[],
   decisions: { topic: string; body: DecisionRow['body'] }[],
   readingStages: ReadonlySet<string>,
+  gate: Pick<Gate, 'holds' | 'begun' | 'stop'> = { holds: false, begun: false, stop: null },
+  leak: Pick<InsulationReport, 'found'> | null = null,
 ): Record<Stage, StageState> {
   const has = (topic: string): boolean => decisions.some((d) => d.topic === topic);
   const before = scans.filter((s) => s.role === 'before').length;
@@ -66,6 +71,16 @@ export function routeOf(
         ? { state: 'work', note: '' }
         : { state: 'blocked', note: 'after-scan' };
   }
+  states['make-safe'] = gate.stop
+    ? { state: 'reopened', note: 'stopped' }
+    : gate.holds
+      ? { state: 'done', note: 'dead' }
+      : gate.begun
+        ? { state: 'work', note: '' }
+        : states['make-safe'];
+  if (!gate.holds) for (const s of GATED_STAGES) states[s] = { state: 'blocked', note: 'gate' };
+  if (leak)
+    states.insulation = leak.found ? { state: 'done', note: leak.found } : { state: 'work', note: '' };
   const prove = decisions.find((d) => d.topic === 'prove')?.body;
   if (prove?.topic === 'prove' && !prove.passed) states.findings = { state: 'reopened', note: 'not proven' };
   if (has('hand-over')) states['hand-over'] = { state: 'done', note: '' };
@@ -106,6 +121,10 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
       type: QueryTypes.SELECT,
     }),
   ]);
+  const [gate, leak] = await Promise.all([
+    gateOf(store, job.id, profile),
+    models.Finding.findOne({ where: { jobId: job.id, topic: 'insulation' }, order: [['createdAt', 'DESC']] }),
+  ]).then(([g, f]) => [g, (f?.result as InsulationReport | undefined) ?? null] as const);
   const people = await models.Person.findAll({ where: { id: [...new Set(scans.map((s) => s.personId))] } });
   const name = new Map(people.map((p) => [p.id, p.name]));
   // A record's own finding has no other input.
@@ -134,7 +153,8 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
       format: s.format,
     })),
     decisions: await viewDecisions(store, decisions),
-    route: routeOf(scans, decisions, new Set(stages.map((s) => s.stage))),
+    route: routeOf(scans, decisions, new Set(stages.map((s) => s.stage)), gate, leak),
+    gate,
     demoFiles: job.demoFiles,
   };
 }

@@ -16,6 +16,7 @@ import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
 import { findJob } from '../jobs/service';
+import { isGated, requireGate } from '../safety/service';
 
 const view = (r: ReadingRow, by: string, supersededBy: string | null): Reading => ({
   id: r.id,
@@ -65,6 +66,8 @@ export async function addReading(
   const input = NewReadingSchema.parse(body);
   const { job, profile } = await findJob(store, number, doing.tx);
   const pack = normalisePack(profile);
+  if (isGated(input.stage))
+    await requireGate(store, job.id, profile, 'Recording work inside the pack', doing.tx);
   if (
     input.place !== '' &&
     !pack.modules.some((m) => m.id === input.place) &&

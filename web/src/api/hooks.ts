@@ -1,4 +1,7 @@
 import type { BoardRow, Decision, Job, NewDecision } from '@cellmend/contract/jobs';
+import type { InsulationEntry } from '@cellmend/contract/insulation';
+import type { SafetyView, WorkshopSettings } from '@cellmend/contract/safety';
+import type { InsulationReport, SeriesPoint } from '@cellmend/core/insulation';
 import type { Session } from '@cellmend/contract/people';
 import type { Finding } from '@cellmend/contract/records';
 import type { Definition, LiveState, ScanPicture } from '@cellmend/contract/scans';
@@ -28,6 +31,14 @@ export const useTraces = (number: number, scanId: string | undefined, channels: 
     { keepPreviousData: true },
   );
 
+export const useSafety = (number: number) => useSWR<SafetyView>(`/jobs/${number}/safety`, get);
+export const useInsulation = (number: number) => useSWR<InsulationEntry[]>(`/jobs/${number}/insulation`, get);
+export const useWorkshop = () => useSWR<WorkshopSettings>('/workshop', get);
+/** The newest report on a leak, with the finding's id. */
+export function leakOf(findings: Finding[] | undefined): { id: string; report: InsulationReport } | null {
+  const found = findings?.find((f) => f.topic === 'insulation');
+  return found ? { id: found.id, report: found.result as InsulationReport } : null;
+}
 export const useDefinitions = () => useSWR<Definition[]>('/definitions', get);
 /** Deviation of every channel through a record. */
 export const usePicture = (number: number, scanId: string | undefined) =>
@@ -64,7 +75,8 @@ export const signDecision = (number: number, decision: NewDecision, key?: string
 /** Things that pass and are not kept: progress of an import, values of a live scan. */
 export type Passing =
   | { topic: 'import'; job: number; key: string | null; fraction: number }
-  | { topic: 'live'; job: number; state: LiveState };
+  | { topic: 'live'; job: number; state: LiveState }
+  | { topic: 'tester'; job: number; point: SeriesPoint };
 const passing = new Set<(message: Passing) => void>();
 export function usePassing(listener: (message: Passing) => void): void {
   const held = useRef(listener);
@@ -86,7 +98,7 @@ export function useLive(): void {
     source.onmessage = (event) => {
       const message = JSON.parse(String(event.data)) as { topic: string; job: number | null };
       const { topic, job } = message;
-      if (topic === 'import' || topic === 'live') {
+      if (topic === 'import' || topic === 'live' || topic === 'tester') {
         for (const listener of passing) listener(message as Passing);
         return;
       }

@@ -1,7 +1,7 @@
 import type { Pack } from '@cellmend/core/pack';
 import { useMemo, useRef, type KeyboardEvent } from 'react';
 import styled from 'styled-components';
-import { drawPack, neighbour, type Box, type Layer } from './view';
+import { drawPack, neighbour, type ModuleMark, type Box, type Layer } from './view';
 
 const Svg = styled.svg`
   width: 100%;
@@ -86,18 +86,38 @@ export function PackMap({ pack, layer, selected, onSelect, height = 570 }: Props
           onSelect={onSelect}
         />
       ))}
-      {drawing.disconnects.map((d) => (
-        <rect
-          key={`${d.x},${d.y}`}
-          x={d.x - 5}
-          y={d.y - 11}
-          width={10}
-          height={22}
-          rx={2}
-          fill="var(--hot)"
-          aria-hidden
-        />
-      ))}
+      {drawing.links
+        .filter((l) => layer.links?.next.includes(l.id) || layer.links?.out.includes(l.id))
+        .map((l) => {
+          const next = layer.links!.next.includes(l.id);
+          const [w, h] = l.across ? [10, 34] : [44, 10];
+          return (
+            <rect
+              key={l.id}
+              x={l.x - w / 2}
+              y={l.y - h / 2}
+              width={w}
+              height={h}
+              fill={next ? 'var(--ink)' : 'var(--rail)'}
+              stroke="var(--ink)"
+              strokeDasharray={next ? undefined : '3 2'}
+              aria-hidden
+            />
+          );
+        })}
+      {!layer.links &&
+        drawing.disconnects.map((d) => (
+          <rect
+            key={`${d.x},${d.y}`}
+            x={d.x - 5}
+            y={d.y - 11}
+            width={10}
+            height={22}
+            rx={2}
+            fill="var(--hot)"
+            aria-hidden
+          />
+        ))}
     </Svg>
   );
 }
@@ -118,7 +138,8 @@ function ModuleBox({
   onSelect: (m: number) => void;
 }) {
   const module = pack.modules[box.module]!;
-  const state = layer.modules.get(box.module)?.state ?? 'plain';
+  const mark = layer.modules.get(box.module);
+  const state = mark?.state ?? 'plain';
   const { x, y, w, h } = box;
   const suspect = state === 'suspect';
   const notch = Math.min(12, h / 3);
@@ -146,6 +167,7 @@ function ModuleBox({
     unknown ? 'not known' : '',
     ends.negative ? 'negative end' : '',
     ends.positive ? 'positive end' : '',
+    mark?.text ?? '',
   ]
     .filter(Boolean)
     .join(', ');
@@ -162,11 +184,20 @@ function ModuleBox({
       <path
         className="frame"
         d={outline}
-        fill="var(--sheet)"
+        fill={
+          mark?.tone === 'hot' ? 'var(--hot-soft)' : mark?.tone === 'clean' ? 'var(--zero)' : 'var(--sheet)'
+        }
         stroke={
-          suspect || state === 'condemned' ? 'var(--sus)' : selected ? 'var(--mat-text)' : 'var(--edge)'
+          suspect || state === 'condemned'
+            ? 'var(--sus)'
+            : selected
+              ? 'var(--mat-text)'
+              : mark?.tone === 'hot'
+                ? 'var(--hot)'
+                : 'var(--edge)'
         }
         strokeWidth={suspect || selected ? 2.6 : 1}
+        strokeDasharray={mark?.tone === 'open' && !suspect && !selected ? '3 3' : undefined}
       />
       {state === 'replaced' && (
         <rect
@@ -190,37 +221,41 @@ function ModuleBox({
           strokeWidth={1}
         />
       )}
-      {groups.map((g, i) => {
-        const mark = layer.groups.get(pack.groups[g]!.channelIndex);
-        const dotted = !mark || mark.scale === null;
-        return (
-          <g key={g}>
-            <rect
-              x={x + labelW + 5 + i * slice}
-              y={y + top}
-              width={Math.max(1, slice - (slice > 6 ? 3 : 0.6))}
-              height={h - top - 6}
-              rx={1}
-              fill={fill(mark?.scale ?? null)}
-              stroke={dotted ? 'var(--edge)' : 'none'}
-              strokeDasharray={dotted ? '2 2' : undefined}
-            />
-            {mark?.unknown && (
-              <text
-                aria-hidden
-                x={x + labelW + 5 + i * slice + (slice - 3) / 2}
-                y={y + top + (h - top - 6) / 2 + 6}
-                fontSize={16}
-                fontWeight={700}
-                textAnchor="middle"
-                fill="var(--ink)"
-              >
-                ?
-              </text>
-            )}
-          </g>
-        );
-      })}
+      {layer.whole && (
+        <WholeMark mark={mark} x={x} y={y} w={w} h={h} labelW={labelW} narrow={narrow} suspect={suspect} />
+      )}
+      {!layer.whole &&
+        groups.map((g, i) => {
+          const mark = layer.groups.get(pack.groups[g]!.channelIndex);
+          const dotted = !mark || mark.scale === null;
+          return (
+            <g key={g}>
+              <rect
+                x={x + labelW + 5 + i * slice}
+                y={y + top}
+                width={Math.max(1, slice - (slice > 6 ? 3 : 0.6))}
+                height={h - top - 6}
+                rx={1}
+                fill={fill(mark?.scale ?? null)}
+                stroke={dotted ? 'var(--edge)' : 'none'}
+                strokeDasharray={dotted ? '2 2' : undefined}
+              />
+              {mark?.unknown && (
+                <text
+                  aria-hidden
+                  x={x + labelW + 5 + i * slice + (slice - 3) / 2}
+                  y={y + top + (h - top - 6) / 2 + 6}
+                  fontSize={16}
+                  fontWeight={700}
+                  textAnchor="middle"
+                  fill="var(--ink)"
+                >
+                  ?
+                </text>
+              )}
+            </g>
+          );
+        })}
       <text
         aria-hidden
         x={x + (w < 24 ? 1.5 : narrow ? 4 : suspect ? 11 : 8)}
@@ -245,5 +280,50 @@ function ModuleBox({
         </text>
       )}
     </g>
+  );
+}
+
+/** What a layer of whole modules says of one: a few words, and a share as a bar. */
+function WholeMark({
+  mark,
+  x,
+  y,
+  w,
+  h,
+  labelW,
+  narrow,
+  suspect,
+}: Pick<Box, 'x' | 'y' | 'w' | 'h'> & {
+  mark: ModuleMark | undefined;
+  labelW: number;
+  narrow: boolean;
+  suspect: boolean;
+}) {
+  if (!mark?.text || w < 40) return null;
+  const left = narrow ? x + 4 : x + labelW + 8;
+  const room = x + w - 8 - left;
+  return (
+    <>
+      <text
+        aria-hidden
+        x={narrow ? left : x + w - 8}
+        y={narrow ? y + h - 8 : y + h / 2 + 5}
+        textAnchor={narrow ? 'start' : 'end'}
+        fontSize={narrow ? 11 : 13}
+        fill={suspect ? 'var(--sus)' : 'var(--mute)'}
+      >
+        {mark.text}
+      </text>
+      {mark.share !== undefined && mark.share > 0.02 && h >= 26 && (
+        <rect
+          x={left}
+          y={y + h - 8}
+          width={Math.max(2, room * mark.share)}
+          height={5}
+          fill="var(--sus)"
+          aria-hidden
+        />
+      )}
+    </>
   );
 }

@@ -1,6 +1,9 @@
+import type { SafetyView } from '@cellmend/contract/safety';
+import type { InsulationReport } from '@cellmend/core/insulation';
 import type { Pack } from '@cellmend/core/pack';
+import { CLASS_B_V, exposure, planCuts } from '@cellmend/core/safety';
 import type { Spread, SpreadReport } from '@cellmend/core/spread';
-import { fixed } from '../ui/words';
+import { fixed, ohms } from '../ui/words';
 import type { GroupMark, Layer, ModuleMark } from './view';
 
 const noMarks = (): Map<number, ModuleMark> => new Map();
@@ -65,5 +68,87 @@ export function capacityLayer(pack: Pack, report: SpreadReport | null, replaced:
     groups,
     modules: moduleMarks(pack, report, replaced),
     legend: report ? { low: '−20 %', high: '+20 %' } : null,
+  };
+}
+
+/** What each module still holds, by sections, and which links bring it below 60 V. */
+export function exposureLayer(pack: Pack, safety: SafetyView | undefined): Layer {
+  const base = {
+    id: 'exposure',
+    name: 'Exposure',
+    groups: new Map<number, GroupMark>(),
+    modules: noMarks(),
+    legend: null,
+    whole: true,
+  };
+  if (!safety) return { ...base, caption: '' };
+  const open = new Set(safety.openLinks);
+  const plan = planCuts(pack, safety.moduleV, open);
+  const now = exposure(pack, safety.moduleV, open);
+  for (const section of now.sections)
+    for (const m of section.modules)
+      base.modules.set(m, {
+        state: 'plain',
+        text: `${fixed(safety.moduleV[m]!, 0)} V`,
+        tone: section.voltageV > CLASS_B_V ? 'hot' : 'plain',
+      });
+  const parts = now.sections.map((s) => `${fixed(s.voltageV, 0)} V`).join(' and ');
+  const count = plan.steps.length;
+  return {
+    ...base,
+    caption: safety.moduleVFrom === 'scan' ? 'from the scan' : 'as if full',
+    links: { next: plan.steps.slice(0, 1).map((s) => s.linkId), out: safety.openLinks },
+    note: {
+      title:
+        plan.tooHigh.length > 0
+          ? `${plan.tooHigh.join(', ')} alone ${plan.tooHigh.length > 1 ? 'hold' : 'holds'} more than 60 V`
+          : count === 0
+            ? `No part holds more than ${fixed(now.worstV, 0)} V`
+            : `Below 60 V everywhere after ${count} ${count === 1 ? 'link' : 'links'}`,
+      text:
+        count === 0
+          ? 'Every module stays live in itself.'
+          : `${parts} now, then ${plan.steps.map((s) => `${s.linkId} ${fixed(s.worstV, 0)}`).join(', ')}. About ${fixed(plan.minutes, 0)} min.`,
+    },
+  };
+}
+
+/** How likely the leak is in each module, which are clean, and which link to pull next. */
+export function insulationLayer(report: InsulationReport | null): Layer {
+  const marks = noMarks();
+  for (const m of report?.modules ?? []) {
+    const text =
+      m.state === 'clean'
+        ? `clean${m.ohm ? `, ${ohms(m.ohm)}` : ''}`
+        : m.state === 'leak'
+          ? `leaks${m.ohm ? `, ${ohms(m.ohm)}` : ''}`
+          : m.probability >= 0.02
+            ? `${fixed(m.probability * 100, 0)} %`
+            : 'not split';
+    marks.set(m.moduleIndex, {
+      state: m.state === 'suspect' || m.state === 'leak' ? 'suspect' : 'plain',
+      text,
+      ...(m.state === 'clean' ? {} : { share: m.probability }),
+      tone: m.state === 'clean' ? 'clean' : m.state === 'not split' ? 'open' : 'plain',
+    });
+  }
+  const next = report?.next.split?.opens ?? [];
+  return {
+    id: 'insulation',
+    name: 'Insulation',
+    caption: report ? 'how likely the leak is' : 'nothing measured yet',
+    groups: new Map(),
+    modules: marks,
+    legend: null,
+    whole: true,
+    links: { next, out: report?.openLinks ?? [] },
+    ...(report
+      ? {
+          note: {
+            title: next.length > 0 ? `Black bar: link ${next.join(' and ')}, pull next` : report.title,
+            text: 'Every part that is separated stays live.',
+          },
+        }
+      : {}),
   };
 }

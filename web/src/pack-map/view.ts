@@ -8,6 +8,11 @@ export interface GroupMark {
 }
 export interface ModuleMark {
   state: 'plain' | 'suspect' | 'condemned' | 'replaced';
+  /** A few words at the module, on layers that speak of whole modules. */
+  text?: string;
+  /** A share shown as a bar, 0 to 1. */
+  share?: number;
+  tone?: 'plain' | 'hot' | 'clean' | 'open';
 }
 export interface Layer {
   id: string;
@@ -16,6 +21,12 @@ export interface Layer {
   groups: Map<number, GroupMark>;
   modules: Map<number, ModuleMark>;
   legend: { low: string; high: string } | null;
+  /** The layer speaks of whole modules: no slices for groups. */
+  whole?: boolean;
+  /** Links to be marked: pulled next, and out already. */
+  links?: { next: readonly string[]; out: readonly string[] };
+  /** What the layer says below the map. */
+  note?: { title: string; text: string };
 }
 
 export interface Box {
@@ -31,6 +42,8 @@ export interface Drawing {
   path: string;
   ends: { negative: [number, number]; positive: [number, number] };
   disconnects: { x: number; y: number }[];
+  /** Middle of every link and whether it lies between rows or between columns. */
+  links: { id: string; x: number; y: number; across: boolean }[];
   width: number;
   height: number;
 }
@@ -81,7 +94,17 @@ export function drawPack(pack: Pack, width = 340, most = 570): Drawing {
       if (a.place.tier !== b.place.tier) return [{ x: ax, y: ay - h / 2 }];
       return [{ x: (ax + bx) / 2, y: (ay + by) / 2 }];
     });
+  const links = (pack.profile.links ?? []).flatMap((l) => {
+    const [a, b] = l.between.map((id) => pack.modules.find((m) => m.id === id));
+    if (!a || !b) return [];
+    const [ax, ay] = centre(a.index);
+    const [bx, by] = centre(b.index);
+    return a.place.tier === b.place.tier
+      ? [{ id: l.id, x: (ax + bx) / 2, y: (ay + by) / 2, across: Math.abs(ax - bx) > Math.abs(ay - by) }]
+      : [{ id: l.id, x: ax, y: ay - h / 2, across: false }];
+  });
   return {
+    links,
     boxes,
     titles,
     path: points.map(([px, py], i) => `${i > 0 && sameTier(i) ? 'L' : 'M'}${px} ${py}`).join(''),

@@ -12,8 +12,8 @@ import { ApiProblem, get, send } from '../api/client';
 import { PackMap } from '../pack-map/PackMap';
 import type { Layer } from '../pack-map/view';
 import { WorkshopFrame } from '../shell/Header';
-import { Chips } from '../stages/findings/DecideReplace';
 import {
+  Chips,
   Button,
   Columns,
   Field,

@@ -1,10 +1,12 @@
 import type { NewPerson, Person } from '@cellmend/contract/people';
+import { GLOVE_CLASSES } from '@cellmend/core/safety';
 import { useState, type FormEvent } from 'react';
 import useSWR from 'swr';
 import { ApiProblem, get, send } from '../api/client';
 import { WorkshopFrame } from '../shell/Header';
 import { Button, DataTable, Field, Input, Mute, Page, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
 import { day } from '../ui/words';
+import { Workshop } from './Workshop';
 
 /** People, their roles and qualifications; a lead adds and changes. */
 export function People({ person }: { person: Person }) {
@@ -18,6 +20,8 @@ export function People({ person }: { person: Person }) {
       role: String(form.get('role')) as NewPerson['role'],
       hvLevel: Number(form.get('hvLevel')),
       hvUntil: String(form.get('hvUntil')) || null,
+      gloveClass: String(form.get('gloveClass')) || null,
+      gloveTested: String(form.get('gloveTested')) || null,
     };
     setProblem(null);
     try {
@@ -81,6 +85,21 @@ export function People({ person }: { person: Person }) {
             Qualified until
             <Input name="hvUntil" type="date" defaultValue={p?.hvUntil ?? ''} />
           </Field>
+          <Field>
+            Gloves, class
+            <Input as="select" name="gloveClass" defaultValue={p?.gloveClass ?? ''}>
+              <option value="">none</option>
+              {GLOVE_CLASSES.map((g) => (
+                <option key={g.name} value={g.name}>
+                  {g.name}
+                </option>
+              ))}
+            </Input>
+          </Field>
+          <Field>
+            Gloves tested on
+            <Input name="gloveTested" type="date" defaultValue={p?.gloveTested ?? ''} />
+          </Field>
         </Row>
         <Row>
           <Button type="submit">Save</Button>
@@ -106,6 +125,7 @@ export function People({ person }: { person: Person }) {
                 <th>Name</th>
                 <th>Role</th>
                 <th>High voltage</th>
+                <th>Gloves</th>
                 <th>May sign it</th>
                 <th />
               </tr>
@@ -122,6 +142,11 @@ export function People({ person }: { person: Person }) {
                       ? `level ${p.hvLevel}${p.hvUntil ? `, until ${day(p.hvUntil)}` : ''}`
                       : 'none'}
                   </td>
+                  <td>
+                    {p.gloveClass
+                      ? `class ${p.gloveClass}${p.gloveTested ? `, tested ${day(p.gloveTested)}` : ''}`
+                      : 'none'}
+                  </td>
                   <td>{p.maySignHv ? 'yes' : <Mute>no: {p.hvReason}</Mute>}</td>
                   <td className="r">
                     {person.role === 'lead' && (
@@ -133,13 +158,14 @@ export function People({ person }: { person: Person }) {
                 </tr>,
                 editing === p.id && (
                   <tr key={`${p.id}-form`}>
-                    <td colSpan={5}>{form(p)}</td>
+                    <td colSpan={6}>{form(p)}</td>
                   </tr>
                 ),
               ])}
             </tbody>
           </DataTable>
         </Sheet>
+        <Workshop person={person} />
       </Page>
     </WorkshopFrame>
   );

@@ -1,4 +1,6 @@
 import type { Person } from '@cellmend/contract/people';
+import type { Gate } from '@cellmend/contract/safety';
+import { format } from 'date-fns';
 import { Moon, Sun, Zap } from 'lucide-react';
 import type { ReactNode } from 'react';
 import { Button as AriaButton, Menu, MenuItem, MenuTrigger, Popover } from 'react-aria-components';
@@ -101,12 +103,40 @@ export const Lamp = styled.span`
   white-space: nowrap;
 `;
 
+const Calm = styled(Lamp)`
+  background: var(--mat-ink);
+  color: #0b5260;
+`;
+const StopButton = styled(AriaButton)`
+  background: #ffffff;
+  color: #14201f;
+  border: 0;
+  border-radius: 6px;
+  min-height: 44px;
+  padding: 0 16px;
+  font-weight: 700;
+  cursor: pointer;
+`;
+
 /** Hazard orange: the pack counts as energised until it is proven dead. */
-export const NotProvenDead = () => (
-  <Lamp role="status">
-    <Zap size={16} fill="currentColor" aria-hidden />
-    Not proven dead
-  </Lamp>
+export const SafetyLamp = ({ gate }: { gate: Gate }) =>
+  gate.holds && gate.provenAt ? (
+    <Calm role="status">
+      Proven dead {format(new Date(gate.provenAt), 'HH:mm')}{' '}
+      <span style={{ fontWeight: 500 }}>halves live</span>
+    </Calm>
+  ) : (
+    <Lamp role="status">
+      <Zap size={16} fill="currentColor" aria-hidden />
+      {gate.stop ? `Stopped: ${gate.stop.kind}` : 'Not proven dead'}
+    </Lamp>
+  );
+
+/** Always in reach: key S does the same. */
+export const Stop = ({ onPress }: { onPress: () => void }) => (
+  <StopButton onPress={onPress} aria-keyshortcuts="S">
+    Stop
+  </StopButton>
 );
 
 /** Who is signed in, the theme, and the way out. */

@@ -1,14 +1,24 @@
 import { PHASES, type Stage } from '@cellmend/contract/jobs';
 import type { Person } from '@cellmend/contract/people';
+import { GATED_STAGES } from '@cellmend/contract/safety';
 import { normalisePack } from '@cellmend/core/pack';
 import { PanelRightClose, PanelRightOpen } from 'lucide-react';
 import { useMemo, useState } from 'react';
 import { Button as AriaButton, ToggleButton, ToggleButtonGroup } from 'react-aria-components';
 import { Navigate, NavLink, useNavigate, useParams } from 'react-router';
 import styled from 'styled-components';
-import { decisionOf, spreadOf, useFindings, useJob, useRefresh, useSession } from '../api/hooks';
+import {
+  decisionOf,
+  leakOf,
+  spreadOf,
+  useFindings,
+  useJob,
+  useRefresh,
+  useSafety,
+  useSession,
+} from '../api/hooks';
 import { ApiProblem } from '../api/client';
-import { capacityLayer, deviationLayer } from '../pack-map/layers';
+import { capacityLayer, deviationLayer, exposureLayer, insulationLayer } from '../pack-map/layers';
 import { PackMap } from '../pack-map/PackMap';
 import { ModuleSheet } from '../pack-map/ModuleSheet';
 import { STAGE_VIEWS } from '../stages';
@@ -17,9 +27,11 @@ import { Footer, USUAL, useJotRef } from './Footer';
 import { KeyHelp, useKeys } from './keys';
 import { Timeline } from './Timeline';
 import { Walk } from './Walk';
-import { Page, ProblemNote } from '../ui/parts';
+import { Mute, Page, ProblemNote } from '../ui/parts';
 import { percent } from '../ui/words';
-import { Account, Bar, Brand, NotProvenDead, Right, Vehicle } from './Header';
+import { Account, Bar, Brand, Right, SafetyLamp, Stop, Vehicle } from './Header';
+import { StopDialog } from './StopDialog';
+import { Closed } from './Closed';
 import { JobContext, type JobView } from './jobContext';
 import { mapShown } from './preferences';
 
@@ -85,6 +97,7 @@ const Mark = styled.i<{ $state: string }>`
   ${(p) => p.$state === 'done' && 'background: var(--mat-text); border-color: var(--mat-text);'}
   ${(p) => p.$state === 'work' && 'border-color: var(--mat-text); background: linear-gradient(90deg, var(--mat-text) 50%, transparent 50%);'}
   ${(p) => p.$state === 'blocked' && 'border-style: dashed;'}
+  ${(p) => p.$state === 'gate' && 'border-style: dashed; border-color: var(--hot);'}
   ${(p) => p.$state === 'reopened' && 'border-color: var(--sus); background: linear-gradient(135deg, var(--sus) 50%, transparent 50%);'}
 `;
 const Middle = styled.main`
@@ -177,16 +190,18 @@ export function JobShell({ person }: { person: Person }) {
   const refresh = useRefresh(number);
   const demo = useSession().data?.demo ?? false;
   const [selected, select] = useState<number | null>(null);
-  const [layerId, setLayer] = useState('near-empty');
+  const [chosen, setChosen] = useState<{ stage: string; layer: string } | null>(null);
+  const { data: safety } = useSafety(number);
   const [shown, setShown] = mapShown.use();
   const pack = useMemo(() => job && normalisePack(job.pack), [job]);
-  const [dialog, setDialog] = useState<'walk' | 'keys' | null>(null);
+  const [dialog, setDialog] = useState<'walk' | 'keys' | 'stop' | null>(null);
   const jotRef = useJotRef();
   const navigate = useNavigate();
   useKeys({
     jot: () => jotRef.current?.focus(),
     walk: () => person.mayWrite && setDialog('walk'),
     help: () => setDialog('keys'),
+    stop: () => setDialog('stop'),
     stage: (id) => void navigate(`/jobs/${number}/${id}`),
     step: (by) => {
       if (!pack) return;
@@ -221,17 +236,26 @@ export function JobShell({ person }: { person: Person }) {
   const replaceDecision = decisionOf(job, 'replace');
   const replaced = spread === after && after ? (replaceDecision?.body.modules ?? []) : [];
   const report = spread?.report ?? null;
+  const here = params.stage ?? '';
+  // Each stage lays its own layer on the map until somebody picks another.
+  const usual = here === 'make-safe' ? 'exposure' : here === 'insulation' ? 'insulation' : 'near-empty';
+  const layerId = chosen?.stage === here ? chosen.layer : usual;
+  const gated = stage && (GATED_STAGES as readonly string[]).includes(stage.id) && !job.gate.holds;
   const end = layerId === 'near-full' ? report?.nearFull : (report?.nearEmpty ?? report?.nearFull);
   const layer =
-    layerId === 'capacity'
-      ? capacityLayer(pack, report, replaced)
-      : deviationLayer(
-          pack,
-          end ?? null,
-          report,
-          replaced,
-          end ? `at ${percent(end.medianSocFraction)} charge` : '',
-        );
+    layerId === 'exposure'
+      ? exposureLayer(pack, safety)
+      : layerId === 'insulation'
+        ? insulationLayer(leakOf(findings)?.report ?? null)
+        : layerId === 'capacity'
+          ? capacityLayer(pack, report, replaced)
+          : deviationLayer(
+              pack,
+              end ?? null,
+              report,
+              replaced,
+              end ? `at ${percent(end.medianSocFraction)} charge` : '',
+            );
   const view: JobView = { job, pack, findings, person, demo, selected, select, refresh };
   const open = shown === 'yes';
   return (
@@ -244,7 +268,8 @@ export function JobShell({ person }: { person: Person }) {
             {job.pack.chemistry === 'nimh' ? 'NiMH' : job.pack.chemistry.toUpperCase()}
           </Vehicle>
           <Right>
-            <NotProvenDead />
+            <SafetyLamp gate={job.gate} />
+            <Stop onPress={() => setDialog('stop')} />
             <Account person={person} />
           </Right>
         </Bar>
@@ -256,7 +281,11 @@ export function JobShell({ person }: { person: Person }) {
                 const state = job.route[s.id];
                 return (
                   <NavLink key={s.id} to={`/jobs/${number}/${s.id}`}>
-                    <Mark $state={state.state} role="img" aria-label={WORDS[state.state]} />
+                    <Mark
+                      $state={state.note === 'gate' ? 'gate' : state.state}
+                      role="img"
+                      aria-label={WORDS[state.state]}
+                    />
                     {s.name}
                     {state.note && <small>{state.note}</small>}
                   </NavLink>
@@ -271,7 +300,9 @@ export function JobShell({ person }: { person: Person }) {
           <NavLink to={`/jobs/${number}/timeline`}>Timeline</NavLink>
         </Rail>
         <Middle id="stage">
-          {stage ? (
+          {gated ? (
+            <Closed question={stage.question} name={stage.name} />
+          ) : stage ? (
             <StageView key={stage.id} id={stage.id} question={stage.question} />
           ) : buyer ? (
             <BuyersCheck />
@@ -293,19 +324,21 @@ export function JobShell({ person }: { person: Person }) {
                 selectionMode="single"
                 disallowEmptySelection
                 selectedKeys={[layerId]}
-                onSelectionChange={(k) => setLayer(String([...k][0]))}
+                onSelectionChange={(k) => setChosen({ stage: here, layer: String([...k][0]) })}
                 aria-label="Layer"
               >
                 <ToggleButton id="near-full">Near full</ToggleButton>
                 <ToggleButton id="near-empty">Near empty</ToggleButton>
                 <ToggleButton id="capacity">Capacity</ToggleButton>
+                <ToggleButton id="insulation">Insulation</ToggleButton>
+                <ToggleButton id="exposure">Exposure</ToggleButton>
               </Layers>
               <PackMap
                 pack={pack}
                 layer={layer}
                 selected={selected}
                 onSelect={select}
-                height={selected === null ? 570 : 430}
+                height={(selected === null ? 570 : 430) - (layer.note ? 70 : 0)}
               />
               {layer.legend && (
                 <Legend>
@@ -313,6 +346,13 @@ export function JobShell({ person }: { person: Person }) {
                   <i />
                   <span>{layer.legend.high}</span>
                 </Legend>
+              )}
+              {layer.note && (
+                <div>
+                  <b>{layer.note.title}</b>
+                  <br />
+                  <Mute>{layer.note.text}</Mute>
+                </div>
               )}
               {selected !== null && (
                 <ModuleSheet module={pack.modules[selected]!} report={report} onClose={() => select(null)} />
@@ -337,6 +377,7 @@ export function JobShell({ person }: { person: Person }) {
             onClose={() => setDialog(null)}
           />
         )}
+        {dialog === 'stop' && <StopDialog onClose={() => setDialog(null)} />}
         {dialog === 'keys' && <KeyHelp onClose={() => setDialog(null)} />}
       </Grid>
     </JobContext>

@@ -5,8 +5,7 @@ import { useMemo, useState, type FormEvent } from 'react';
 import { Dialog, ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
 import { DialogBox, Overlay } from '../ui/dialog';
-import { Button, Mute, Row, Stack } from '../ui/parts';
-import { Chips } from '../stages/findings/DecideReplace';
+import { Chips, Button, Mute, Row, Stack } from '../ui/parts';
 import { keep } from './entries';
 import { useJobView } from './jobContext';
 

@@ -22,6 +22,7 @@ export interface KeyActions {
   stage: (id: string) => void;
   step: (by: 1 | -1) => void;
   help: () => void;
+  stop: () => void;
 }
 
 const typing = (target: EventTarget | null): boolean =>
@@ -54,6 +55,7 @@ export function useKeys(actions: KeyActions): void {
       else if (key === 'w') act(() => held.current.walk());
       else if (key === '[') act(() => held.current.step(-1));
       else if (key === ']') act(() => held.current.step(1));
+      else if (key === 's') act(() => held.current.stop());
       else if (key === '?') act(() => held.current.help());
     };
     window.addEventListener('keydown', onKey);
@@ -77,6 +79,7 @@ export function KeyHelp({ onClose }: { onClose: () => void }) {
                 {[
                   ['J', 'Jot line'],
                   ['/', 'Find a module or channel'],
+                  ['S', 'Stop: hot, hissing, swollen, smoke, unexpected voltage'],
                   ['W', 'Walk through the modules'],
                   ['[ and ]', 'Previous and next module'],
                   ...names,

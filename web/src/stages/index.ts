@@ -4,6 +4,8 @@ import { BalanceStage } from './balance/BalanceStage';
 import { IntakeStage } from './intake/IntakeStage';
 import { FindingsStage } from './findings/FindingsStage';
 import { HandOverStage } from './hand-over/HandOverStage';
+import { InsulationStage } from './insulation/InsulationStage';
+import { MakeSafeStage } from './make-safe/MakeSafeStage';
 import { MatchStage } from './match/MatchStage';
 import { NotesStage } from './notes/NotesStage';
 import { ProveStage } from './prove/ProveStage';
@@ -15,8 +17,8 @@ export const STAGE_VIEWS: Record<Stage, ComponentType<StageProps>> = {
   intake: IntakeStage,
   scan: ScanStage,
   findings: FindingsStage,
-  'make-safe': NotesStage,
-  insulation: NotesStage,
+  'make-safe': MakeSafeStage,
+  insulation: InsulationStage,
   'strip-down': NotesStage,
   bench: NotesStage,
   match: MatchStage,

@@ -1,5 +1,5 @@
 import type { ReactNode } from 'react';
-import { Button as AriaButton, type ButtonProps } from 'react-aria-components';
+import { Button as AriaButton, ToggleButtonGroup, type ButtonProps } from 'react-aria-components';
 import { Link } from 'react-router';
 import styled, { css } from 'styled-components';
 
@@ -288,5 +288,27 @@ export const Field = styled.label`
   > small {
     font-weight: 400;
     color: var(--mute);
+  }
+`;
+
+/** A choice as chips. */
+export const Chips = styled(ToggleButtonGroup)`
+  display: flex;
+  gap: 6px;
+  flex-wrap: wrap;
+  button {
+    font-weight: 500;
+    border: 1px solid var(--edge);
+    background: var(--sheet);
+    color: var(--ink);
+    border-radius: 6px;
+    min-height: 44px;
+    padding: 0 14px;
+    cursor: pointer;
+  }
+  button[data-selected] {
+    background: var(--ink);
+    color: var(--sheet);
+    border-color: var(--ink);
   }
 `;

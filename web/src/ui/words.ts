@@ -36,3 +36,16 @@ export function channelList(ids: string[]): string {
   if (run && ids.length > 2) return `channels ${numbers[0]} to ${numbers[numbers.length - 1]}`;
   return `channels ${numbers.join(', ')}`;
 }
+
+/** `6.2 kΩ`, `482 MΩ`, `2.1 GΩ`: three figures with a prefix. */
+export function ohms(v: number): string {
+  if (!Number.isFinite(v)) return 'open';
+  const [by, prefix] = v >= 1e9 ? [1e9, 'G'] : v >= 1e6 ? [1e6, 'M'] : v >= 1e3 ? [1e3, 'k'] : [1, ''];
+  return `${Number((v / (by as number)).toPrecision(3))} ${prefix}Ω`;
+}
+
+/** Minutes and seconds left, `2:04`. */
+export function countdown(seconds: number): string {
+  const s = Math.max(0, Math.ceil(seconds));
+  return `${Math.floor(s / 60)}:${String(s % 60).padStart(2, '0')}`;
+}

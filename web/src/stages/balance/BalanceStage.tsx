@@ -12,6 +12,7 @@ import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
 import { useDraft } from '../../shell/useDraft';
 import {
+  Chips,
   Answer,
   Button,
   Columns,
@@ -30,7 +31,6 @@ import {
 import { duration, fixed, percent, signed } from '../../ui/words';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
-import { Chips } from '../findings/DecideReplace';
 
 /** A typed number; a decimal comma is as good as a point. NaN when it is none. */
 const typed = (text: string): number => (text.trim() === '' ? NaN : Number(text.trim().replace(',', '.')));

@@ -2,12 +2,11 @@ import type { DecisionBody } from '@cellmend/contract/jobs';
 import { rangeKm, usableCapacity } from '@cellmend/core/range';
 import { groupStates, type SpreadReport } from '@cellmend/core/spread';
 import { useEffect, useRef, useState } from 'react';
-import { ToggleButton, ToggleButtonGroup } from 'react-aria-components';
+import { ToggleButton } from 'react-aria-components';
 import { useNavigate } from 'react-router';
-import styled from 'styled-components';
 import { decisionOf } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
-import { Button, Field, Mute, Row, Sheet, Stack, TextArea } from '../../ui/parts';
+import { Button, Chips, Field, Mute, Row, Sheet, Stack, TextArea } from '../../ui/parts';
 import { fixed } from '../../ui/words';
 import { SignNote, useSigning } from '../../shell/signing';
 import { useDraft } from '../../shell/useDraft';
@@ -22,27 +21,6 @@ const LEVELS: [Level, string][] = [
   ['leave', 'Leave as it is'],
   ['decline', 'Decline'],
 ];
-export const Chips = styled(ToggleButtonGroup)`
-  display: flex;
-  gap: 6px;
-  flex-wrap: wrap;
-  button {
-    font-weight: 500;
-    border: 1px solid var(--edge);
-    background: var(--sheet);
-    color: var(--ink);
-    border-radius: 6px;
-    min-height: 44px;
-    padding: 0 14px;
-    cursor: pointer;
-  }
-  button[data-selected] {
-    background: var(--ink);
-    color: var(--sheet);
-    border-color: var(--ink);
-  }
-`;
-
 /** What is to be done, with what it would give computed beside it. */
 export function DecideReplace({
   report,

@@ -11,6 +11,7 @@ import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
 import { useDraft } from '../../shell/useDraft';
 import {
+  Chips,
   Answer,
   Button,
   Columns,
@@ -27,7 +28,6 @@ import {
   TextArea,
 } from '../../ui/parts';
 import { percent } from '../../ui/words';
-import { Chips } from '../findings/DecideReplace';
 import { Readings } from '../notes/Readings';
 import type { StageProps } from '../props';
 

@@ -1,7 +1,8 @@
 import type { ScanPreview } from '@cellmend/contract/scans';
-import { normalisePack } from '@cellmend/core/pack';
+import { normalisePack, type PackProfile } from '@cellmend/core/pack';
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { describe, expect, it } from 'vitest';
-import { mildHybrid } from '../../../../cli/src/demoFiles';
 import {
   channelUnit,
   fillChannels,
@@ -13,7 +14,11 @@ import {
   withDirection,
 } from './mappingView';
 
-const pack = normalisePack(mildHybrid());
+const pack = normalisePack(
+  JSON.parse(
+    readFileSync(join(import.meta.dirname, '../../../../demo/packs/tarn-48v.json'), 'utf8'),
+  ) as PackProfile,
+);
 const names = ['when', 'amps', ...pack.channels.map((_, i) => `Zelle-${String.fromCharCode(97 + i)}`), 'fan'];
 const preview: ScanPreview = {
   format: 'table',

@@ -1,0 +1,107 @@
+import {
+  EVIDENCE_NAMES,
+  FALSE_PASSES,
+  type Evidence,
+  type FalsePass,
+  type InsulationObservation,
+} from '@cellmend/core/insulation';
+import { z } from 'zod';
+
+const volts = z.number().min(0).max(2000);
+const ohm = z.number().min(0).max(1e14);
+const id = z.string().trim().min(1).max(40);
+export const TestedPartSchema = z.discriminatedUnion('part', [
+  z.object({ part: z.literal('section'), from: id, to: id }),
+  z.object({ part: z.literal('vehicle') }),
+  z.object({ part: z.literal('pack') }),
+]);
+export const SeriesPointSchema = z.object({
+  timeS: z.number().min(0).max(7200),
+  ohm: ohm.nullable(),
+  voltageV: z.number().min(0).max(6000).nullable(),
+});
+
+/** What people and instruments observe of a leak. */
+export const InsulationObservationSchema: z.ZodType<InsulationObservation> = z.discriminatedUnion('kind', [
+  z.object({
+    kind: z.literal('vehicle'),
+    ohm: ohm.nullable(),
+    signalV: z.number().min(0).max(100).nullable(),
+  }),
+  z.object({
+    kind: z.literal('poles'),
+    side: z.enum(['whole', 'pack', 'vehicle']),
+    packV: volts.gt(0),
+    negativeV: volts,
+    positiveV: volts,
+    meterOhm: z.number().min(1000).max(1e12),
+  }),
+  z.object({
+    kind: z.literal('known-resistor'),
+    higher: z.enum(['negative', 'positive']),
+    v1: volts,
+    v2: volts,
+    v1WithR0: volts,
+    r0Ohm: z.number().min(100).max(1e9),
+    packV: volts.gt(0).nullable(),
+  }),
+  z.object({
+    kind: z.literal('tester'),
+    tested: TestedPartSchema,
+    setV: z.number().min(50).max(5000),
+    points: z.array(SeriesPointSchema).min(1).max(2000),
+    temperatureC: z.number().min(-40).max(90).nullable(),
+    mounted: z.boolean(),
+  }),
+  z.object({
+    kind: z.literal('seen'),
+    module: id,
+    evidence: z.enum(EVIDENCE_NAMES as [Evidence, ...Evidence[]]),
+  }),
+  z.object({
+    kind: z.literal('answer'),
+    question: z.enum(FALSE_PASSES.map((f) => f.id) as [FalsePass, ...FalsePass[]]),
+    yes: z.boolean(),
+  }),
+  z.object({ kind: z.literal('fuse'), fuse: z.enum(['main', 'pyro']), ohm: ohm.nullable() }),
+  z.object({ kind: z.literal('link'), link: id, open: z.boolean() }),
+]);
+
+export const NewInsulationSchema = z.object({
+  observation: InsulationObservationSchema,
+  /** Asked before a test voltage is applied; refused otherwise. */
+  managementDisconnected: z.boolean().default(false),
+  /** Figures that do not belong together were looked at again and stand. */
+  confirmed: z.boolean().default(false),
+  supersedes: z.uuid().nullable().default(null),
+  reason: z.string().trim().max(500).default(''),
+});
+export type NewInsulation = z.input<typeof NewInsulationSchema>;
+
+export const InsulationEntrySchema = z.object({
+  id: z.uuid(),
+  observation: InsulationObservationSchema,
+  by: z.string(),
+  at: z.string(),
+  supersededBy: z.uuid().nullable(),
+  reason: z.string(),
+});
+export type InsulationEntry = z.infer<typeof InsulationEntrySchema>;
+
+/** A test streamed from an instrument that speaks SCPI over TCP, or from the demo instrument. */
+export const StreamTestSchema = z.object({
+  tested: TestedPartSchema,
+  setV: z.number().min(50).max(5000),
+  seconds: z.number().min(15).max(660).default(60),
+  temperatureC: z.number().min(-40).max(90).nullable(),
+  mounted: z.boolean(),
+  managementDisconnected: z.boolean().default(false),
+  source: z.discriminatedUnion('kind', [
+    z.object({ kind: z.literal('demo') }),
+    z.object({
+      kind: z.literal('scpi'),
+      host: z.string().trim().min(1).max(200),
+      port: z.int().min(1).max(65535),
+    }),
+  ]),
+});

@@ -1,0 +1,60 @@
+import {
+  insulationReport,
+  type InsulationObservation,
+  type InsulationReport,
+} from '@cellmend/core/insulation';
+import { CELL_LIMITS, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
+import type { SpreadReport } from '@cellmend/core/spread';
+import type { Transaction } from 'sequelize';
+import type { Store } from '../http/context';
+import { notFound } from '../http/problems';
+
+/** Lowest channel of each module against the median at the last rest, mV. */
+function lowestMv(report: SpreadReport | null, pack: Pack): (number | null)[] | undefined {
+  const rest = report?.nearEmpty ?? report?.nearFull;
+  if (!rest) return undefined;
+  return pack.modules.map((m) => Math.min(...m.channelIndices.map((c) => rest.channels[c]!.deviationMv)));
+}
+
+/** Computes the report anew from stored observations: the same inputs give the same result. */
+export async function reportInsulation(
+  store: Store,
+  jobId: string,
+  profile: PackProfile,
+  ask: { observationIds: string[]; spreadFindingId: string | null },
+  tx: Transaction,
+): Promise<InsulationReport> {
+  const pack = normalisePack(profile);
+  const rows = await store.models.Observation.findAll({
+    where: { jobId, topic: 'insulation' },
+    order: [
+      ['recordedAt', 'ASC'],
+      ['id', 'ASC'],
+    ],
+    transaction: tx,
+  });
+  const wanted = new Set(ask.observationIds);
+  const used = rows.filter((r) => wanted.has(r.id));
+  if (used.length !== wanted.size) throw notFound('One of those observations');
+  const finding = ask.spreadFindingId
+    ? await store.models.Finding.findOne({ where: { id: ask.spreadFindingId, jobId }, transaction: tx })
+    : null;
+  const report = (finding?.result as SpreadReport | undefined) ?? null;
+  const rest = report && (report.nearEmpty ?? report.nearFull);
+  const moduleV = pack.modules.map((m) =>
+    m.groupIndices.reduce((s, g) => {
+      const channel = pack.channels[pack.groups[g]!.channelIndex]!;
+      return s + (rest ? rest.channels[channel.index]!.voltageV / channel.cells : 1);
+    }, 0),
+  );
+  const observations = used.map((r) => r.data as InsulationObservation);
+  // Without a scan the modules share the measured voltage by their groups.
+  const measured = [...observations].reverse().find((o) => o.kind === 'poles')?.packV;
+  const total = moduleV.reduce((a, b) => a + b, 0);
+  const { fullV } = CELL_LIMITS[profile.chemistry];
+  const scale = rest ? 1 : (measured ?? total * fullV) / total;
+  return insulationReport(pack, observations, {
+    moduleV: moduleV.map((v) => v * scale),
+    lowestMv: lowestMv(report, pack),
+  });
+}

@@ -1,0 +1,57 @@
+import { Router, type Request } from 'express';
+import { z } from 'zod';
+import { needs } from '../http/auth';
+import { writeOnce, type Doing, type Store } from '../http/context';
+import { findJob } from '../jobs/service';
+import type { JobRow } from '../db/models';
+import type { PackProfile } from '@cellmend/core/pack';
+import { beginLockout, closeLockout, endStop, stopWork, takeStep, viewSafety } from './service';
+import { saveSettings, workshopSettings } from './settings';
+
+export function safetyRoutes(store: Store): Router {
+  const router = Router();
+  const write = <T>(
+    status: number,
+    work: (doing: Doing, job: JobRow, profile: PackProfile, req: Request) => Promise<T>,
+  ) =>
+    writeOnce(store, status, async (req, doing) => {
+      const { job, profile } = await findJob(store, req.params.number, doing.tx);
+      return work(doing, job, profile, req);
+    });
+  router.get('/jobs/:number/safety', needs('viewer'), async (req, res) => {
+    const { job, profile } = await findJob(store, req.params.number);
+    res.json(await viewSafety(store, job, profile, req.person!.id));
+  });
+  router.post(
+    '/jobs/:number/safety/begin',
+    needs('technician'),
+    write(201, (d, job, profile, req) => beginLockout(store, d, job, profile, req.body)),
+  );
+  router.post(
+    '/jobs/:number/safety/steps',
+    needs('technician'),
+    write(201, (d, job, profile, req) => takeStep(store, d, job, profile, req.body)),
+  );
+  router.post(
+    '/jobs/:number/safety/close',
+    needs('technician'),
+    write(201, (d, job, profile, req) => closeLockout(store, d, job, profile, req.body)),
+  );
+  router.post(
+    '/jobs/:number/stops',
+    needs('technician'),
+    write(201, (d, job, _p, req) => stopWork(store, d, job, req.body)),
+  );
+  router.post(
+    '/jobs/:number/stops/:id/end',
+    needs('technician'),
+    write(200, (d, job, _p, req) => endStop(store, d, job, z.uuid().parse(req.params.id), req.body)),
+  );
+  router.get('/workshop', needs('viewer'), async (_req, res) => void res.json(await workshopSettings(store)));
+  router.put(
+    '/workshop',
+    needs('lead'),
+    writeOnce(store, 200, (req, doing) => saveSettings(store, doing, req.body)),
+  );
+  return router;
+}

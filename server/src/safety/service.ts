@@ -1,0 +1,461 @@
+import {
+  BeginLockoutSchema,
+  CloseLockoutSchema,
+  EndStopSchema,
+  GATED_STAGES,
+  NewStopSchema,
+  StepDataSchema,
+  type Gate,
+  type SafetyView,
+  type Stop,
+  type WorkshopSettings,
+} from '@cellmend/contract/safety';
+import { openNow, type InsulationObservation } from '@cellmend/core/insulation';
+import { CELL_LIMITS, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
+import {
+  entryFault,
+  highestPackV,
+  lockoutState,
+  proofFault,
+  STOP_ADVICE,
+  WATCH_EVERY_MIN,
+  type LockoutContext,
+  type LockoutEntry,
+  type LockoutRoute,
+  type LockoutState,
+  type StepData,
+} from '@cellmend/core/safety';
+import type { SpreadReport } from '@cellmend/core/spread';
+import { randomUUID } from 'node:crypto';
+import type { Transaction } from 'sequelize';
+import type { JobRow, ObservationRow, StopRow } from '../db/models';
+import { announce, audit, type Doing, type Store } from '../http/context';
+import { HttpProblem, notFound } from '../http/problems';
+import { refreshNeed } from '../jobs/need';
+import { viewPerson } from '../people/service';
+import { workshopSettings } from './settings';
+
+/** A lock-out that is open: the entries since it was begun, in order. */
+interface Lockout {
+  route: LockoutRoute;
+  entries: LockoutEntry[];
+}
+
+export async function observationsOf(
+  store: Store,
+  jobId: string,
+  topic: ObservationRow['topic'],
+  tx?: Transaction,
+): Promise<ObservationRow[]> {
+  return store.models.Observation.findAll({
+    where: { jobId, topic },
+    order: [
+      ['recordedAt', 'ASC'],
+      ['id', 'ASC'],
+    ],
+    transaction: tx ?? null,
+  });
+}
+
+/** The newest lock-out that was begun and not closed since. */
+function openLockout(rows: readonly ObservationRow[]): Lockout | null {
+  let found: Lockout | null = null;
+  for (const row of rows) {
+    if (row.kind === 'begin') found = { route: (row.data as { route: LockoutRoute }).route, entries: [] };
+    else if (row.kind === 'close') found = null;
+    else found?.entries.push({ ...(row.data as StepData), atMs: row.recordedAt.getTime(), by: row.personId });
+  }
+  return found;
+}
+
+const contextOf = (pack: Pack, route: LockoutRoute, rules: WorkshopSettings): LockoutContext => ({
+  pack,
+  route,
+  // What it may hold when full: the careful figure, whatever a scan said earlier.
+  packV: highestPackV(pack),
+  twoPersons: rules.twoPersons,
+  gateHours: rules.gateHours,
+  leastWaitMin: rules.leastWaitMin,
+});
+
+const openStops = (store: Store, jobId: string, tx?: Transaction): Promise<StopRow[]> =>
+  store.models.Stop.findAll({
+    where: { jobId, endedAt: null },
+    order: [['at', 'DESC']],
+    transaction: tx ?? null,
+  });
+
+async function namesOf(store: Store, ids: string[], tx?: Transaction): Promise<Record<string, string>> {
+  const people = await store.models.Person.findAll({
+    where: { id: [...new Set(ids)] },
+    attributes: ['id', 'name'],
+    transaction: tx ?? null,
+  });
+  return Object.fromEntries(people.map((p) => [p.id, p.name]));
+}
+
+const viewStop = (s: StopRow, by: string): Stop => ({
+  id: s.id,
+  kind: s.kind,
+  place: s.place,
+  note: s.note,
+  by,
+  at: s.at.toISOString(),
+});
+
+/** Whether the pack may be opened now, in short. */
+export async function gateOf(
+  store: Store,
+  jobId: string,
+  profile: PackProfile,
+  tx?: Transaction,
+): Promise<Gate> {
+  const [rows, stops, rules] = await Promise.all([
+    observationsOf(store, jobId, 'make-safe', tx),
+    openStops(store, jobId, tx),
+    workshopSettings(store, tx),
+  ]);
+  const lockout = openLockout(rows);
+  const iso = (ms: number | null): string | null => (ms === null ? null : new Date(ms).toISOString());
+  const names = await namesOf(
+    store,
+    stops.map((s) => s.personId),
+    tx,
+  );
+  const stop = stops[0] ? viewStop(stops[0], names[stops[0].personId] ?? 'someone') : null;
+  if (!lockout) {
+    const closed = [...rows].reverse().find((r) => r.kind === 'close');
+    const reason = (closed?.data as { reason?: string } | undefined)?.reason;
+    return {
+      holds: false,
+      provenAt: null,
+      until: null,
+      begun: false,
+      why: stop
+        ? `Stopped: ${stop.kind}.`
+        : reason
+          ? `The lock-out was closed (${reason}): begin again.`
+          : 'Not proven dead: the lock-out has not been begun.',
+      stop,
+    };
+  }
+  const state = lockoutState(
+    contextOf(normalisePack(profile), lockout.route, rules),
+    lockout.entries,
+    Date.now(),
+  );
+  return {
+    holds: state.holds && !stop,
+    provenAt: iso(state.provenMs),
+    until: iso(state.holdsUntilMs),
+    begun: true,
+    why: stop ? `Stopped: ${stop.kind}.` : state.why,
+    stop,
+  };
+}
+
+/** Refuses work that opens the pack while the gate is closed. @throws 423 */
+export async function requireGate(
+  store: Store,
+  jobId: string,
+  profile: PackProfile,
+  what: string,
+  tx: Transaction,
+): Promise<void> {
+  const gate = await gateOf(store, jobId, profile, tx);
+  if (!gate.holds)
+    throw new HttpProblem(423, 'Closed by the gate', `${what} is closed. ${gate.why}`, {
+      accepted: 'The lock-out, up to live–dead–live, under Make safe.',
+    });
+}
+export const isGated = (stage: string): boolean => (GATED_STAGES as readonly string[]).includes(stage);
+
+/** Volts of each module: from the newest scan, else as if the pack were full. */
+export async function moduleVoltages(
+  store: Store,
+  jobId: string,
+  pack: Pack,
+  tx?: Transaction,
+): Promise<{
+  moduleV: number[];
+  from: 'scan' | 'full';
+  findingId: string | null;
+  report: SpreadReport | null;
+}> {
+  const row = await store.models.Finding.findOne({
+    where: { jobId, topic: 'spread' },
+    order: [['createdAt', 'DESC']],
+    transaction: tx ?? null,
+  });
+  const report = (row?.result as SpreadReport | undefined) ?? null;
+  const rest =
+    report &&
+    [report.nearFull, report.nearEmpty].filter((s) => s !== null).sort((a, b) => b.timeS - a.timeS)[0];
+  const cellV = (channel: number): number =>
+    rest
+      ? rest.channels[channel]!.voltageV / pack.channels[channel]!.cells
+      : CELL_LIMITS[pack.profile.chemistry].fullV;
+  return {
+    moduleV: pack.modules.map((m) =>
+      m.groupIndices.reduce((s, g) => s + cellV(pack.groups[g]!.channelIndex), 0),
+    ),
+    from: rest ? 'scan' : 'full',
+    findingId: rest ? row!.id : null,
+    report: rest ? report : null,
+  };
+}
+
+export async function viewSafety(
+  store: Store,
+  job: JobRow,
+  profile: PackProfile,
+  personId: string,
+  tx?: Transaction,
+): Promise<SafetyView> {
+  const pack = normalisePack(profile);
+  const [rows, insulation, stops, rules, volts, person, intake] = await Promise.all([
+    observationsOf(store, job.id, 'make-safe', tx),
+    observationsOf(store, job.id, 'insulation', tx),
+    openStops(store, job.id, tx),
+    workshopSettings(store, tx),
+    moduleVoltages(store, job.id, pack, tx),
+    store.models.Person.findByPk(personId, { transaction: tx ?? null }),
+    store.models.Decision.findOne({
+      where: { jobId: job.id, topic: 'intake' },
+      order: [['version', 'DESC']],
+      transaction: tx ?? null,
+    }),
+  ]);
+  const lockout = openLockout(rows);
+  const signs: readonly string[] = intake?.body.topic === 'intake' ? intake.body.signs : [];
+  const suggestedRoute = signs.includes('crash')
+    ? 'crash'
+    : signs.includes('stood for months') && signs.includes('will not wake')
+      ? 'under-voltage'
+      : 'normal';
+  const route = lockout?.route ?? suggestedRoute;
+  const context = contextOf(pack, route, rules);
+  const state = lockout && lockoutState(context, lockout.entries, Date.now());
+  const entries = lockout?.entries ?? [];
+  const names = await namesOf(store, [...entries.map((e) => e.by), ...stops.map((s) => s.personId)], tx);
+  return {
+    begun: lockout !== null,
+    route,
+    suggestedRoute,
+    packV: context.packV,
+    moduleVFrom: volts.from,
+    moduleV: volts.moduleV,
+    openLinks: openNow(insulation.map((o) => o.data as InsulationObservation)),
+    entries,
+    names,
+    settings: rules,
+    gloves: { gloveClass: person?.gloveClass ?? null, testedOn: person?.gloveTested ?? null },
+    stops: stops.map((s) => viewStop(s, names[s.personId] ?? 'someone')),
+    holds: (state?.holds ?? false) && stops.length === 0,
+    why: state?.why ?? '',
+    now: Date.now(),
+  };
+}
+
+function mustSign(doing: Doing): void {
+  const person = viewPerson(doing.person);
+  if (!person.maySignHv)
+    throw new HttpProblem(
+      403,
+      'May not sign',
+      `${person.name} may not prove a pack dead. ${person.hvReason}`,
+      {
+        accepted: 'Somebody whose high-voltage qualification is valid.',
+      },
+    );
+}
+
+async function observe(
+  store: Store,
+  doing: Doing,
+  job: JobRow,
+  kind: string,
+  data: unknown,
+  said: string,
+): Promise<void> {
+  await store.models.Observation.create(
+    {
+      id: randomUUID(),
+      jobId: job.id,
+      topic: 'make-safe',
+      kind,
+      data,
+      personId: doing.person.id,
+      supersedes: null,
+      reason: '',
+      recordedAt: new Date(),
+    },
+    { transaction: doing.tx },
+  );
+  await audit(store, doing, job.id, 'make safe', kind, said);
+  await refreshNeed(store, doing.tx, job.id);
+  await announce(store, doing.tx, 'safety', job.number);
+}
+
+const lock = (store: Store, doing: Doing, job: JobRow): Promise<unknown> =>
+  store.models.Job.findByPk(job.id, { transaction: doing.tx, lock: doing.tx.LOCK.UPDATE });
+
+export async function beginLockout(
+  store: Store,
+  doing: Doing,
+  job: JobRow,
+  profile: PackProfile,
+  body: unknown,
+): Promise<SafetyView> {
+  mustSign(doing);
+  const { route } = BeginLockoutSchema.parse(body);
+  await lock(store, doing, job);
+  if (openLockout(await observationsOf(store, job.id, 'make-safe', doing.tx)))
+    throw new HttpProblem(
+      409,
+      'Begun already',
+      'A lock-out of this job is open. Close it before another is begun.',
+    );
+  await observe(store, doing, job, 'begin', { route }, route);
+  return viewSafety(store, job, profile, doing.person.id, doing.tx);
+}
+
+/** Takes one step. Order, wait and gloves are checked here, whatever the page shows. */
+export async function takeStep(
+  store: Store,
+  doing: Doing,
+  job: JobRow,
+  profile: PackProfile,
+  body: unknown,
+): Promise<SafetyView> {
+  mustSign(doing);
+  const data = StepDataSchema.parse(body);
+  await lock(store, doing, job);
+  const lockout = openLockout(await observationsOf(store, job.id, 'make-safe', doing.tx));
+  if (!lockout) throw new HttpProblem(409, 'Not begun', 'The lock-out has not been begun.');
+  const [stop] = await openStops(store, job.id, doing.tx);
+  if (stop)
+    throw new HttpProblem(423, 'Stopped', `Stopped: ${stop.kind}. End the stop first, with a reason.`);
+  const rules = await workshopSettings(store, doing.tx);
+  const pack = normalisePack(profile);
+  const context = contextOf(pack, lockout.route, rules);
+  const entry: LockoutEntry = { ...data, atMs: Date.now(), by: doing.person.id };
+  const fault = entryFault(context, lockout.entries, entry, new Date().toISOString().slice(0, 10));
+  if (fault !== '') throw new HttpProblem(422, 'Cannot be taken', fault, { type: 'urn:cellmend:lockout' });
+  // A proof that fails is kept as it was measured; the gate stays closed by it.
+  const failed = data.step === 'live-dead-live' ? proofFault(data) : '';
+  await observe(store, doing, job, data.step, data, failed || sayStep(data));
+  if (data.step === 'gloves')
+    await doing.person.update(
+      { gloveClass: data.gloveClass, gloveTested: data.testedOn },
+      { transaction: doing.tx },
+    );
+  if (data.step === 'disconnect') {
+    const state: LockoutState = lockoutState(context, [...lockout.entries, entry], entry.atMs);
+    await store.models.Clock.create(
+      {
+        id: randomUUID(),
+        jobId: job.id,
+        label: 'Wait for the capacitors',
+        kind: 'capacitors',
+        stage: 'make-safe',
+        endsAt: new Date(state.waitEndsMs!),
+        personId: doing.person.id,
+      },
+      { transaction: doing.tx },
+    );
+    await refreshNeed(store, doing.tx, job.id);
+    await announce(store, doing.tx, 'clocks', job.number);
+  }
+  return viewSafety(store, job, profile, doing.person.id, doing.tx);
+}
+
+function sayStep(d: StepData): string {
+  switch (d.step) {
+    case 'live-dead-live':
+      return `${d.meterBeforeV} V, ${d.plusMinusV} V, ${d.plusChassisV} V, ${d.minusChassisV} V, ${d.meterAfterV} V`;
+    case 'barrier':
+      return d.secondPerson;
+    case 'disconnect':
+      return `kept by ${d.keptBy}`;
+    case 'gloves':
+      return `class ${d.gloveClass}, tested ${d.testedOn}`;
+    default:
+      return '';
+  }
+}
+
+/** The gate closes: re-energised, the shift changed hands, or the work is over. Anybody who writes may close it. */
+export async function closeLockout(
+  store: Store,
+  doing: Doing,
+  job: JobRow,
+  profile: PackProfile,
+  body: unknown,
+): Promise<SafetyView> {
+  const { reason, note } = CloseLockoutSchema.parse(body);
+  await lock(store, doing, job);
+  if (!openLockout(await observationsOf(store, job.id, 'make-safe', doing.tx)))
+    throw new HttpProblem(409, 'Not begun', 'There is no lock-out to close.');
+  await observe(store, doing, job, 'close', { reason, note }, note ? `${reason}: ${note}` : reason);
+  return viewSafety(store, job, profile, doing.person.id, doing.tx);
+}
+
+/** Stop: the gate closes at once, a thermal watch begins where there is heat to watch. */
+export async function stopWork(store: Store, doing: Doing, job: JobRow, body: unknown): Promise<Stop> {
+  const input = NewStopSchema.parse(body);
+  await lock(store, doing, job);
+  const row = await store.models.Stop.create(
+    { id: randomUUID(), jobId: job.id, ...input, personId: doing.person.id, at: new Date() },
+    { transaction: doing.tx },
+  );
+  await audit(store, doing, job.id, 'STOP', input.kind, [input.place, input.note].filter(Boolean).join(': '));
+  if (openLockout(await observationsOf(store, job.id, 'make-safe', doing.tx)))
+    await observe(store, doing, job, 'close', { reason: 'stop', note: input.kind }, `stop: ${input.kind}`);
+  if (STOP_ADVICE[input.kind].watch)
+    await store.models.Clock.create(
+      {
+        id: randomUUID(),
+        jobId: job.id,
+        label: `Thermal watch: next temperature${input.place ? ` of ${input.place}` : ''}`,
+        kind: 'thermal-watch',
+        stage: 'make-safe',
+        endsAt: new Date(Date.now() + WATCH_EVERY_MIN * 60_000),
+        personId: doing.person.id,
+      },
+      { transaction: doing.tx },
+    );
+  await refreshNeed(store, doing.tx, job.id);
+  await announce(store, doing.tx, 'safety', job.number);
+  await announce(store, doing.tx, 'clocks', job.number);
+  return viewStop(row, doing.person.name);
+}
+
+export async function endStop(
+  store: Store,
+  doing: Doing,
+  job: JobRow,
+  id: string,
+  body: unknown,
+): Promise<Stop> {
+  mustSign(doing);
+  const { reason } = EndStopSchema.parse(body);
+  const row = await store.models.Stop.findOne({
+    where: { id, jobId: job.id, endedAt: null },
+    transaction: doing.tx,
+  });
+  if (!row) throw notFound('That stop');
+  await row.update(
+    { endedAt: new Date(), endedBy: doing.person.id, endReason: reason },
+    { transaction: doing.tx },
+  );
+  await store.models.Clock.update(
+    { doneAt: new Date() },
+    { where: { jobId: job.id, kind: 'thermal-watch', doneAt: null }, transaction: doing.tx },
+  );
+  await audit(store, doing, job.id, 'stop ended', row.kind, reason);
+  await refreshNeed(store, doing.tx, job.id);
+  await announce(store, doing.tx, 'safety', job.number);
+  await announce(store, doing.tx, 'clocks', job.number);
+  return viewStop(row, doing.person.name);
+}

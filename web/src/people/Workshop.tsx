@@ -1,0 +1,98 @@
+import type { Person } from '@cellmend/contract/people';
+import type { WorkshopSettings } from '@cellmend/contract/safety';
+import { useState, type FormEvent } from 'react';
+import { ApiProblem, send } from '../api/client';
+import { useWorkshop } from '../api/hooks';
+import { Button, Field, Input, Mute, ProblemNote, Row, Select, Sheet, Stack, TextArea } from '../ui/parts';
+
+/** The workshop's own rules for the lock-out, and whom to call. */
+export function Workshop({ person }: { person: Person }) {
+  const { data, mutate } = useWorkshop();
+  const [problem, setProblem] = useState<string | null>(null);
+  const [saved, setSaved] = useState(false);
+  if (!data) return null;
+  const may = person.role === 'lead';
+  const save = async (event: FormEvent<HTMLFormElement>): Promise<void> => {
+    event.preventDefault();
+    const f = new FormData(event.currentTarget);
+    setProblem(null);
+    setSaved(false);
+    try {
+      const next = await send<WorkshopSettings>('PUT', '/workshop', {
+        twoPersons: f.get('twoPersons') === 'yes',
+        gateHours: Number(f.get('gateHours')),
+        leastWaitMin: Number(f.get('leastWaitMin')),
+        callWhom: String(f.get('callWhom')),
+        quarantinePlace: String(f.get('quarantinePlace')),
+      });
+      await mutate(next, { revalidate: false });
+      setSaved(true);
+    } catch (e) {
+      setProblem(e instanceof ApiProblem ? e.message : 'The server is away; nothing was saved.');
+    }
+  };
+  return (
+    <Sheet>
+      <form onSubmit={(e) => void save(e)} key={JSON.stringify(data)}>
+        <Stack>
+          <h2>Rules of this workshop</h2>
+          <Row>
+            <Field style={{ flex: 1 }}>
+              Who signs that a pack is dead
+              <Select name="twoPersons" defaultValue={data.twoPersons ? 'yes' : 'no'} disabled={!may}>
+                <option value="no">one qualified person</option>
+                <option value="yes">two qualified persons</option>
+              </Select>
+            </Field>
+            <Field style={{ flex: 1 }}>
+              The proof holds, hours
+              <Input
+                name="gateHours"
+                type="number"
+                min={1}
+                max={24}
+                defaultValue={data.gateHours}
+                disabled={!may}
+              />
+            </Field>
+            <Field style={{ flex: 1 }}>
+              Least wait for capacitors, min
+              <Input
+                name="leastWaitMin"
+                type="number"
+                min={1}
+                max={120}
+                defaultValue={data.leastWaitMin}
+                disabled={!may}
+              />
+            </Field>
+          </Row>
+          <Row>
+            <Field style={{ flex: 2 }}>
+              Whom to call
+              <TextArea name="callWhom" defaultValue={data.callWhom} maxLength={1000} disabled={!may} />
+            </Field>
+            <Field style={{ flex: 1 }}>
+              Quarantine place
+              <TextArea
+                name="quarantinePlace"
+                defaultValue={data.quarantinePlace}
+                maxLength={300}
+                disabled={!may}
+              />
+            </Field>
+          </Row>
+          {problem && <ProblemNote what={problem} />}
+          {may ? (
+            <Row>
+              <Button type="submit">Save rules</Button>
+              {saved && <Mute>Saved.</Mute>}
+            </Row>
+          ) : (
+            <Mute>A lead changes these.</Mute>
+          )}
+        </Stack>
+      </form>
+    </Sheet>
+  );
+}

@@ -1,0 +1,308 @@
+import type { InsulationReport, NextSplit } from '@cellmend/core/insulation';
+import { useState } from 'react';
+import styled from 'styled-components';
+import { leakOf, useInsulation } from '../../api/hooks';
+import { useJobView } from '../../shell/jobContext';
+import { Answer, Button, Columns, LinkButton, Mute, NextBar, Page, Sheet, Stack } from '../../ui/parts';
+import { Views } from '../../ui/Tabs';
+import { fixed, ohms, percent, when } from '../../ui/words';
+import type { StageProps } from '../props';
+import { Calculators } from './Calculators';
+import { Ladder } from './Ladder';
+import { PolesForm } from './PolesForm';
+import { SeenForm } from './SeenForm';
+import { SeriesChart } from './SeriesChart';
+import { TesterForm } from './TesterForm';
+import { useAdd } from './useAdd';
+import { say } from './view';
+
+const Tests = styled.ol`
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+  li {
+    background: var(--sheet);
+    border: 1px solid var(--line);
+    border-radius: 4px;
+    padding: 8px 12px;
+    display: grid;
+    grid-template-columns: minmax(72px, auto) 1fr auto;
+    gap: 2px 12px;
+    align-items: baseline;
+  }
+  li[data-verdict='leak'] {
+    box-shadow: inset 4px 0 0 var(--sus);
+  }
+  li[data-verdict='next'] {
+    border-style: dashed;
+  }
+  b {
+    font-size: 16px;
+  }
+  span {
+    grid-column: 1 / 4;
+    color: var(--mute);
+    font-size: 13.5px;
+  }
+`;
+const VIEWS = [
+  ['search', 'The search'],
+  ['poles', 'Terminal voltages'],
+  ['tester', 'Insulation test'],
+  ['seen', 'What is seen'],
+  ['figures', 'Pre-charge, fuses'],
+  ['record', 'Record'],
+] as const;
+type View = (typeof VIEWS)[number][0];
+
+/** Where a leak sits: two voltages, then the fewest tests. */
+export function InsulationStage({ question }: StageProps) {
+  const { job, findings, pack, person } = useJobView();
+  const leak = leakOf(findings)?.report ?? null;
+  const [view, setView] = useState<View>('search');
+  const [preset, setPreset] = useState<NextSplit | null>(null);
+  const open = (v: View, split: NextSplit | null = null): void => {
+    setPreset(split);
+    setView(v);
+  };
+  return (
+    <Page>
+      <h1>{question}</h1>
+      {leak ? <Found leak={leak} /> : null}
+      <Views of={VIEWS} value={view} onChange={(v) => open(v)} label="Insulation" />
+      {view === 'search' &&
+        (leak ? (
+          <Search leak={leak} />
+        ) : (
+          <Sheet>
+            <Stack>
+              <h2>Two voltages tell where it is</h2>
+              <p>
+                Measure the negative pole to chassis, then the positive pole to chassis, with the same meter.
+                Their ratio says where along the string the leak sits, their sum how big it is. Here 146 V and
+                202 V of 348 V: 42 % up the string.
+              </p>
+              <Ladder pack={pack} leak={null} example={0.42} />
+              {person.mayWrite && (
+                <div>
+                  <Button onPress={() => open('poles')}>Type the two voltages</Button>
+                </div>
+              )}
+            </Stack>
+          </Sheet>
+        ))}
+      {view === 'poles' && <PolesForm onDone={() => open('search')} />}
+      {view === 'tester' && <TesterForm preset={preset} onDone={() => open('search')} />}
+      {view === 'seen' && <SeenForm leak={leak} />}
+      {view === 'figures' && <Calculators leak={leak} />}
+      {view === 'record' && <Record />}
+      {leak && (view === 'search' || view === 'seen') && (
+        <NextBar>
+          <div>
+            <b>{leak.next.text}</b>
+            <br />
+            {leak.next.split
+              ? `${fixed(leak.next.split.expected.tests, 1)} tests and ${fixed(leak.next.split.expected.minutes, 0)} min expected to the module; halving ${fixed(leak.next.halving!.tests, 1)} and ${fixed(leak.next.halving!.minutes, 0)} min, one by one ${fixed(leak.next.oneByOne!.tests, 1)} and ${fixed(leak.next.oneByOne!.minutes, 0)} min.`
+              : 'Disconnect the management unit before any test voltage. Treat the opened pack as live.'}
+          </div>
+          {!job.gate.holds && leak.next.kind !== 'poles' && leak.next.kind !== 'nothing' ? (
+            <LinkButton to={`/jobs/${job.number}/make-safe`}>Make safe first</LinkButton>
+          ) : (
+            person.mayWrite &&
+            leak.next.kind !== 'nothing' && (
+              <Button
+                onPress={() => (leak.next.kind === 'poles' ? open('poles') : open('tester', leak.next.split))}
+              >
+                {leak.next.kind === 'poles' ? 'Type voltages' : 'Record test'}
+              </Button>
+            )
+          )}
+        </NextBar>
+      )}
+    </Page>
+  );
+}
+
+function Found({ leak }: { leak: InsulationReport }) {
+  const r = leak.location?.equivalentOhm ?? leak.regulationOhm;
+  const bounded = r && r.low < 0.2 * r.high && r.value < 0.9 * r.high;
+  return (
+    <Answer
+      tone={leak.title === 'No leak shows' || leak.title === 'Not measured yet' ? 'plain' : 'suspect'}
+      title={leak.title}
+      big={r ? (bounded ? `≤ ${ohms(r.high)}` : ohms(r.value)) : undefined}
+      small={
+        leak.judged
+          ? `${fixed(leak.judged.ohmPerV, 0)} Ω/V, limit ${leak.judged.leastOhmPerV} Ω/V`
+          : undefined
+      }
+    >
+      {leak.text}
+      {leak.vehicle && ` The vehicle: ${leak.vehicle.text}`}
+    </Answer>
+  );
+}
+
+function Search({ leak }: { leak: InsulationReport }) {
+  const { pack } = useJobView();
+  const [others, setOthers] = useState(false);
+  const split = leak.next.split;
+  return (
+    <>
+      <Sheet>
+        <h3>The string, from negative to positive</h3>
+        <Mute>
+          Bars show how likely the leak is in each module. The needle is where the chassis sits on the voltage
+          ladder.
+          {!leak.trust.ok && ' Two leaks: the needle means nothing now.'}
+          {leak.location?.remarks.map((r) => ` ${r}`)}
+        </Mute>
+        <Ladder pack={pack} leak={leak} />
+      </Sheet>
+      <Columns $of="1.05fr 1fr">
+        <Sheet>
+          <h3>Insulation tests</h3>
+          {leak.tests.length > 0 ? (
+            <SeriesChart tests={leak.tests} />
+          ) : (
+            <Mute>Curves of the tests show here, on a log axis with the limit.</Mute>
+          )}
+        </Sheet>
+        <Tests>
+          {leak.tests.slice(-4).map((t, i) => (
+            <li key={i} data-verdict={t.result.verdict}>
+              <b>{t.label}</b>
+              <b>
+                {t.result.bound
+                  ? `${t.result.ohm === null ? 'pinned' : ohms(t.result.ohm)} at ${fixed(t.result.reachedV ?? 0, 0)} V`
+                  : t.result.ohm === null
+                    ? '–'
+                    : `${ohms(t.result.ohm)}${t.result.rising ? ', rising' : ''}`}
+              </b>
+              <b className="n">{t.result.verdict}</b>
+              <span>
+                {t.mounted ? 'as mounted' : 'loose'}
+                {t.result.dar !== null && `, DAR ${fixed(t.result.dar, 2)}`}
+                {t.result.pi !== null && `, PI ${fixed(t.result.pi, 2)}`}
+                {t.result.bound && `, ${t.setV} V not reached`}
+                {t.query && `. ${t.query}`}
+              </span>
+            </li>
+          ))}
+          {split && (
+            <li data-verdict="next">
+              <b>Next</b>
+              <b>
+                {split.modules[0] === split.modules[1]
+                  ? split.modules[0]
+                  : `${split.modules[0]} to ${split.modules[1]}`}
+              </b>
+              <b className="n">{split.opens.join(' ')}</b>
+              <span>{split.opens.length > 0 ? 'links to pull, then test' : 'separated already'}</span>
+            </li>
+          )}
+          {leak.next.others.length > 0 && (
+            <li>
+              <b>Else</b>
+              <Button quiet onPress={() => setOthers(!others)}>
+                {others ? 'Fewer' : 'Other splits'}
+              </Button>
+              <i />
+              {others &&
+                leak.next.others.map((o) => (
+                  <span key={o.modules.join()}>
+                    {o.modules[0] === o.modules[1] ? o.modules[0] : `${o.modules[0]} to ${o.modules[1]}`}
+                    {o.opens.length > 0 && ` by ${o.opens.join(', ')}`}: {fixed(o.expected.tests, 1)} tests,{' '}
+                    {fixed(o.expected.minutes, 0)} min
+                  </span>
+                ))}
+            </li>
+          )}
+        </Tests>
+      </Columns>
+      {leak.contradiction && <FalsePasses leak={leak} />}
+      {leak.causes.length > 0 && (
+        <Sheet>
+          <h3>
+            What it comes from: {leak.causes[0]!.cause}, {percent(leak.causes[0]!.share)}
+          </h3>
+          <Mute>
+            {leak.causes[0]!.because.join(', ')}. {leak.entry ?? ''}
+          </Mute>
+        </Sheet>
+      )}
+    </>
+  );
+}
+
+/** Ways a pass deceives, asked when it contradicts the vehicle. */
+function FalsePasses({ leak }: { leak: InsulationReport }) {
+  return (
+    <Sheet>
+      <Stack>
+        <h3>{leak.contradiction}</h3>
+        {leak.falsePasses.map((f) => (
+          <FalsePassRow key={f.id} row={f} />
+        ))}
+      </Stack>
+    </Sheet>
+  );
+}
+
+function FalsePassRow({ row }: { row: InsulationReport['falsePasses'][number] }) {
+  const { person } = useJobView();
+  const { add, busy } = useAdd();
+  return (
+    <div style={{ display: 'grid', gridTemplateColumns: '1fr auto', gap: 12, alignItems: 'center' }}>
+      <div>
+        <b>{row.question}</b>
+        <br />
+        <Mute>{row.trap}</Mute>
+      </div>
+      <div style={{ display: 'flex', gap: 6 }}>
+        {[true, false].map((yes) => (
+          <Button
+            key={String(yes)}
+            quiet={row.yes !== yes}
+            isDisabled={busy || !person.mayWrite}
+            onPress={() => void add({ observation: { kind: 'answer', question: row.id, yes } })}
+          >
+            {yes ? 'Yes' : 'No'}
+          </Button>
+        ))}
+      </div>
+    </div>
+  );
+}
+
+/** Every observation as it was recorded. */
+function Record() {
+  const { job } = useJobView();
+  const { data } = useInsulation(job.number);
+  if (!data || data.length === 0) return <Mute>Nothing recorded yet.</Mute>;
+  return (
+    <Sheet>
+      <table>
+        <tbody>
+          {[...data].reverse().map((e) => (
+            <tr
+              key={e.id}
+              style={e.supersededBy ? { textDecoration: 'line-through', color: 'var(--mute)' } : undefined}
+            >
+              <td style={{ padding: '7px 10px 7px 0' }}>{say(e.observation)}</td>
+              <td style={{ textAlign: 'right' }}>
+                <Mute>
+                  {e.by}, {when(e.at)}
+                  {e.reason && `. ${e.reason}`}
+                </Mute>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Sheet>
+  );
+}

@@ -1,0 +1,281 @@
+import type { TestedPart, NextSplit, SeriesPoint } from '@cellmend/core/insulation';
+import { useState } from 'react';
+import { Checkbox, ToggleButton } from 'react-aria-components';
+import styled from 'styled-components';
+import { leakOf, usePassing } from '../../api/hooks';
+import { useJobView } from '../../shell/jobContext';
+import { useWrite } from '../../shell/useWrite';
+import {
+  Button,
+  Chips,
+  Field,
+  Input,
+  LinkButton,
+  Mute,
+  ProblemNote,
+  Row,
+  Select,
+  Sheet,
+  Stack,
+} from '../../ui/parts';
+import { fixed, ohms } from '../../ui/words';
+import { useAdd } from './useAdd';
+import { figure } from './view';
+
+const Tick = styled(Checkbox)`
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  min-height: 44px;
+  cursor: pointer;
+  font-weight: 600;
+  &::before {
+    content: '';
+    width: 24px;
+    height: 24px;
+    flex: none;
+    border: 2px solid var(--edge);
+    border-radius: 4px;
+  }
+  &[data-selected]::before {
+    background: var(--mat-text);
+    border-color: var(--mat-text);
+  }
+  &[data-focus-visible]::before {
+    outline: 3px solid var(--mat-text);
+    outline-offset: 2px;
+  }
+`;
+const Grid = styled.div`
+  display: grid;
+  grid-template-columns: repeat(6, 1fr);
+  gap: 8px;
+  label {
+    font-size: 13.5px;
+  }
+`;
+const MARKS = [15, 30, 60, 120, 300, 600];
+
+/** A test with an insulation tester: what is clipped, then figures typed or streamed. */
+export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDone: () => void }) {
+  const { job, pack, findings, person, demo } = useJobView();
+  const order = pack.stringOrder.map((m) => pack.modules[m]!.id);
+  const [part, setPart] = useState<TestedPart['part']>('section');
+  const [from, setFrom] = useState(preset?.modules[0] ?? order[0]!);
+  const [to, setTo] = useState(preset?.modules[1] ?? order[order.length - 1]!);
+  const [setV, setSetV] = useState('500');
+  const [rows, setRows] = useState<Record<number, string>>({});
+  const [volts, setVolts] = useState('');
+  const [temperature, setTemperature] = useState('21');
+  const [mounted, setMounted] = useState(true);
+  const [off, setOff] = useState(false);
+  const [streamed, setStreamed] = useState<SeriesPoint[]>([]);
+  const { add, busy, problem } = useAdd();
+  const stream = useWrite();
+  usePassing((m) => {
+    if (m.topic === 'tester' && m.job === job.number) setStreamed((s) => [...s, m.point]);
+  });
+  const tested: TestedPart = part === 'section' ? { part, from, to } : { part };
+  const out = leakOf(findings)?.report.openLinks ?? [];
+  const links = preset?.opens.filter((l) => !out.includes(l)) ?? [];
+  const shownV = figure(volts);
+  const points: SeriesPoint[] = MARKS.flatMap((timeS) => {
+    const ohm = figure(rows[timeS] ?? '');
+    return ohm === null ? [] : [{ timeS, ohm, voltageV: shownV }];
+  });
+  if (points.length === 0 && shownV !== null) points.push({ timeS: 30, ohm: null, voltageV: shownV });
+  const pullLinks = async (): Promise<boolean> => {
+    for (const link of links)
+      if (!(await add({ observation: { kind: 'link', link, open: true } }))) return false;
+    return true;
+  };
+  const record = async (confirmed: boolean): Promise<void> => {
+    if (!(await pullLinks())) return;
+    const ok = await add({
+      observation: {
+        kind: 'tester',
+        tested,
+        setV: Number(setV),
+        points,
+        temperatureC: figure(temperature),
+        mounted,
+      },
+      managementDisconnected: off,
+      confirmed,
+    });
+    if (ok) onDone();
+  };
+  const run = async (): Promise<void> => {
+    if (!(await pullLinks())) return;
+    setStreamed([]);
+    const done = await stream.run('/insulation/stream', {
+      tested,
+      setV: Number(setV),
+      seconds: 60,
+      temperatureC: figure(temperature),
+      mounted,
+      managementDisconnected: off,
+      source: { kind: 'demo' },
+    });
+    if (done) onDone();
+  };
+  const last = streamed[streamed.length - 1];
+  if (!job.gate.holds)
+    return (
+      <Sheet>
+        <Stack>
+          <h2>Closed by the gate</h2>
+          <p>A test voltage goes on only after the pack is proven dead. {job.gate.why}</p>
+          <div>
+            <LinkButton to={`/jobs/${job.number}/make-safe`}>Make safe</LinkButton>
+          </div>
+        </Stack>
+      </Sheet>
+    );
+  return (
+    <Sheet>
+      <Stack>
+        <h2>
+          {preset ? `Test ${from === to ? from : `${from} to ${to}`}` : 'What is clipped to the tester?'}
+        </h2>
+        {links.length > 0 && (
+          <p>Pull {links.join(' and ')} first; it is recorded as out with this test. Both parts stay live.</p>
+        )}
+        <Row>
+          <Chips
+            selectionMode="single"
+            disallowEmptySelection
+            selectedKeys={[part]}
+            onSelectionChange={(k) => setPart([...k][0] as TestedPart['part'])}
+            aria-label="What is tested"
+          >
+            <ToggleButton id="section">Modules</ToggleButton>
+            <ToggleButton id="pack">Whole pack</ToggleButton>
+            <ToggleButton id="vehicle">Vehicle side</ToggleButton>
+          </Chips>
+          {part === 'section' && (
+            <>
+              <Field style={{ flexDirection: 'row', alignItems: 'center', gap: 8 }}>
+                from
+                <Select value={from} onChange={(e) => setFrom(e.target.value)}>
+                  {order.map((id) => (
+                    <option key={id}>{id}</option>
+                  ))}
+                </Select>
+              </Field>
+              <Field style={{ flexDirection: 'row', alignItems: 'center', gap: 8 }}>
+                to
+                <Select value={to} onChange={(e) => setTo(e.target.value)}>
+                  {order.map((id) => (
+                    <option key={id}>{id}</option>
+                  ))}
+                </Select>
+              </Field>
+            </>
+          )}
+        </Row>
+        <Tick isSelected={off} onChange={setOff}>
+          Management unit and sense plugs are disconnected: a test voltage would destroy them
+        </Tick>
+        <Row>
+          <Field style={{ flex: 1 }}>
+            Test voltage, V
+            <Input className="n" inputMode="numeric" value={setV} onChange={(e) => setSetV(e.target.value)} />
+          </Field>
+          <Field style={{ flex: 1 }}>
+            Voltage reached, V
+            <Input
+              className="n"
+              inputMode="decimal"
+              placeholder="500"
+              value={volts}
+              onChange={(e) => setVolts(e.target.value)}
+            />
+          </Field>
+          <Field style={{ flex: 1 }}>
+            Temperature, °C
+            <Input
+              className="n"
+              inputMode="decimal"
+              value={temperature}
+              onChange={(e) => setTemperature(e.target.value)}
+            />
+          </Field>
+          <Chips
+            selectionMode="single"
+            disallowEmptySelection
+            selectedKeys={[mounted ? 'mounted' : 'loose']}
+            onSelectionChange={(k) => setMounted([...k][0] === 'mounted')}
+            aria-label="Mounted or loose"
+            style={{ alignSelf: 'end' }}
+          >
+            <ToggleButton id="mounted">As mounted</ToggleButton>
+            <ToggleButton id="loose">Loose</ToggleButton>
+          </Chips>
+        </Row>
+        <Grid role="group" aria-label="Resistance at each time">
+          {MARKS.map((t) => (
+            <Field key={t}>
+              {t < 60 ? `${t} s` : `${t / 60} min`}
+              <Input
+                className="n"
+                autoComplete="off"
+                placeholder={t === 60 ? '2.1G' : ''}
+                value={rows[t] ?? ''}
+                onChange={(e) => setRows({ ...rows, [t]: e.target.value })}
+              />
+            </Field>
+          ))}
+        </Grid>
+        <Mute>
+          Resistance as shown, with prefix: 6.2k, 482M, 2.1G. A meter that is pinned: only the voltage
+          reached.
+        </Mute>
+        {problem && (
+          <>
+            <ProblemNote what={problem.what} where={problem.where} accepted={problem.accepted} />
+            {problem.code === 'query' && (
+              <div>
+                <Button quiet isDisabled={busy} onPress={() => void record(true)}>
+                  The figures stand as they are
+                </Button>
+              </div>
+            )}
+          </>
+        )}
+        {stream.problem && <ProblemNote what={stream.problem.what} accepted={stream.problem.accepted} />}
+        {stream.busy && (
+          <p>
+            <b className="n">
+              {last
+                ? `${fixed(last.timeS, 0)} s, ${ohms(last.ohm ?? 0)}, ${fixed(last.voltageV ?? 0, 0)} V`
+                : 'Voltage going up …'}
+            </b>
+          </p>
+        )}
+        <Row>
+          <Button
+            isDisabled={
+              busy || stream.busy || !off || points.length === 0 || !person.mayWrite || !(Number(setV) > 0)
+            }
+            onPress={() => void record(false)}
+          >
+            Record test
+          </Button>
+          {demo && (
+            <Button
+              quiet
+              isDisabled={busy || stream.busy || !off || !person.mayWrite}
+              onPress={() => void run()}
+            >
+              {stream.busy ? 'Running …' : 'Run on the demo instrument'}
+            </Button>
+          )}
+          <Button quiet onPress={onDone}>
+            Leave it
+          </Button>
+        </Row>
+      </Stack>
+    </Sheet>
+  );
+}

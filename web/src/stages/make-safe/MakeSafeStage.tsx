@@ -1,0 +1,317 @@
+import type { SafetyView } from '@cellmend/contract/safety';
+import {
+  capacitorWait,
+  hazardsOf,
+  lockoutState,
+  mayHoldV,
+  type LockoutContext,
+  type LockoutRoute,
+  type LockoutState,
+} from '@cellmend/core/safety';
+import { useEffect, useState } from 'react';
+import { ToggleButton } from 'react-aria-components';
+import styled from 'styled-components';
+import { useSafety } from '../../api/hooks';
+import { useJobView } from '../../shell/jobContext';
+import { useWrite } from '../../shell/useWrite';
+import {
+  Answer,
+  Button,
+  Chips,
+  Columns,
+  Mute,
+  NextBar,
+  Page,
+  ProblemNote,
+  Row,
+  Sheet,
+  Stack,
+} from '../../ui/parts';
+import { countdown, fixed, when } from '../../ui/words';
+import { Readings } from '../notes/Readings';
+import type { StageProps } from '../props';
+import { BleedCurve } from './BleedCurve';
+import { StepForm } from './StepForm';
+import { StopPanel } from './StopPanel';
+
+const Steps = styled.ol`
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  display: flex;
+  flex-direction: column;
+  gap: 6px;
+  li {
+    background: var(--sheet);
+    border: 1px solid var(--line);
+    border-radius: 4px;
+    padding: 8px 12px 8px 38px;
+    min-height: 44px;
+    position: relative;
+  }
+  li::before {
+    content: '';
+    position: absolute;
+    left: 12px;
+    top: 13px;
+    width: 14px;
+    height: 14px;
+    border: 2px dotted var(--mute);
+    border-radius: 3px;
+  }
+  li[data-state='done']::before {
+    background: var(--mat-text);
+    border: 2px solid var(--mat-text);
+  }
+  li[data-state='now'] {
+    box-shadow: inset 4px 0 0 var(--hot);
+  }
+  li[data-state='now']::before {
+    border: 2px solid var(--hot);
+  }
+  b {
+    font-size: 15.5px;
+  }
+  small {
+    display: block;
+    color: var(--mute);
+    font-size: 13px;
+  }
+`;
+
+/** The procedure as the server sees it, with the clock running on here. */
+function useLockout(view: SafetyView | undefined): {
+  context: LockoutContext | null;
+  state: LockoutState | null;
+  nowMs: number;
+} {
+  const { pack } = useJobView();
+  const [nowMs, setNow] = useState(() => Date.now());
+  useEffect(() => {
+    const timer = setInterval(() => setNow(Date.now()), 1000);
+    return () => clearInterval(timer);
+  }, []);
+  if (!view) return { context: null, state: null, nowMs };
+  const { settings, route, packV, entries } = view;
+  const context: LockoutContext = { pack, route, packV, ...settings };
+  return { context, state: lockoutState(context, entries, nowMs), nowMs };
+}
+
+const ROUTES: [LockoutRoute, string][] = [
+  ['normal', 'Nothing unusual'],
+  ['crash', 'After a crash, crash-locked'],
+  ['under-voltage', 'Asleep or locked for under-voltage'],
+];
+
+/** A gate that holds: step by step to proven absence of voltage. */
+export function MakeSafeStage({ question, stage }: StageProps) {
+  const { job, person } = useJobView();
+  const { data: view, mutate } = useSafety(job.number);
+  const { context, state, nowMs } = useLockout(view);
+  const write = useWrite();
+  const [route, setRoute] = useState<LockoutRoute | null>(null);
+  const may = person.maySignHv;
+  if (!view || !context || !state) return <Page aria-busy="true" />;
+  const run = async (path: string, body: unknown): Promise<boolean> => {
+    const next = await write.run<SafetyView>(path, body);
+    if (next) await mutate(next, { revalidate: false });
+    return next !== null;
+  };
+  const stop = view.stops[0];
+  const wait = capacitorWait(context);
+  const startedMs = state.waitEndsMs === null ? null : state.waitEndsMs - wait.waitS * 1000;
+  const left = state.waitEndsMs === null ? null : (state.waitEndsMs - nowMs) / 1000;
+  const waiting = state.next === 'wait';
+  const holding =
+    startedMs === null ? context.packV : mayHoldV(context, Math.max(0, (nowMs - startedMs) / 1000));
+  const out = [...view.entries].reverse().find((e) => e.step === 'disconnect');
+  const holds = view.begun && state.holds && !stop;
+  const current = state.steps.find((s) => s.state === 'now');
+  return (
+    <Page>
+      <h1>{question}</h1>
+      {stop ? (
+        <Answer tone="hot" title={`Stopped: ${stop.kind}${stop.place ? ` at ${stop.place}` : ''}`}>
+          By {stop.by}, {when(stop.at)}. {stop.note} The gate is closed until the stop is ended with a reason.
+        </Answer>
+      ) : holds ? (
+        <Answer
+          tone="good"
+          title="Proven dead at all three points"
+          big={when(new Date(state.provenMs!).toISOString()).replace('today ', '')}
+          small={`holds until ${when(new Date(state.holdsUntilMs!).toISOString()).replace('today ', '')}`}
+        >
+          Each half of the pack stays live, and every module always is. The gate closes when the pack is
+          re-energised or the shift changes hands.
+        </Answer>
+      ) : waiting && left !== null ? (
+        <Answer
+          tone="hot"
+          title={`Not yet: capacitors may still hold ${fixed(holding, 0)} V`}
+          big={<span className="n">{countdown(left)}</span>}
+          small={wait.computed ? 'until below 60 V' : 'least wait'}
+        >
+          {out?.step === 'disconnect' &&
+            `Service disconnect out at ${when(new Date(out.atMs).toISOString()).replace('today ', '')}, kept by ${out.keptBy}. `}
+          Then prove the meter, measure three points, prove the meter again.
+        </Answer>
+      ) : (
+        <Answer tone="hot" title="Not proven dead" big={`${fixed(context.packV, 0)} V`} small="when full">
+          {view.begun ? state.why : 'The lock-out has not been begun. Treat everything orange as live.'}
+        </Answer>
+      )}
+      {view.stops.map((s) => (
+        <StopPanel key={s.id} stop={s} settings={view.settings} onDone={() => void mutate()} />
+      ))}
+      {!view.begun ? (
+        <Sheet>
+          <Stack>
+            <h2>How did it come in?</h2>
+            <Chips
+              selectionMode="single"
+              disallowEmptySelection
+              selectedKeys={[route ?? view.suggestedRoute]}
+              onSelectionChange={(k) => setRoute([...k][0] as LockoutRoute)}
+              aria-label="How it came in"
+            >
+              {ROUTES.map(([id, name]) => (
+                <ToggleButton key={id} id={id}>
+                  {name}
+                </ToggleButton>
+              ))}
+            </Chips>
+            {view.suggestedRoute !== 'normal' && (
+              <Mute>Intake says so: evidence is gathered first on that way.</Mute>
+            )}
+            <ul style={{ margin: 0, paddingLeft: 18 }}>
+              {hazardsOf({ ...context, route: route ?? view.suggestedRoute }).map((h) => (
+                <li key={h}>{h}</li>
+              ))}
+            </ul>
+          </Stack>
+        </Sheet>
+      ) : (
+        <Columns $of="236px 1fr">
+          <Steps aria-label="Steps">
+            {state.steps.map((s) => (
+              <li key={s.id} data-state={s.state} aria-current={s.state === 'now' ? 'step' : undefined}>
+                <b>{s.title}</b>
+                {s.state === 'done' && s.by && (
+                  <small>
+                    {view.names[s.by]}, {when(new Date(s.atMs!).toISOString()).replace('today ', '')}
+                  </small>
+                )}
+                {s.state === 'now' && s.id === 'wait' && <small>{s.detail}</small>}
+              </li>
+            ))}
+          </Steps>
+          <Sheet>
+            <Stack>
+              {current ? (
+                <StepForm
+                  key={current.id}
+                  step={current}
+                  context={context}
+                  view={view}
+                  waitS={waiting ? (left ?? 0) : 0}
+                  may={may && !stop}
+                  busy={write.busy}
+                  onTake={(data) => run('/safety/steps', data)}
+                />
+              ) : (
+                <>
+                  <h3>{holds ? 'The gate is open' : 'Prove it again'}</h3>
+                  <p>
+                    {holds
+                      ? 'Strip down and Rebuild can be worked. Links come out in the order on the pack map: fewest pulls to parts below 60 V.'
+                      : state.why}
+                  </p>
+                  <Proof view={view} />
+                </>
+              )}
+              {(waiting || current?.id === 'live-dead-live') && startedMs !== null && (
+                <BleedCurve
+                  context={context}
+                  startedMs={startedMs}
+                  nowMs={nowMs}
+                  endsMs={state.waitEndsMs!}
+                />
+              )}
+              {write.problem && <ProblemNote what={write.problem.what} accepted={write.problem.accepted} />}
+            </Stack>
+          </Sheet>
+        </Columns>
+      )}
+      <NextBar>
+        <div>
+          Follow the maker’s procedure and your local code where they ask for more. Each half of the pack
+          stays live after the disconnect is out.
+          {!may && person.mayWrite && (
+            <>
+              <br />
+              <b>{person.hvReason}</b> Somebody else has to prove it dead.
+            </>
+          )}
+        </div>
+        {!view.begun ? (
+          <Button
+            isDisabled={!may || write.busy || stop !== undefined}
+            onPress={() => void run('/safety/begin', { route: route ?? view.suggestedRoute })}
+          >
+            Begin lock-out
+          </Button>
+        ) : (
+          <Row>
+            {person.mayWrite && (
+              <>
+                <Button
+                  quiet
+                  isDisabled={write.busy}
+                  onPress={() => void run('/safety/close', { reason: 'shift', note: '' })}
+                >
+                  Hand over shift
+                </Button>
+                <Button
+                  quiet
+                  isDisabled={write.busy}
+                  onPress={() => void run('/safety/close', { reason: 're-energised', note: '' })}
+                >
+                  Re-energised
+                </Button>
+              </>
+            )}
+            {!holds && current && <Button isDisabled>Gate opens after step {state.steps.length}</Button>}
+          </Row>
+        )}
+      </NextBar>
+      <Readings stage={stage} />
+    </Page>
+  );
+}
+
+/** The five figures that proved it. */
+function Proof({ view }: { view: SafetyView }) {
+  const proof = [...view.entries].reverse().find((e) => e.step === 'live-dead-live');
+  if (proof?.step !== 'live-dead-live') return null;
+  const lines: [string, number][] = [
+    ['Meter on a known source', proof.meterBeforeV],
+    ['Pack + to pack −', proof.plusMinusV],
+    ['Pack + to chassis', proof.plusChassisV],
+    ['Pack − to chassis', proof.minusChassisV],
+    ['Meter again', proof.meterAfterV],
+  ];
+  return (
+    <table>
+      <tbody>
+        {lines.map(([name, v]) => (
+          <tr key={name}>
+            <td>{name}</td>
+            <td className="n" style={{ textAlign: 'right' }}>
+              {fixed(v, 1)} V
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}

@@ -1,0 +1,193 @@
+import type { Stop, WorkshopSettings } from '@cellmend/contract/safety';
+import { judgeWatch, STOP_ADVICE, WATCH_EVERY_MIN } from '@cellmend/core/safety';
+import { parseQuantity } from '@cellmend/core/jot';
+import { InputProblem } from '@cellmend/core/pack';
+import { useState, type FormEvent } from 'react';
+import { CartesianGrid, Line, LineChart, ResponsiveContainer, XAxis, YAxis } from 'recharts';
+import { enqueue } from '../../api/queue';
+import { useJobView } from '../../shell/jobContext';
+import { useWrite } from '../../shell/useWrite';
+import { Button, Field, Input, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
+import { fixed, when } from '../../ui/words';
+import { useReadings } from '../notes/Readings';
+
+const WORDS = {
+  'no reading': 'No temperature logged yet.',
+  rising: 'RISING: treat it as an emergency.',
+  steady: 'Steady. Go on logging.',
+  falling: 'Falling. Go on until it has fallen for an hour.',
+  'may end': 'Falling for an hour: the watch may end.',
+} as const;
+
+/** What to do first, whom to call, the thermal watch, and the end of a stop with its reason. */
+export function StopPanel({
+  stop,
+  settings,
+  onDone,
+}: {
+  stop: Stop;
+  settings: WorkshopSettings;
+  onDone: () => void;
+}) {
+  const { job, person } = useJobView();
+  const { data } = useReadings(job.number);
+  const write = useWrite();
+  const [text, setText] = useState('');
+  const [reason, setReason] = useState('');
+  const [problem, setProblem] = useState<InputProblem | null>(null);
+  const advice = STOP_ADVICE[stop.kind];
+  const since = new Date(stop.at).getTime();
+  const points = (data ?? [])
+    .filter(
+      (r) =>
+        r.kind === 'temperature' &&
+        r.conditions === 'thermal watch' &&
+        !r.supersededBy &&
+        new Date(r.observedAt).getTime() >= since - 60_000,
+    )
+    .map((r) => ({ timeS: (new Date(r.observedAt).getTime() - since) / 1000, temperatureC: r.value! }))
+    .sort((a, b) => a.timeS - b.timeS);
+  const watch = judgeWatch(points);
+  const log = (event: FormEvent): void => {
+    event.preventDefault();
+    try {
+      const { value, quantity } = parseQuantity(text);
+      if (quantity !== null && quantity !== 'temperature')
+        throw new InputProblem('watch', `“${text}” is no temperature.`, '', 'Degrees Celsius, such as 34.');
+      setProblem(null);
+      const now = new Date();
+      void enqueue({
+        path: `/jobs/${job.number}/readings`,
+        body: {
+          kind: 'temperature',
+          place: '',
+          value,
+          conditions: 'thermal watch',
+          stage: 'make-safe',
+          observedAt: now.toISOString(),
+        },
+        label: `thermal watch ${value} °C`,
+        jobNumber: job.number,
+      }).then(() =>
+        enqueue({
+          path: `/jobs/${job.number}/clocks`,
+          body: {
+            label: 'Thermal watch: next temperature',
+            kind: 'thermal-watch',
+            stage: 'make-safe',
+            endsAt: new Date(now.getTime() + WATCH_EVERY_MIN * 60_000).toISOString(),
+          },
+          label: 'thermal watch clock',
+          jobNumber: job.number,
+        }),
+      );
+      setText('');
+    } catch (e) {
+      if (!(e instanceof InputProblem)) throw e;
+      setProblem(e);
+    }
+  };
+  return (
+    <Sheet aria-label={`Stopped: ${stop.kind}`}>
+      <Stack>
+        <h2>{advice.clear ? 'Get out first' : 'What to do first'}</h2>
+        <ol style={{ margin: 0, paddingLeft: 20 }}>
+          {advice.first.map((f) => (
+            <li key={f}>{f}</li>
+          ))}
+        </ol>
+        <p>
+          <b>Call:</b>{' '}
+          {settings.callWhom || 'no number is on record here; the fire service, and the shop’s lead.'}
+          {settings.quarantinePlace && (
+            <>
+              {' '}
+              <b>Quarantine:</b> {settings.quarantinePlace}
+            </>
+          )}
+        </p>
+        {advice.watch && (
+          <>
+            <h3>
+              Thermal watch, every {WATCH_EVERY_MIN} min: {WORDS[watch.state]}
+              {points.length > 1 && ` ${fixed(watch.perHourK, 1)} K an hour.`}
+            </h3>
+            {points.length > 1 && (
+              <ResponsiveContainer width="100%" height={120}>
+                <LineChart data={points} margin={{ top: 6, right: 10, bottom: 0, left: 0 }}>
+                  <CartesianGrid stroke="var(--line)" vertical={false} />
+                  <XAxis
+                    dataKey="timeS"
+                    type="number"
+                    domain={['dataMin', 'dataMax']}
+                    tickFormatter={(t: number) => `${Math.round(t / 60)} min`}
+                    stroke="var(--mute)"
+                    fontSize={12.5}
+                  />
+                  <YAxis
+                    width={56}
+                    unit=" °C"
+                    stroke="var(--mute)"
+                    fontSize={12.5}
+                    domain={['auto', 'auto']}
+                  />
+                  <Line dataKey="temperatureC" stroke="var(--sus)" isAnimationActive={false} />
+                </LineChart>
+              </ResponsiveContainer>
+            )}
+            {person.mayWrite && (
+              <form onSubmit={log}>
+                <Row>
+                  <Field style={{ flexDirection: 'row', alignItems: 'center', gap: 10 }}>
+                    Temperature, °C
+                    <Input
+                      className="n"
+                      style={{ width: 110 }}
+                      inputMode="decimal"
+                      value={text}
+                      onChange={(e) => setText(e.target.value)}
+                    />
+                  </Field>
+                  <Button type="submit" quiet isDisabled={text.trim() === ''}>
+                    Log it
+                  </Button>
+                </Row>
+              </form>
+            )}
+            {problem && <ProblemNote what={problem.what} accepted={problem.accepted} />}
+          </>
+        )}
+        {person.maySignHv && (
+          <Row>
+            <Field style={{ flex: 1 }}>
+              Why it may end
+              <Input
+                value={reason}
+                maxLength={500}
+                onChange={(e) => setReason(e.target.value)}
+                placeholder={
+                  advice.watch
+                    ? 'Fell to ambient, cells outdoors, watched for two hours'
+                    : 'Source found and isolated'
+                }
+              />
+            </Field>
+            <Button
+              quiet
+              style={{ alignSelf: 'end' }}
+              isDisabled={write.busy || reason.trim().length < 3}
+              onPress={() => void write.run(`/stops/${stop.id}/end`, { reason }).then((ok) => ok && onDone())}
+            >
+              End the stop
+            </Button>
+          </Row>
+        )}
+        {write.problem && <ProblemNote what={write.problem.what} accepted={write.problem.accepted} />}
+        <Mute>
+          Pressed by {stop.by}, {when(stop.at)}. General cautions; the maker’s emergency guide and the fire
+          service come first.
+        </Mute>
+      </Stack>
+    </Sheet>
+  );
+}
