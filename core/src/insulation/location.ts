@@ -141,7 +141,9 @@ export function normalShareBelow(z: number): number {
 }
 
 /** A leak anywhere in a module's case, brackets or leads can show a little beside its cells. */
-const LEAST_FRACTION_SD = 0.008;
+const LEAST_FRACTION_SD = 0.015;
+/** Share kept for everywhere: a second leak, or a board that feeds the chassis, moves the needle unseen. From memory. */
+const ANYWHERE = 0.12;
 
 /**
  * How likely the leak is in each module, by module index: the interval of the position as a normal distribution
@@ -158,7 +160,7 @@ export function moduleProbabilities(
   const below = Math.max(LEAST_FRACTION_SD, (value - low) / 2);
   const above = Math.max(LEAST_FRACTION_SD, (high - value) / 2);
   const share = (x: number): number => normalShareBelow((x - value) / (x < value ? below : above));
-  const raw = places.map((p) => Math.max(0, share(p.high) - share(p.low)) + 0.02 * (p.high - p.low));
-  const total = raw.reduce((a, b) => a + b, 0);
-  return raw.map((p) => p / total);
+  const raw = places.map((p) => Math.max(0, share(p.high) - share(p.low)));
+  const total = raw.reduce((a, b) => a + b, 0) || 1;
+  return places.map((p, m) => ((1 - ANYWHERE) * raw[m]!) / total + ANYWHERE * (p.high - p.low));
 }

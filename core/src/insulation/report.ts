@@ -94,6 +94,8 @@ export interface InsulationReport {
   vehicle: VehicleJudged | null;
   location: LeakLocation | null;
   known: KnownResistorResult | null;
+  /** The leak's own resistance, by the best of what was measured. */
+  leakOhm: Interval | null;
   /** The regulation's figure, by which limits are judged. */
   regulationOhm: Interval | null;
   judged: Judged | null;
@@ -226,7 +228,10 @@ export function insulationReport(
 
   const single = leaks.filter((t) => t.part === 'section' && t.from === t.to);
   const best = p.indexOf(Math.max(...p));
-  const foundAt = single.length > 0 ? single.map((t) => t.from) : p[best]! >= FOUND_SHARE ? [best] : [];
+  // Voltages alone find nothing for certain: a test has to agree.
+  const tested = tests.some((t) => t.result.verdict === 'leak' || t.result.verdict === 'pass');
+  const foundAt =
+    single.length > 0 ? single.map((t) => t.from) : tested && p[best]! >= FOUND_SHARE ? [best] : [];
   const openLeak = leaks.some(
     (t) => t.part === 'section' && t.from < t.to && !single.some((s) => s.from >= t.from && s.from <= t.to),
   );
@@ -301,6 +306,13 @@ export function insulationReport(
     vehicle,
     location,
     known,
+    leakOhm: known
+      ? {
+          value: known.leakOhm,
+          low: (known.regulationOhm.low * known.leakOhm) / Math.max(1e-9, known.regulationOhm.value),
+          high: (known.regulationOhm.high * known.leakOhm) / Math.max(1e-9, known.regulationOhm.value),
+        }
+      : (location?.equivalentOhm ?? null),
     regulationOhm,
     judged,
     tests,

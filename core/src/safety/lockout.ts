@@ -173,7 +173,7 @@ export function lockoutSteps(context: LockoutContext): Step[] {
     },
     {
       id: 'low-voltage',
-      title: 'Key away, 12 V negative off',
+      title: 'Key away, 12 V off',
       detail: 'Key out and out of range; 12 V negative off and secured.',
     },
     {
@@ -280,7 +280,7 @@ export function lockoutState(
       ? ''
       : stale
         ? `Proven more than ${context.gateHours} hours ago: prove it again.`
-        : `${views.find((v) => v.state === 'now')!.title} is next.`,
+        : `Next: ${views.find((v) => v.state === 'now')!.title}.`,
   };
 }
 

@@ -56,6 +56,9 @@ export const STOP_ADVICE: Record<StopKind, { first: string[]; watch: boolean; cl
 /** Minutes between two logged temperatures of a thermal watch. Common practice, no source. */
 export const WATCH_EVERY_MIN = 15;
 
+/** Shorter spans give no rate, s. */
+const RATE_FROM_S = 300;
+
 export interface WatchPoint {
   timeS: number;
   temperatureC: number;
@@ -80,8 +83,12 @@ export function judgeWatch(points: readonly WatchPoint[]): {
     num += (p.timeS - t) * (p.temperatureC - c);
     den += (p.timeS - t) ** 2;
   }
-  const perHourK = den > 0 ? (num / den) * 3600 : 0;
   const spanS = last.timeS - recent[0]!.timeS;
+  const climbK = last.temperatureC - recent[0]!.temperatureC;
+  // Within the first minutes a rate means little; a climb is a climb all the same.
+  if (spanS < RATE_FROM_S)
+    return { state: climbK > 1 ? 'rising' : climbK < -1 ? 'falling' : 'steady', perHourK: 0 };
+  const perHourK = den > 0 ? (num / den) * 3600 : 0;
   const falls = recent.every((p, i) => i === 0 || p.temperatureC <= recent[i - 1]!.temperatureC + 0.3);
   if (perHourK > 1) return { state: 'rising', perHourK };
   if (perHourK < -0.2 && falls && spanS >= 3500) return { state: 'may end', perHourK };

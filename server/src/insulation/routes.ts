@@ -23,7 +23,7 @@ export function insulationRoutes(store: Store, demo: boolean): Router {
     const { job, profile } = await findJob(store, req.params.number);
     const { observation } = await streamTest(store, job, profile, req.body, demo);
     await writeOnce(store, 201, (_r, doing) =>
-      addInsulation(store, doing, job, profile, { observation, managementDisconnected: true }),
+      addInsulation(store, doing, job, profile, { observation, managementDisconnected: true }, true),
     )(req, res, next);
   });
   return router;

@@ -241,6 +241,12 @@ export async function openClocks(store: Store): Promise<Clock[]> {
 export async function startClock(store: Store, doing: Doing, number: unknown, body: unknown): Promise<Clock> {
   const input = NewClockSchema.parse(body);
   const { job } = await findJob(store, number, doing.tx);
+  // The next temperature of a thermal watch takes the place of the one that was due.
+  if (input.kind === 'thermal-watch')
+    await store.models.Clock.update(
+      { doneAt: new Date() },
+      { where: { jobId: job.id, kind: 'thermal-watch', doneAt: null }, transaction: doing.tx },
+    );
   const row = await store.models.Clock.create(
     {
       id: randomUUID(),

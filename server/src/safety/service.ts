@@ -110,11 +110,10 @@ export async function gateOf(
   profile: PackProfile,
   tx?: Transaction,
 ): Promise<Gate> {
-  const [rows, stops, rules] = await Promise.all([
-    observationsOf(store, jobId, 'make-safe', tx),
-    openStops(store, jobId, tx),
-    workshopSettings(store, tx),
-  ]);
+  // One after the other: within a transaction there is one connection.
+  const rows = await observationsOf(store, jobId, 'make-safe', tx);
+  const stops = await openStops(store, jobId, tx);
+  const rules = await workshopSettings(store, tx);
   const lockout = openLockout(rows);
   const iso = (ms: number | null): string | null => (ms === null ? null : new Date(ms).toISOString());
   const names = await namesOf(
@@ -213,19 +212,17 @@ export async function viewSafety(
   tx?: Transaction,
 ): Promise<SafetyView> {
   const pack = normalisePack(profile);
-  const [rows, insulation, stops, rules, volts, person, intake] = await Promise.all([
-    observationsOf(store, job.id, 'make-safe', tx),
-    observationsOf(store, job.id, 'insulation', tx),
-    openStops(store, job.id, tx),
-    workshopSettings(store, tx),
-    moduleVoltages(store, job.id, pack, tx),
-    store.models.Person.findByPk(personId, { transaction: tx ?? null }),
-    store.models.Decision.findOne({
-      where: { jobId: job.id, topic: 'intake' },
-      order: [['version', 'DESC']],
-      transaction: tx ?? null,
-    }),
-  ]);
+  const rows = await observationsOf(store, job.id, 'make-safe', tx);
+  const insulation = await observationsOf(store, job.id, 'insulation', tx);
+  const stops = await openStops(store, job.id, tx);
+  const rules = await workshopSettings(store, tx);
+  const volts = await moduleVoltages(store, job.id, pack, tx);
+  const person = await store.models.Person.findByPk(personId, { transaction: tx ?? null });
+  const intake = await store.models.Decision.findOne({
+    where: { jobId: job.id, topic: 'intake' },
+    order: [['version', 'DESC']],
+    transaction: tx ?? null,
+  });
   const lockout = openLockout(rows);
   const signs: readonly string[] = intake?.body.topic === 'intake' ? intake.body.signs : [];
   const suggestedRoute = signs.includes('crash')
@@ -345,6 +342,7 @@ export async function takeStep(
   // A proof that fails is kept as it was measured; the gate stays closed by it.
   const failed = data.step === 'live-dead-live' ? proofFault(data) : '';
   await observe(store, doing, job, data.step, data, failed || sayStep(data));
+  if (data.step === 'live-dead-live') await putAwayCapacitors(store, doing, job);
   if (data.step === 'gloves')
     await doing.person.update(
       { gloveClass: data.gloveClass, gloveTested: data.testedOn },
@@ -368,6 +366,15 @@ export async function takeStep(
     await announce(store, doing.tx, 'clocks', job.number);
   }
   return viewSafety(store, job, profile, doing.person.id, doing.tx);
+}
+
+async function putAwayCapacitors(store: Store, doing: Doing, job: JobRow): Promise<void> {
+  await store.models.Clock.update(
+    { doneAt: new Date() },
+    { where: { jobId: job.id, kind: 'capacitors', doneAt: null }, transaction: doing.tx },
+  );
+  await refreshNeed(store, doing.tx, job.id);
+  await announce(store, doing.tx, 'clocks', job.number);
 }
 
 function sayStep(d: StepData): string {
@@ -398,6 +405,7 @@ export async function closeLockout(
   if (!openLockout(await observationsOf(store, job.id, 'make-safe', doing.tx)))
     throw new HttpProblem(409, 'Not begun', 'There is no lock-out to close.');
   await observe(store, doing, job, 'close', { reason, note }, note ? `${reason}: ${note}` : reason);
+  await putAwayCapacitors(store, doing, job);
   return viewSafety(store, job, profile, doing.person.id, doing.tx);
 }
 

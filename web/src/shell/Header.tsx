@@ -113,7 +113,8 @@ const StopButton = styled(AriaButton)`
   border: 0;
   border-radius: 6px;
   min-height: 44px;
-  padding: 0 16px;
+  margin: 6px 0;
+  padding: 0 18px;
   font-weight: 700;
   cursor: pointer;
 `;

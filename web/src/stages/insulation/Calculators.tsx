@@ -58,7 +58,7 @@ export function Calculators({ leak }: { leak: InsulationReport | null }) {
             {input('volts', 'Pack, V')}
             {input('farad', 'Capacitors, F')}
             {input('resistor', 'Pre-charge, Ω')}
-            {input('load', 'Load on the bus, Ω')}
+            {input('load', 'Bus load, Ω')}
             {input('bleeder', 'Bleeder, Ω')}
           </Row>
           {problem && <ProblemNote what={problem.what} where={problem.where} accepted={problem.accepted} />}

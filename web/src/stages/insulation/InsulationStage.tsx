@@ -50,10 +50,10 @@ const Tests = styled.ol`
 `;
 const VIEWS = [
   ['search', 'The search'],
-  ['poles', 'Terminal voltages'],
-  ['tester', 'Insulation test'],
+  ['poles', 'Voltages'],
+  ['tester', 'Tests'],
   ['seen', 'What is seen'],
-  ['figures', 'Pre-charge, fuses'],
+  ['figures', 'Bus and fuses'],
   ['record', 'Record'],
 ] as const;
 type View = (typeof VIEWS)[number][0];
@@ -127,7 +127,7 @@ export function InsulationStage({ question }: StageProps) {
 }
 
 function Found({ leak }: { leak: InsulationReport }) {
-  const r = leak.location?.equivalentOhm ?? leak.regulationOhm;
+  const r = leak.leakOhm;
   const bounded = r && r.low < 0.2 * r.high && r.value < 0.9 * r.high;
   return (
     <Answer

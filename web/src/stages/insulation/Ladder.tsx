@@ -42,7 +42,7 @@ export function Ladder({
   const ticks = Array.from({ length: 6 }, (_, i) => i / 5);
   const labels = step >= 34;
   return (
-    <Svg viewBox={`0 0 ${WIDTH} 150`} role="img" aria-label="The string with the likely place of the leak">
+    <Svg viewBox={`0 -10 ${WIDTH} 158`} role="img" aria-label="The string with the likely place of the leak">
       {pack.stringOrder.map((m, i) => {
         const x = LEFT + i * step + gap / 2;
         const w = step - gap;

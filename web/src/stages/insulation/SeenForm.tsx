@@ -49,7 +49,12 @@ export function SeenForm({ leak }: { leak: InsulationReport | null }) {
         <Row>
           <Field style={{ flexDirection: 'row', alignItems: 'center', gap: 10 }}>
             At
-            <Select value={place} onChange={(e) => setModule(e.target.value)} style={{ width: 110 }}>
+            <Select
+              aria-label="Module"
+              value={place}
+              onChange={(e) => setModule(e.target.value)}
+              style={{ width: 110 }}
+            >
               {pack.modules.map((m) => (
                 <option key={m.id}>{m.id}</option>
               ))}

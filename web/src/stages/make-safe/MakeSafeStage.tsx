@@ -229,7 +229,7 @@ export function MakeSafeStage({ question, stage }: StageProps) {
                   <Proof view={view} />
                 </>
               )}
-              {(waiting || current?.id === 'live-dead-live') && startedMs !== null && (
+              {waiting && startedMs !== null && (
                 <BleedCurve
                   context={context}
                   startedMs={startedMs}

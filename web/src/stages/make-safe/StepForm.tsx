@@ -22,13 +22,12 @@ import { countdown } from '../../ui/words';
 
 const Table = styled.table`
   td {
-    padding: 3px 0;
+    padding: 3px 10px 3px 0;
     font-size: 16px;
     white-space: nowrap;
   }
   td:nth-child(2) {
     width: 132px;
-    padding-right: 6px;
   }
   input {
     font-size: 20px;

@@ -110,7 +110,7 @@ export function StopPanel({
           <>
             <h3>
               Thermal watch, every {WATCH_EVERY_MIN} min: {WORDS[watch.state]}
-              {points.length > 1 && ` ${fixed(watch.perHourK, 1)} K an hour.`}
+              {watch.perHourK !== 0 && ` ${fixed(watch.perHourK, 1)} K an hour.`}
             </h3>
             {points.length > 1 && (
               <ResponsiveContainer width="100%" height={120}>
