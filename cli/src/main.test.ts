@@ -65,3 +65,94 @@ describe('cellmend spread', () => {
     expect(stdout).toBe('');
   });
 });
+
+describe('cellmend insulation and split', () => {
+  const pilot = join(demo, 'packs/corrie-pilot.json');
+  const observations = {
+    observations: [
+      { kind: 'poles', side: 'pack', packV: 348, negativeV: 146, positiveV: 201.6, meterOhm: 10e6 },
+      {
+        kind: 'tester',
+        tested: { part: 'section', from: 'M07', to: 'M12' },
+        setV: 500,
+        temperatureC: 22,
+        mounted: true,
+        points: [
+          { timeS: 30, ohm: 1.4e9, voltageV: 500 },
+          { timeS: 60, ohm: 2.1e9, voltageV: 500 },
+        ],
+      },
+    ],
+  };
+
+  it('locates, judges and plans', () => {
+    const { status, stdout } = run(
+      'insulation',
+      '--pack',
+      pilot,
+      '--in',
+      file(JSON.stringify(observations)),
+      '--json',
+    );
+    expect(status).toBe(0);
+    const r = JSON.parse(stdout) as {
+      location: { fraction: { value: number } };
+      tests: { result: { verdict: string; dar: number } }[];
+      next: { kind: string };
+    };
+    expect(r.location.fraction.value).toBeCloseTo(0.42, 2);
+    expect(r.tests[0]!.result).toMatchObject({ verdict: 'pass', dar: 1.5 });
+    expect(r.next.kind).toBe('split');
+    expect(run('insulation', '--pack', pilot, '--in', file(JSON.stringify(observations))).stdout).toMatch(
+      /^Most likely at M06|^Between/,
+    );
+  });
+
+  it('plans a split, with halving and one by one beside it', () => {
+    const { status, stdout } = run(
+      'split',
+      '--in',
+      file(JSON.stringify({ probability: [1, 2, 5, 2], linkMin: [6, 6, null], testMin: 6 })),
+      '--json',
+    );
+    expect(status).toBe(0);
+    const plan = JSON.parse(stdout) as {
+      test: { from: number; to: number };
+      expected: { minutes: number };
+      oneByOne: { minutes: number };
+    };
+    expect(plan.expected.minutes).toBeLessThanOrEqual(plan.oneByOne.minutes);
+  });
+
+  it.each([
+    ['no file', ['split'], /--in names the file/],
+    ['a file that is none', ['split', '--in', file('{')], /cannot be read/],
+    [
+      'too few links',
+      ['split', '--in', file('{"probability":[1,1],"linkMin":[],"testMin":6}')],
+      /One link fewer/,
+    ],
+    [
+      'an unknown observation',
+      ['insulation', '--pack', pilot, '--in', file('{"observations":[{"kind":"song"}]}')],
+      /observations\.0/,
+    ],
+    [
+      'readings that cannot be',
+      [
+        'insulation',
+        '--pack',
+        pilot,
+        '--in',
+        file(
+          '{"observations":[{"kind":"poles","side":"pack","packV":348,"negativeV":300,"positiveV":300,"meterOhm":1e7}]}',
+        ),
+      ],
+      /more than the pack/,
+    ],
+  ])('ends with 2 and a clear message for %s', (_name, args, message) => {
+    const { status, stderr } = run(...args);
+    expect(status).toBe(2);
+    expect(stderr).toMatch(message);
+  });
+});

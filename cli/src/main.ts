@@ -1,9 +1,12 @@
 import { InputProblem } from '@cellmend/core/pack';
 import { parseArgs } from 'node:util';
+import { insulation, split } from './insulation';
 import { spread } from './spread';
 
-const USAGE =
-  'cellmend <topic> [options]\n  spread --pack pack.json --scan scan.csv [--json]   what is wrong with which channel';
+const USAGE = `cellmend <topic> [options]
+  spread --pack pack.json --scan scan.csv [--json]            what is wrong with which channel
+  insulation --pack pack.json --in observations.json [--json] where a leak sits, judged by its limits
+  split --in problem.json [--json]                            which section to separate and test next`;
 
 /** Exit 0 with a result, 2 with a clear message for bad input. */
 async function run(): Promise<number> {
@@ -18,11 +21,15 @@ async function run(): Promise<number> {
         json: { type: 'boolean', default: false },
       },
     });
-    if (topic !== 'spread')
+    const topics: Record<string, () => string | Promise<string>> = {
+      spread: () => spread({ pack: values.pack, scan: values.scan ?? values.in, json: values.json }),
+      insulation: () => insulation(values),
+      split: () => split(values),
+    };
+    const work = topic !== undefined && Object.hasOwn(topics, topic) ? topics[topic] : undefined;
+    if (!work)
       throw new InputProblem('topic', topic ? `There is no topic ${topic}.` : 'No topic given.', '', USAGE);
-    process.stdout.write(
-      `${await spread({ pack: values.pack, scan: values.scan ?? values.in, json: values.json })}\n`,
-    );
+    process.stdout.write(`${await work()}\n`);
     return 0;
   } catch (e) {
     if (

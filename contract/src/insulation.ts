@@ -105,3 +105,25 @@ export const StreamTestSchema = z.object({
     }),
   ]),
 });
+
+/** `cellmend insulation --in FILE`: what was observed, and the voltage of every module where it is known. */
+export const InsulationFileSchema = z.object({
+  observations: z.array(InsulationObservationSchema).max(500),
+  moduleV: z.array(z.number().gt(0).max(1500)).max(500).optional(),
+});
+/** `cellmend split --in FILE`: sections in string order, minutes to open the links between them (null: none). */
+export const SplitFileSchema = z
+  .object({
+    /** Shares or weights; they are scaled to add up to 1. */
+    probability: z.array(z.number().min(0).max(1e9)).min(1).max(200),
+    linkMin: z.array(z.number().min(0).max(10_000).nullable()),
+    testMin: z.number().gt(0).max(1000),
+  })
+  .refine((s) => s.linkMin.length === s.probability.length - 1, {
+    path: ['linkMin'],
+    message: 'One link fewer than sections.',
+  })
+  .refine((s) => s.probability.some((p) => p > 0), {
+    path: ['probability'],
+    message: 'At least one above zero.',
+  });

@@ -26,7 +26,7 @@ const arrives = (text: string): Promise<void> => expect.poll(() => stored(text),
 it('loses and doubles nothing when tab, server, database or answer go away', async () => {
   const { context, page } = await openTablet(browser, `http://127.0.0.1:${port}`);
   await signInAs(page, 'Ina Holm');
-  await page.goto('/jobs/144/insulation');
+  await page.goto('/jobs/144/bench');
   await jot(page, 'note m01 before');
   await arrives('before');
 
@@ -37,7 +37,7 @@ it('loses and doubles nothing when tab, server, database or answer go away', asy
   await page.close();
   await workshop.serve(port);
   const second = await context.newPage();
-  await second.goto('/jobs/144/insulation');
+  await second.goto('/jobs/144/bench');
   await arrives('server killed');
   await second.getByText('server killed').waitFor();
 

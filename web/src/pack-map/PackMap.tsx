@@ -86,6 +86,14 @@ export function PackMap({ pack, layer, selected, onSelect, height = 570 }: Props
           onSelect={onSelect}
         />
       ))}
+      {layer.whole && (
+        // Beside the options and not in them: what a module is called stays its name alone.
+        <g aria-hidden pointerEvents="none">
+          {drawing.boxes.map((box) => (
+            <WholeMark key={box.module} box={box} mark={layer.modules.get(box.module)} />
+          ))}
+        </g>
+      )}
       {drawing.links
         .filter((l) => layer.links?.next.includes(l.id) || layer.links?.out.includes(l.id))
         .map((l) => {
@@ -148,7 +156,7 @@ function ModuleBox({
       ? `M${x + notch} ${y}H${x + w}V${y + h}H${x}V${y + notch}Z`
       : `M${x} ${y}H${x + w}V${y + h}H${x}Z`;
   const narrow = w < 90;
-  const labelW = narrow ? 0 : Math.min(52, w * 0.34);
+  const labelW = nameWidth(w);
   const top = narrow ? Math.min(18, h * 0.45) : 6;
   // Where the groups would be too thin to see, one slice stands for each channel of the module.
   const tooThin = (w - labelW - 10) / module.groupIndices.length < 5;
@@ -163,11 +171,11 @@ function ModuleBox({
   const unknown = groups.some((g) => layer.groups.get(pack.groups[g]!.channelIndex)?.unknown);
   const words = [
     module.id,
+    mark?.text ?? '',
     suspect ? 'suspect' : state === 'plain' ? '' : state,
     unknown ? 'not known' : '',
     ends.negative ? 'negative end' : '',
     ends.positive ? 'positive end' : '',
-    mark?.text ?? '',
   ]
     .filter(Boolean)
     .join(', ');
@@ -220,9 +228,6 @@ function ModuleBox({
           stroke="var(--sus)"
           strokeWidth={1}
         />
-      )}
-      {layer.whole && (
-        <WholeMark mark={mark} x={x} y={y} w={w} h={h} labelW={labelW} narrow={narrow} suspect={suspect} />
       )}
       {!layer.whole &&
         groups.map((g, i) => {
@@ -283,46 +288,29 @@ function ModuleBox({
   );
 }
 
+/** Room for a module's name at its left; none where the box is narrow. */
+const nameWidth = (w: number): number => (w < 90 ? 0 : Math.min(52, w * 0.34));
+
 /** What a layer of whole modules says of one: a few words, and a share as a bar. */
-function WholeMark({
-  mark,
-  x,
-  y,
-  w,
-  h,
-  labelW,
-  narrow,
-  suspect,
-}: Pick<Box, 'x' | 'y' | 'w' | 'h'> & {
-  mark: ModuleMark | undefined;
-  labelW: number;
-  narrow: boolean;
-  suspect: boolean;
-}) {
+function WholeMark({ box, mark }: { box: Box; mark: ModuleMark | undefined }) {
+  const { x, y, w, h } = box;
+  const narrow = w < 90;
   if (!mark?.text || w < 40) return null;
-  const left = narrow ? x + 4 : x + labelW + 8;
+  const left = narrow ? x + 4 : x + nameWidth(w) + 8;
   const room = x + w - 8 - left;
   return (
     <>
       <text
-        aria-hidden
         x={narrow ? left : x + w - 8}
         y={narrow ? y + h - 8 : y + h / 2 + 5}
         textAnchor={narrow ? 'start' : 'end'}
         fontSize={narrow ? 11 : 13}
-        fill={suspect ? 'var(--sus)' : 'var(--mute)'}
+        fill={mark.state === 'suspect' ? 'var(--sus)' : 'var(--mute)'}
       >
         {mark.text}
       </text>
       {mark.share !== undefined && mark.share > 0.02 && h >= 26 && (
-        <rect
-          x={left}
-          y={y + h - 8}
-          width={Math.max(2, room * mark.share)}
-          height={5}
-          fill="var(--sus)"
-          aria-hidden
-        />
+        <rect x={left} y={y + h - 8} width={Math.max(2, room * mark.share)} height={5} fill="var(--sus)" />
       )}
     </>
   );

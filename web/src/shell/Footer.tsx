@@ -186,7 +186,8 @@ export function JotLine({ stage, inputRef }: { stage: Stage; inputRef: RefObject
     const words = jotWords(jot, pack);
     void keep(jot, pack, job.number, stage).then(() => {
       setKept(words);
-      setText('');
+      // Somebody quick has typed the next line by now: that one stays.
+      setText((now) => (now === text ? '' : now));
     });
   };
   return (

@@ -6,6 +6,7 @@ import { useJobView } from '../../shell/jobContext';
 import { Answer, Button, Columns, LinkButton, Mute, NextBar, Page, Sheet, Stack } from '../../ui/parts';
 import { Views } from '../../ui/Tabs';
 import { fixed, ohms, percent, when } from '../../ui/words';
+import { Readings } from '../notes/Readings';
 import type { StageProps } from '../props';
 import { Calculators } from './Calculators';
 import { Ladder } from './Ladder';
@@ -59,7 +60,7 @@ const VIEWS = [
 type View = (typeof VIEWS)[number][0];
 
 /** Where a leak sits: two voltages, then the fewest tests. */
-export function InsulationStage({ question }: StageProps) {
+export function InsulationStage({ question, stage }: StageProps) {
   const { job, findings, pack, person } = useJobView();
   const leak = leakOf(findings)?.report ?? null;
   const [view, setView] = useState<View>('search');
@@ -98,7 +99,12 @@ export function InsulationStage({ question }: StageProps) {
       {view === 'tester' && <TesterForm preset={preset} onDone={() => open('search')} />}
       {view === 'seen' && <SeenForm leak={leak} />}
       {view === 'figures' && <Calculators leak={leak} />}
-      {view === 'record' && <Record />}
+      {view === 'record' && (
+        <>
+          <Record />
+          <Readings stage={stage} />
+        </>
+      )}
       {leak && (view === 'search' || view === 'seen') && (
         <NextBar>
           <div>
