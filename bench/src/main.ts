@@ -1,11 +1,13 @@
 // npm run bench [topic …]: side-by-side figures, as ratios within one run.
 import { throwAwayCluster } from '../../scripts/lib/postgres.mjs';
 import { benchDiagnosis } from './diagnosis';
+import { benchImports } from './imports';
 import { benchRecords } from './records';
 import { benchScan } from './scan';
 
 const TOPICS: Record<string, () => Promise<void>> = {
   scan: benchScan,
+  imports: benchImports,
   diagnosis: benchDiagnosis,
   records: benchRecords,
 };

@@ -25,7 +25,7 @@ export const DETECT_LIMIT = 13.5;
  */
 export const FLAT_DETECT_LIMIT = 24;
 /** Channels that tell how well the model fits this pack at all. */
-const STRICTNESS_SAMPLE = 16;
+const STRICTNESS_SAMPLE = 12;
 /** Gaps too small for the bend of the curve to hide a better answer further off. */
 const SMALL_GAP = { soc: 0.03, capacity: 0.08 };
 /** Explanations within this of the best are still open. */

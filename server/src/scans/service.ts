@@ -136,10 +136,10 @@ export async function storeScan(
   let part = 0;
   if (read.path)
     for await (const piece of createReadStream(read.path, { highWaterMark: 1 << 20 })) {
-      await store.models.ScanSource.create(
-        { scanId: id, part: part++, bytes: piece as Buffer },
-        { transaction: doing.tx },
-      );
+      await store.sequelize.query('INSERT INTO scan_sources (scan_id, part, bytes) VALUES ($1, $2, $3)', {
+        bind: [id, part++, piece as Buffer],
+        transaction: doing.tx,
+      });
     }
   for (const code of read.codes)
     await store.models.Reading.create(

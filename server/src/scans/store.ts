@@ -30,26 +30,32 @@ export async function storeSignals(
   signals: Map<string, Float64Array>,
 ): Promise<void> {
   for (const [signal, values] of signals) {
-    const rows = [];
     for (let from = 0, part = 0; from < values.length; from += CHUNK, part++) {
-      const piece = values.slice(from, from + CHUNK);
+      const piece = values.subarray(from, from + CHUNK);
       let low = Infinity;
       let high = -Infinity;
-      for (const v of piece) {
+      for (let i = 0; i < piece.length; i++) {
+        const v = piece[i]!;
         if (v < low) low = v;
         if (v > high) high = v;
       }
-      rows.push({
-        scanId,
-        signal,
-        part,
-        count: piece.length,
-        low: Number.isFinite(low) ? low : null,
-        high: Number.isFinite(high) ? high : null,
-        values: Buffer.from(piece.buffer, piece.byteOffset, piece.byteLength),
-      });
+      // Bound as bytes: written into the statement, every byte would become two characters to be parsed again.
+      await store.sequelize.query(
+        'INSERT INTO scan_chunks (scan_id, signal, part, count, low, high, "values") VALUES ($1, $2, $3, $4, $5, $6, $7)',
+        {
+          bind: [
+            scanId,
+            signal,
+            part,
+            piece.length,
+            Number.isFinite(low) ? low : null,
+            Number.isFinite(high) ? high : null,
+            Buffer.from(piece.buffer, piece.byteOffset, piece.byteLength),
+          ],
+          transaction: tx,
+        },
+      );
     }
-    await store.models.ScanChunk.bulkCreate(rows, { transaction: tx });
   }
 }
 
