@@ -84,7 +84,7 @@ it('reads the demo vehicle live and weighs a meter reading in', async () => {
     .getByLabel(/Meter at ch/)
     .first()
     .fill('3.9');
-  await page.getByRole('button', { name: 'Weigh it in' }).first().click();
+  await page.getByRole('button', { name: 'Weigh in' }).first().click();
   await page
     .getByText(/The meter shows 3\.900 V at the terminals/)
     .first()

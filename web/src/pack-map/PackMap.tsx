@@ -4,6 +4,7 @@ import styled from 'styled-components';
 import { drawPack, neighbour, type ModuleMark, type Box, type Layer } from './view';
 
 const Svg = styled.svg`
+  flex: none;
   width: 100%;
   height: auto;
   display: block;

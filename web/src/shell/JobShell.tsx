@@ -142,15 +142,15 @@ const Fold = styled(AriaButton)`
 `;
 const Layers = styled(ToggleButtonGroup)`
   display: flex;
-  gap: 4px;
+  gap: 3px;
   flex-wrap: wrap;
   button {
     border: 0;
-    padding: 5px 10px;
+    padding: 5px 6px;
     min-height: 32px;
     border-radius: 5px;
     background: var(--chip);
-    font-size: 13.5px;
+    font-size: 12.5px;
     cursor: pointer;
     color: var(--ink);
   }

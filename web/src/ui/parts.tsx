@@ -18,6 +18,7 @@ const press = css`
   white-space: nowrap;
   background: var(--mat);
   color: var(--mat-ink);
+  box-shadow: inset 0 0 0 1px color-mix(in srgb, var(--mat-text) 55%, transparent);
   &[data-hovered],
   &:hover {
     filter: brightness(1.12);

@@ -60,7 +60,7 @@ const Item = styled(AriaButton)<{ $suspect: boolean }>`
 `;
 const Reasons = styled.ul`
   margin: 6px 0 4px;
-  padding: 0 12px 0 84px;
+  padding: 0 12px 0 24px;
   font-size: 14px;
   li {
     margin: 3px 0;
@@ -168,11 +168,9 @@ export function FindingsStage({ question }: StageProps) {
                       </li>
                     )),
                   )}
-                  {s.channels.slice(0, 4).map((c) => (
-                    <li key={`${c.channel} meter`} style={{ listStyle: 'none' }}>
-                      <Meter channelIndex={c.channelIndex} />
-                    </li>
-                  ))}
+                  <li style={{ listStyle: 'none' }}>
+                    <Meter channels={s.channels.map((c) => c.channelIndex)} worst={s.worst.channelIndex} />
+                  </li>
                   {s.channels[0]!.alternatives.length > 0 && s.confidence !== null && (
                     <li>
                       <Mute>

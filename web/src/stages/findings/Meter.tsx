@@ -3,14 +3,19 @@ import { CELL_LIMITS, InputProblem } from '@cellmend/core/pack';
 import { useState, type FormEvent } from 'react';
 import { enqueue } from '../../api/queue';
 import { useJobView } from '../../shell/jobContext';
-import { Button, Field, Input, ProblemNote, Row } from '../../ui/parts';
+import { Button, Input, ProblemNote, Row, Select } from '../../ui/parts';
 
 /** A voltage metered at the terminals of one channel; the finding is weighed anew with it at once. */
-export function Meter({ channelIndex }: { channelIndex: number }) {
+export function Meter({ channels, worst }: { channels: number[]; worst: number }) {
   const { job, pack, person } = useJobView();
   const [text, setText] = useState('');
   const [problem, setProblem] = useState<InputProblem | null>(null);
-  const channel = pack.channels[channelIndex]!;
+  const [at, setAt] = useState(worst);
+  const channel = pack.channels[at]!;
+  // A healthy neighbour metered along tells what the whole pack has moved since the scan.
+  const offered = [
+    ...new Set([...channels, Math.max(0, worst - 1), Math.min(pack.channels.length - 1, worst + 1)]),
+  ].sort((a, b) => a - b);
   if (!person.mayWrite) return null;
   const submit = (event: FormEvent): void => {
     event.preventDefault();
@@ -46,20 +51,29 @@ export function Meter({ channelIndex }: { channelIndex: number }) {
   };
   return (
     <form onSubmit={submit}>
-      <Row>
-        <Field style={{ flexDirection: 'row', alignItems: 'center', gap: 10 }}>
-          Meter at {channel.id}
-          <Input
-            inputMode="decimal"
-            className="n"
-            style={{ width: 118 }}
-            placeholder="V"
-            value={text}
-            onChange={(e) => setText(e.target.value)}
-          />
-        </Field>
+      <Row $gap={8}>
+        <span>Meter at</span>
+        <Select
+          aria-label="Metered channel"
+          style={{ width: 100 }}
+          value={channel.id}
+          onChange={(e) => setAt(pack.channels.findIndex((c) => c.id === e.target.value))}
+        >
+          {offered.map((c) => (
+            <option key={c}>{pack.channels[c]!.id}</option>
+          ))}
+        </Select>
+        <Input
+          inputMode="decimal"
+          className="n"
+          style={{ width: 96 }}
+          placeholder="V"
+          aria-label={`Meter at ${channel.id}, volts`}
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+        />
         <Button type="submit" quiet isDisabled={text.trim() === ''}>
-          Weigh it in
+          Weigh in
         </Button>
       </Row>
       {problem && <ProblemNote what={problem.what} accepted={problem.accepted} />}
