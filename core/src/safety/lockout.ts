@@ -244,13 +244,23 @@ export function lockoutState(
   const out = newest.get('disconnect');
   const waitEndsMs = out ? out.atMs + capacitorWait(context).waitS * 1000 : null;
   const proof = newest.get('live-dead-live');
-  const proven = proof?.step === 'live-dead-live' && proofFault(proof) === '' ? proof : null;
+  // A proof counts after the wait that belongs to the newest disconnect, a second signature after the newest proof.
+  const proven =
+    proof?.step === 'live-dead-live' &&
+    proofFault(proof) === '' &&
+    waitEndsMs !== null &&
+    proof.atMs >= waitEndsMs
+      ? proof
+      : null;
+  const second = newest.get('second-person');
   const done = (id: StepId): boolean =>
     id === 'wait'
       ? waitEndsMs !== null && nowMs >= waitEndsMs
       : id === 'live-dead-live'
         ? proven !== null
-        : newest.has(id);
+        : id === 'second-person'
+          ? proven !== null && second !== undefined && second.atMs >= proven.atMs && second.by !== proven.by
+          : newest.has(id);
   const steps = lockoutSteps(context);
   let reached = true;
   const views = steps.map((s): StepView => {
