@@ -1,13 +1,6 @@
 import { z } from 'zod';
 import { NewFindingSchema } from './findings';
-import {
-  BoardSchema,
-  DecisionSchema,
-  JobSchema,
-  NewDecisionSchema,
-  NewJobSchema,
-  ScanSummarySchema,
-} from './jobs';
+import { BoardSchema, DecisionSchema, JobSchema, NewDecisionSchema, NewJobSchema } from './jobs';
 import { SaveProfileSchema, StoredProfileSchema } from './pack';
 import {
   DemoSignInSchema,
@@ -17,10 +10,7 @@ import {
   PersonSchema,
   SessionSchema,
   SignInSchema,
-  type ROLES,
 } from './people';
-import { InsulationEntrySchema, NewInsulationSchema, StreamTestSchema } from './insulation';
-import { ProblemSchema } from './problem';
 import {
   ClockSchema,
   FindingSchema,
@@ -30,58 +20,12 @@ import {
   RecomputedSchema,
   TimelineEntrySchema,
 } from './records';
-import {
-  BeginLockoutSchema,
-  CloseLockoutSchema,
-  EndStopSchema,
-  NewStopSchema,
-  SafetyViewSchema,
-  StepDataSchema,
-  StopSchema,
-  WorkshopSettingsSchema,
-} from './safety';
-import {
-  DefinitionSchema,
-  LiveStateSchema,
-  NewDefinitionSchema,
-  SaveHeadingSchema,
-  ScanPictureSchema,
-  ScanPreviewSchema,
-  StartLiveSchema,
-} from './scans';
+import type { RouteSpec } from './routeSpec';
+import { SAFETY_ROUTES } from './safetyRoutes';
+import { SCAN_ROUTES } from './scanRoutes';
 import { StockModuleSchema } from './stock';
 
-/** One address of the API: who may call it, what it takes and what it answers. */
-export interface RouteSpec {
-  method: 'get' | 'post' | 'put' | 'patch' | 'delete';
-  path: string;
-  summary: string;
-  role: (typeof ROLES)[number] | 'anyone';
-  body?: z.ZodType;
-  /** The body is a file, not JSON. */
-  file?: boolean;
-  query?: z.ZodObject;
-  status: number;
-  answer?: z.ZodType;
-}
-
-export const DemoScanSchema = z.object({
-  name: z.string().regex(/^[a-z0-9-]+\.csv$/),
-  role: z.enum(['before', 'after']),
-});
-export const ScanQuerySchema = z.object({
-  name: z.string().trim().min(1).max(120),
-  role: z.enum(['before', 'after']),
-  /** When the file was last written, as the browser tells it. */
-  writtenAt: z.iso.datetime({ offset: true }).optional(),
-});
-export const PreviewQuerySchema = z.object({ name: z.string().trim().min(1).max(120) });
-const TracesSchema = z.object({
-  timeS: z.array(z.number()),
-  currentA: z.array(z.number()).nullable(),
-  channels: z.array(z.object({ channelIndex: z.int(), voltageV: z.array(z.number()) })),
-});
-
+/** Every address of the API. */
 export const ROUTES: RouteSpec[] = [
   {
     method: 'get',
@@ -170,110 +114,7 @@ export const ROUTES: RouteSpec[] = [
     status: 200,
     answer: JobSchema,
   },
-  {
-    method: 'post',
-    path: '/jobs/{number}/scans',
-    summary: 'Take in a scan file',
-    role: 'technician',
-    file: true,
-    query: ScanQuerySchema,
-    status: 201,
-    answer: ScanSummarySchema,
-  },
-  {
-    method: 'post',
-    path: '/jobs/{number}/scans/demo',
-    summary: 'Take in a file of the demo depot',
-    role: 'technician',
-    body: DemoScanSchema,
-    status: 201,
-    answer: ScanSummarySchema,
-  },
-  {
-    method: 'post',
-    path: '/jobs/{number}/scans/preview',
-    summary: 'Look at a scan file, or its beginning, without taking it',
-    role: 'technician',
-    file: true,
-    query: PreviewQuerySchema,
-    status: 200,
-    answer: ScanPreviewSchema,
-  },
-  {
-    method: 'post',
-    path: '/headings',
-    summary: 'Remember what the columns of a heading stand for',
-    role: 'technician',
-    body: SaveHeadingSchema,
-    status: 201,
-    answer: z.object({ key: z.string() }),
-  },
-  {
-    method: 'get',
-    path: '/definitions',
-    summary: 'DBC files and diagnostic field definitions',
-    role: 'viewer',
-    status: 200,
-    answer: z.array(DefinitionSchema),
-  },
-  {
-    method: 'post',
-    path: '/definitions',
-    summary: 'Add a definition file',
-    role: 'technician',
-    body: NewDefinitionSchema,
-    status: 201,
-    answer: DefinitionSchema,
-  },
-  {
-    method: 'get',
-    path: '/jobs/{number}/live',
-    summary: 'The vehicle being read, or null',
-    role: 'viewer',
-    status: 200,
-    answer: LiveStateSchema.nullable(),
-  },
-  {
-    method: 'post',
-    path: '/jobs/{number}/live',
-    summary: 'Read a vehicle live through a CAN gateway',
-    role: 'technician',
-    body: StartLiveSchema,
-    status: 201,
-    answer: LiveStateSchema,
-  },
-  {
-    method: 'post',
-    path: '/jobs/{number}/live/keep',
-    summary: 'End the live scan and take it in',
-    role: 'technician',
-    status: 201,
-    answer: ScanSummarySchema,
-  },
-  {
-    method: 'delete',
-    path: '/jobs/{number}/live',
-    summary: 'End the live scan without keeping it',
-    role: 'technician',
-    status: 204,
-  },
-  {
-    method: 'get',
-    path: '/jobs/{number}/scans/{id}/picture',
-    summary: 'Deviation of every channel through a record',
-    role: 'viewer',
-    status: 200,
-    answer: ScanPictureSchema,
-  },
-  {
-    method: 'get',
-    path: '/jobs/{number}/scans/{id}/traces',
-    summary: 'Voltages of some channels through a record',
-    role: 'viewer',
-    query: z.object({ channels: z.string().optional() }),
-    status: 200,
-    answer: TracesSchema,
-  },
+  ...SCAN_ROUTES,
   {
     method: 'get',
     path: '/jobs/{number}/findings',
@@ -401,102 +242,7 @@ export const ROUTES: RouteSpec[] = [
     status: 200,
     answer: StoredProfileSchema,
   },
-  {
-    method: 'get',
-    path: '/jobs/{number}/safety',
-    summary: 'Where the lock-out stands',
-    role: 'viewer',
-    status: 200,
-    answer: SafetyViewSchema,
-  },
-  {
-    method: 'post',
-    path: '/jobs/{number}/safety/begin',
-    summary: 'Begin a lock-out',
-    role: 'technician',
-    body: BeginLockoutSchema,
-    status: 201,
-    answer: SafetyViewSchema,
-  },
-  {
-    method: 'post',
-    path: '/jobs/{number}/safety/steps',
-    summary: 'Take one step of the lock-out, in order',
-    role: 'technician',
-    body: StepDataSchema,
-    status: 201,
-    answer: SafetyViewSchema,
-  },
-  {
-    method: 'post',
-    path: '/jobs/{number}/safety/close',
-    summary: 'Close the gate: re-energised, the shift changed hands, or finished',
-    role: 'technician',
-    body: CloseLockoutSchema,
-    status: 201,
-    answer: SafetyViewSchema,
-  },
-  {
-    method: 'post',
-    path: '/jobs/{number}/stops',
-    summary: 'Stop: the gate closes at once',
-    role: 'technician',
-    body: NewStopSchema,
-    status: 201,
-    answer: StopSchema,
-  },
-  {
-    method: 'post',
-    path: '/jobs/{number}/stops/{id}/end',
-    summary: 'End a stop, with the reason',
-    role: 'technician',
-    body: EndStopSchema,
-    status: 200,
-    answer: StopSchema,
-  },
-  {
-    method: 'get',
-    path: '/workshop',
-    summary: 'The workshop’s own rules',
-    role: 'viewer',
-    status: 200,
-    answer: WorkshopSettingsSchema,
-  },
-  {
-    method: 'put',
-    path: '/workshop',
-    summary: 'Change the workshop’s own rules',
-    role: 'lead',
-    body: WorkshopSettingsSchema,
-    status: 200,
-    answer: WorkshopSettingsSchema,
-  },
-  {
-    method: 'get',
-    path: '/jobs/{number}/insulation',
-    summary: 'What was observed of a leak',
-    role: 'viewer',
-    status: 200,
-    answer: z.array(InsulationEntrySchema),
-  },
-  {
-    method: 'post',
-    path: '/jobs/{number}/insulation',
-    summary: 'Record an observation; the finding is computed anew',
-    role: 'technician',
-    body: NewInsulationSchema,
-    status: 201,
-    answer: FindingSchema,
-  },
-  {
-    method: 'post',
-    path: '/jobs/{number}/insulation/stream',
-    summary: 'Run a test on an instrument that speaks SCPI, and record it',
-    role: 'technician',
-    body: StreamTestSchema,
-    status: 201,
-    answer: FindingSchema,
-  },
+  ...SAFETY_ROUTES,
   {
     method: 'get',
     path: '/stock',
@@ -514,68 +260,3 @@ export const ROUTES: RouteSpec[] = [
   },
   { method: 'get', path: '/openapi.json', summary: 'This description', role: 'anyone', status: 200 },
 ];
-
-const schemaOf = (type: z.ZodType): unknown => {
-  const schema: Record<string, unknown> = {
-    ...z.toJSONSchema(type, { unrepresentable: 'any', io: 'input' }),
-  };
-  delete schema.$schema;
-  return schema;
-};
-const json = (type: z.ZodType, media = 'application/json'): unknown => ({
-  content: { [media]: { schema: schemaOf(type) } },
-});
-
-/** The OpenAPI 3.1 document of the API, made from the schemas that parse its bodies. */
-export function openApi(version: string): unknown {
-  const paths: Record<string, Record<string, unknown>> = {};
-  for (const r of ROUTES) {
-    const names = [...r.path.matchAll(/\{(\w+)\}/g)].map((m) => m[1]!);
-    const query = r.query
-      ? Object.entries(
-          (schemaOf(r.query) as { properties: Record<string, unknown>; required?: string[] }).properties,
-        )
-      : [];
-    const needed = r.query ? ((schemaOf(r.query) as { required?: string[] }).required ?? []) : [];
-    (paths[`/api${r.path}`] ??= {})[r.method] = {
-      summary: r.summary,
-      'x-role': r.role,
-      ...(r.role === 'anyone' ? { security: [] } : {}),
-      parameters: [
-        ...names.map((name) => ({
-          name,
-          in: 'path',
-          required: true,
-          schema: name === 'number' ? { type: 'integer' } : { type: 'string', format: 'uuid' },
-        })),
-        ...query.map(([name, schema]) => ({ name, in: 'query', required: needed.includes(name), schema })),
-        ...(r.method === 'get'
-          ? []
-          : [
-              {
-                name: 'Idempotency-Key',
-                in: 'header',
-                required: false,
-                schema: { type: 'string', format: 'uuid' },
-              },
-            ]),
-      ],
-      ...(r.body ? { requestBody: { required: true, ...(json(r.body) as object) } } : {}),
-      ...(r.file ? { requestBody: { required: true, content: { 'application/octet-stream': {} } } } : {}),
-      responses: {
-        [r.status]: { description: r.summary, ...(r.answer ? (json(r.answer) as object) : {}) },
-        default: {
-          description: 'A problem, RFC 9457',
-          ...(json(ProblemSchema, 'application/problem+json') as object),
-        },
-      },
-    };
-  }
-  return {
-    openapi: '3.1.0',
-    info: { title: 'Bold Cellmend', version },
-    paths,
-    components: { securitySchemes: { session: { type: 'apiKey', in: 'cookie', name: 'cellmend.sid' } } },
-    security: [{ session: [] }],
-  };
-}

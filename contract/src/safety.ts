@@ -60,13 +60,21 @@ export const EndStopSchema = z.object({ reason: z.string().trim().min(3, 'Say wh
 
 /** The workshop's own rules. */
 export const WorkshopSettingsSchema = z.object({
-  twoPersons: z.boolean().default(false),
-  gateHours: z.number().min(1).max(24).default(10),
-  leastWaitMin: z.number().min(1).max(120).default(5),
-  callWhom: z.string().trim().max(1000).default(''),
-  quarantinePlace: z.string().trim().max(300).default(''),
+  twoPersons: z.boolean(),
+  gateHours: z.number().min(1).max(24),
+  leastWaitMin: z.number().min(1).max(120),
+  callWhom: z.string().trim().max(1000),
+  quarantinePlace: z.string().trim().max(300),
 });
 export type WorkshopSettings = z.infer<typeof WorkshopSettingsSchema>;
+/** Until a lead sets them. Saving always takes all of them: nothing falls back unsaid. */
+export const FIRST_RULES: WorkshopSettings = {
+  twoPersons: false,
+  gateHours: 10,
+  leastWaitMin: 5,
+  callWhom: '',
+  quarantinePlace: '',
+};
 
 /** Where a job's lock-out stands. Times are the server's. */
 export const SafetyViewSchema = z.object({

@@ -5,7 +5,8 @@ import { DecisionBodySchema, NewDecisionSchema, PHASES, STAGES } from './jobs';
 import { PackProfileSchema } from './pack';
 import { fieldsOf } from './problem';
 import { NewReadingSchema } from './records';
-import { openApi, ROUTES } from './routes';
+import { openApi } from './openapi';
+import { ROUTES } from './routes';
 
 const said = (result: { success: boolean; error?: unknown }): string =>
   result.success
@@ -37,7 +38,7 @@ describe('what crosses the border', () => {
 
   it.each<[string, object, RegExp]>([
     ['a value that is none', { value: NaN }, /^value:/],
-    ['no value', { value: null }, /^value: A note needs text/],
+    ['no value', { value: null }, /^value: A note or a trouble code needs text/],
     ['an unknown kind', { kind: 'smell' }, /^kind:/],
     ['an unknown stage', { stage: 'lunch' }, /^stage:/],
     ['a date that is none', { observedAt: 'yesterday' }, /^observedAt: A date and time/],

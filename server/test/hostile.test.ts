@@ -1,4 +1,5 @@
-import { openApi, ROUTES } from '@cellmend/contract/routes';
+import { openApi } from '@cellmend/contract/openapi';
+import { ROUTES } from '@cellmend/contract/routes';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { Client, startBench, type Bench } from './harness';
 

@@ -5,3 +5,4 @@ export * from './series';
 export * from './split';
 export * from './causes';
 export * from './report';
+export * from './types';

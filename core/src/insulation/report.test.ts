@@ -4,7 +4,8 @@ import { normalisePack } from '../pack';
 import { Random } from '../simpack';
 import { leakCauses } from './causes';
 import { judgeOhmPerVolt, judgeVehicleFigure } from './limits';
-import { insulationReport, type InsulationObservation } from './report';
+import { insulationReport } from './report';
+import type { InsulationObservation } from './types';
 
 const pack = normalisePack(pilotCar());
 const moduleV = pack.modules.map(() => 29);

@@ -1,15 +1,9 @@
 import type { Pack } from '../pack';
 import { linksInOrder } from '../safety/exposure';
-import { fuseEvidence, type FuseEvidence } from '../safety/fuse';
-import { EVIDENCE, leakCauses, type CauseRow, type Evidence } from './causes';
-import { knownResistor, type KnownResistorResult } from './knownResistor';
-import {
-  judgeOhmPerVolt,
-  judgeVehicleFigure,
-  USUAL_MODULE_OHM,
-  type Judged,
-  type VehicleJudged,
-} from './limits';
+import { fuseEvidence } from '../safety/fuse';
+import { EVIDENCE, leakCauses } from './causes';
+import { knownResistor } from './knownResistor';
+import { judgeOhmPerVolt, judgeVehicleFigure, USUAL_MODULE_OHM } from './limits';
 import {
   locateLeak,
   moduleFractions,
@@ -17,127 +11,22 @@ import {
   type Interval,
   type LeakLocation,
 } from './location';
-import {
-  FALSE_PASSES,
-  judgeSeries,
-  seriesQuery,
-  type FalsePass,
-  type SeriesPoint,
-  type SeriesResult,
-} from './series';
-import { afterTest, expectedOf, halving, oneByOne, planSplit, type Expected, type SplitTest } from './split';
+import { FALSE_PASSES, judgeSeries, seriesQuery } from './series';
+import { headline, nextStep, TEST_MIN } from './search';
+import { afterTest } from './split';
+import type {
+  InsulationInputs,
+  InsulationObservation,
+  InsulationReport,
+  ModuleInsulation,
+  TestRow,
+} from './types';
 
-/** What was tested: a run of modules in string order, everything in the vehicle but the pack, or the whole pack. */
-export type TestedPart =
-  { part: 'section'; from: string; to: string } | { part: 'vehicle' } | { part: 'pack' };
-
-/** What people and instruments observed of a leak. */
-export type InsulationObservation =
-  | { kind: 'vehicle'; ohm: number | null; signalV: number | null }
-  | {
-      kind: 'poles';
-      side: 'whole' | 'pack' | 'vehicle';
-      packV: number;
-      negativeV: number;
-      positiveV: number;
-      meterOhm: number;
-    }
-  | {
-      kind: 'known-resistor';
-      higher: 'negative' | 'positive';
-      v1: number;
-      v2: number;
-      v1WithR0: number;
-      r0Ohm: number;
-      packV: number | null;
-    }
-  | {
-      kind: 'tester';
-      tested: TestedPart;
-      setV: number;
-      points: SeriesPoint[];
-      temperatureC: number | null;
-      mounted: boolean;
-    }
-  | { kind: 'seen'; module: string; evidence: Evidence }
-  | { kind: 'answer'; question: FalsePass; yes: boolean }
-  | { kind: 'fuse'; fuse: 'main' | 'pyro'; ohm: number | null }
-  | { kind: 'link'; link: string; open: boolean };
-
-export interface TestRow {
-  label: string;
-  part: TestedPart['part'];
-  /** Positions in the string, inclusive; −1 for the vehicle side. */
-  from: number;
-  to: number;
-  mounted: boolean;
-  setV: number;
-  points: SeriesPoint[];
-  result: SeriesResult;
-  /** Figures that do not belong together, as a question. */
-  query: string;
-}
-export interface ModuleInsulation {
-  moduleIndex: number;
-  probability: number;
-  state: 'clean' | 'leak' | 'suspect' | 'not split';
-  ohm: number | null;
-}
-export interface NextSplit {
-  modules: [string, string];
-  opens: string[];
-  minutes: number;
-  expected: Expected;
-}
-export interface InsulationReport {
-  packV: number;
-  vehicle: VehicleJudged | null;
-  location: LeakLocation | null;
-  known: KnownResistorResult | null;
-  /** The leak's own resistance, by the best of what was measured. */
-  leakOhm: Interval | null;
-  /** The regulation's figure, by which limits are judged. */
-  regulationOhm: Interval | null;
-  judged: Judged | null;
-  tests: TestRow[];
-  modules: ModuleInsulation[];
-  vehicleSide: { probability: number; state: 'open' | 'clean' | 'leak' };
-  /** Two leaks look like one in between until the string is opened. */
-  trust: { ok: boolean; why: string };
-  title: string;
-  text: string;
-  found: string | null;
-  next: {
-    kind: 'poles' | 'sides' | 'split' | 'found' | 'nothing';
-    text: string;
-    split: NextSplit | null;
-    others: NextSplit[];
-    halving: Expected | null;
-    oneByOne: Expected | null;
-  };
-  contradiction: string;
-  falsePasses: { id: FalsePass; question: string; trap: string; yes: boolean | null }[];
-  causes: CauseRow[];
-  entry: string | null;
-  fuses: { fuse: 'main' | 'pyro'; evidence: FuseEvidence }[];
-  openLinks: string[];
-}
-
-/** Minutes of one insulation test. Common practice, no source. */
-export const TEST_MIN = 6;
 /** Share of leaks that sit outside the pack, before anything is measured. From memory. */
 const VEHICLE_SHARE = 0.35;
 /** Parts outside the pack hang on a pole: a leak elsewhere along the string is inside. */
 const AT_A_POLE = 0.035;
 const FOUND_SHARE = 0.9;
-const WORTH_SIDES = 0.08;
-
-export interface InsulationInputs {
-  /** Voltage of every module, V, by module index. */
-  moduleV: number[];
-  /** Lowest channel of each module against the pack's median, mV, where a scan tells it. */
-  lowestMv?: (number | null)[] | undefined;
-}
 
 /** Everything known of a leak: judged, located, and the test that finds it soonest. Pure. */
 export function insulationReport(
@@ -437,113 +326,4 @@ function trustOf(
       };
   }
   return { ok: true, why: '' };
-}
-
-function headline(s: {
-  found: string | null;
-  p: readonly number[];
-  idAt: (i: number) => string;
-  location: LeakLocation | null;
-  vehicleP: number;
-  vehicleState: 'open' | 'clean' | 'leak';
-  trust: { ok: boolean; why: string };
-  tests: readonly TestRow[];
-  judged: Judged | null;
-}): { title: string; text: string } {
-  const { found, p, idAt, location, judged } = s;
-  const where = location
-    ? `Two terminal voltages put it ${Math.round(location.fraction.value * 100)} % up the string (${Math.round(location.fraction.low * 100)} to ${Math.round(location.fraction.high * 100)} %)`
-    : '';
-  const passed = s.tests.filter((t) => t.result.verdict === 'pass').map((t) => t.label);
-  const clean =
-    passed.length > 0
-      ? `${where ? ', and ' : ''}${passed.slice(-2).join(' and ')} ${passed.length > 1 ? 'are' : 'is'} clean`
-      : '';
-  const limit =
-    judged?.verdict === 'below'
-      ? ` Below the ${Math.round(judged.leastOhm / 1000)} kΩ this pack needs.`
-      : judged?.verdict === 'within'
-        ? ' Within the published limit.'
-        : judged
-          ? ' Whether it is within the limit cannot be told from these readings.'
-          : '';
-  const text = `${where}${clean}${where || clean ? '.' : ''}${limit}`;
-  if (!s.trust.ok) return { title: 'Position not to be trusted', text: s.trust.why };
-  if (s.vehicleState === 'leak')
-    return { title: 'On the vehicle side', text: `The pack is not the leak. ${text}` };
-  if (found) return { title: `At ${found}`, text };
-  if (!location && s.tests.length === 0)
-    return {
-      title: 'Not measured yet',
-      text: 'Two voltages at the terminals tell how big the leak is and where along the string it sits.',
-    };
-  if (location && location.equivalentOhm.low > 20e6 && s.tests.every((t) => t.result.verdict !== 'leak'))
-    return { title: 'No leak shows', text };
-  const ranked = p.map((v, i) => ({ v, i })).sort((a, b) => b.v - a.v);
-  const [a, b] = [ranked[0]!, ranked[1]];
-  if (s.vehicleP > a.v) return { title: 'Perhaps outside the pack', text };
-  const pair = b && b.v > 0.2 && Math.abs(a.i - b.i) === 1;
-  return {
-    title: pair
-      ? `Between ${idAt(Math.min(a.i, b.i))} and ${idAt(Math.max(a.i, b.i))}, most likely at ${idAt(a.i)}`
-      : `Most likely at ${idAt(a.i)}`,
-    text,
-  };
-}
-
-function nextStep(s: {
-  p: number[];
-  vehicleP: number;
-  vehicleState: 'open' | 'clean' | 'leak';
-  linkMin: number[];
-  links: string[];
-  idAt: (i: number) => string;
-  found: string | null;
-  measured: boolean;
-}): InsulationReport['next'] {
-  const none = { split: null, others: [], halving: null, oneByOne: null };
-  if (!s.measured)
-    return {
-      kind: 'poles',
-      text: 'Measure both poles to chassis, one after the other, with the same meter, and the pack pole to pole.',
-      ...none,
-    };
-  if (s.vehicleState === 'leak')
-    return {
-      kind: 'found',
-      text: 'Go on in the vehicle: cables, inverter, heater, compressor, charger, one by one.',
-      ...none,
-    };
-  if (s.found)
-    return {
-      kind: 'found',
-      text: `Prove it: ${s.found} out, then test the rest as mounted, and ${s.found} alone.`,
-      ...none,
-    };
-  if (s.vehicleState === 'open' && s.vehicleP >= WORTH_SIDES)
-    return {
-      kind: 'sides',
-      text: 'Vehicle side or pack side first: pack connectors off, then test both apart.',
-      ...none,
-    };
-  const problem = { probability: scaled(s.p, 1), linkMin: s.linkMin, testMin: TEST_MIN };
-  const plan = planSplit(problem);
-  const view = (t: SplitTest, expected: Expected): NextSplit => ({
-    modules: [s.idAt(t.from), s.idAt(t.to)],
-    opens: t.opens.map((l) => s.links[l]!),
-    minutes: t.minutes,
-    expected,
-  });
-  if (!plan.test) return { kind: 'nothing', text: 'There is no link left to separate anything.', ...none };
-  const split = view(plan.test, plan.expected);
-  const range =
-    split.modules[0] === split.modules[1] ? split.modules[0] : `${split.modules[0]} to ${split.modules[1]}`;
-  return {
-    kind: 'split',
-    text: `${split.opens.length > 0 ? `Pull link ${split.opens.join(' and ')}, test` : 'Test'} ${range}.`,
-    split,
-    others: plan.others.map((o) => view(o.test, o.expected)),
-    halving: expectedOf(problem, halving),
-    oneByOne: expectedOf(problem, oneByOne),
-  };
 }

@@ -2,7 +2,7 @@ import { defaultOcvTable, normalisePack, ocvCurve, type Chemistry, type Pack } f
 import type { ScanRecord } from '../scan';
 import { scatterOf, type Verdict } from '../spread';
 import { fitChannel, slopesOf } from '../spread/channelModel';
-import { hypothesesFor } from '../spread/diagnose';
+import { hypothesesFor } from '../spread/hypotheses';
 import type { Observed } from '../spread/observe';
 import type { Trajectory } from '../spread/trajectory';
 import { Random } from './random';

@@ -16,6 +16,7 @@ import { findSignatures, type Signature } from './signature';
 import { median } from './statistics';
 import type { Alternative, ChannelFinding, Estimate, Verdict } from './verdicts';
 import { explain } from './explain';
+import { HEALTHY, hypothesesFor, OPEN } from './hypotheses';
 
 /** Above this gain in chi-square a channel is odd. Healthy scatter and noise reach about 12. */
 export const DETECT_LIMIT = 13.5;
@@ -47,71 +48,6 @@ export interface Diagnosis {
   startSocFraction: number;
   endSocFraction: number;
   observed: Observed;
-}
-
-const HEALTHY: Hypothesis = { name: 'healthy', free: {}, levelAt: 'start', tied: true, penalty: 0 };
-const OPEN: Hypothesis = {
-  name: 'open',
-  free: { soc: 0.15, capacity: 0.25, ohmic: 2, slow: 2, leak: 0.03, offset: 0.15 },
-  levelAt: 'start',
-  tied: true,
-  penalty: 0,
-};
-
-/** The explanations that are compared, with how far each may be from healthy (one standard deviation). */
-export function hypothesesFor(cells: number): { verdict: Verdict; hypothesis: Hypothesis }[] {
-  const offset = cells === 1 ? 0.15 : 0.6;
-  const base = { levelAt: 'start', tied: true, penalty: 0 } as const;
-  return [
-    { verdict: 'imbalance', hypothesis: { ...base, name: 'imbalance', free: { soc: 0.15 } } },
-    {
-      verdict: 'low-capacity',
-      hypothesis: {
-        ...base,
-        name: 'low capacity, level at the start',
-        free: { capacity: 0.3 },
-        positive: 'capacity',
-      },
-    },
-    {
-      verdict: 'low-capacity',
-      hypothesis: {
-        ...base,
-        name: 'low capacity, level when full',
-        free: { capacity: 0.3 },
-        levelAt: 'full',
-        positive: 'capacity',
-      },
-    },
-    {
-      verdict: 'high-resistance',
-      hypothesis: { ...base, name: 'joint', free: { ohmic: 2 }, tied: false, positive: 'ohmic' },
-    },
-    {
-      verdict: 'high-resistance',
-      hypothesis: { ...base, name: 'worn cell', free: { ohmic: 2 }, tied: true, positive: 'ohmic' },
-    },
-    {
-      verdict: 'self-discharge',
-      hypothesis: {
-        ...base,
-        name: 'self-discharge',
-        free: { leak: cells === 1 ? 0.03 : 0.08 },
-        positive: 'leak',
-      },
-    },
-    {
-      verdict: 'self-discharge',
-      hypothesis: {
-        ...base,
-        name: 'self-discharge, low already',
-        free: { leak: cells === 1 ? 0.03 : 0.08, soc: 0.15 },
-        positive: 'leak',
-        penalty: 4,
-      },
-    },
-    { verdict: 'sense-fault', hypothesis: { ...base, name: 'offset', free: { offset } } },
-  ];
 }
 
 interface Judged {

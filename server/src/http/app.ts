@@ -1,4 +1,4 @@
-import { openApi } from '@cellmend/contract/routes';
+import { openApi } from '@cellmend/contract/openapi';
 import { CORE_VERSION } from '@cellmend/core/pack';
 import express, { type Express } from 'express';
 import session from 'express-session';

@@ -5,7 +5,8 @@ import { writeOnce, type Doing, type Store } from '../http/context';
 import { findJob } from '../jobs/service';
 import type { JobRow } from '../db/models';
 import type { PackProfile } from '@cellmend/core/pack';
-import { beginLockout, closeLockout, endStop, stopWork, takeStep, viewSafety } from './service';
+import { beginLockout, closeLockout, takeStep, viewSafety } from './service';
+import { endStop, stopWork } from './stops';
 import { saveSettings, workshopSettings } from './settings';
 
 export function safetyRoutes(store: Store): Router {

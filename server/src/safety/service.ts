@@ -1,9 +1,7 @@
 import {
   BeginLockoutSchema,
   CloseLockoutSchema,
-  EndStopSchema,
   GATED_STAGES,
-  NewStopSchema,
   StepDataSchema,
   type Gate,
   type SafetyView,
@@ -17,8 +15,6 @@ import {
   highestPackV,
   lockoutState,
   proofFault,
-  STOP_ADVICE,
-  WATCH_EVERY_MIN,
   type LockoutContext,
   type LockoutEntry,
   type LockoutRoute,
@@ -30,7 +26,7 @@ import { randomUUID } from 'node:crypto';
 import type { Transaction } from 'sequelize';
 import type { JobRow, ObservationRow, StopRow } from '../db/models';
 import { announce, audit, type Doing, type Store } from '../http/context';
-import { HttpProblem, notFound } from '../http/problems';
+import { HttpProblem } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
 import { viewPerson } from '../people/service';
 import { workshopSettings } from './settings';
@@ -58,7 +54,7 @@ export async function observationsOf(
 }
 
 /** The newest lock-out that was begun and not closed since. */
-function openLockout(rows: readonly ObservationRow[]): Lockout | null {
+export function openLockout(rows: readonly ObservationRow[]): Lockout | null {
   let found: Lockout | null = null;
   for (const row of rows) {
     if (row.kind === 'begin') found = { route: (row.data as { route: LockoutRoute }).route, entries: [] };
@@ -94,7 +90,7 @@ async function namesOf(store: Store, ids: string[], tx?: Transaction): Promise<R
   return Object.fromEntries(people.map((p) => [p.id, p.name]));
 }
 
-const viewStop = (s: StopRow, by: string): Stop => ({
+export const viewStop = (s: StopRow, by: string): Stop => ({
   id: s.id,
   kind: s.kind,
   place: s.place,
@@ -254,7 +250,7 @@ export async function viewSafety(
   };
 }
 
-function mustSign(doing: Doing): void {
+export function mustSign(doing: Doing): void {
   const person = viewPerson(doing.person);
   if (!person.maySignHv)
     throw new HttpProblem(
@@ -267,7 +263,7 @@ function mustSign(doing: Doing): void {
     );
 }
 
-async function observe(
+export async function observe(
   store: Store,
   doing: Doing,
   job: JobRow,
@@ -294,7 +290,7 @@ async function observe(
   await announce(store, doing.tx, 'safety', job.number);
 }
 
-const lock = (store: Store, doing: Doing, job: JobRow): Promise<unknown> =>
+export const lock = (store: Store, doing: Doing, job: JobRow): Promise<unknown> =>
   store.models.Job.findByPk(job.id, { transaction: doing.tx, lock: doing.tx.LOCK.UPDATE });
 
 export async function beginLockout(
@@ -407,63 +403,4 @@ export async function closeLockout(
   await observe(store, doing, job, 'close', { reason, note }, note ? `${reason}: ${note}` : reason);
   await putAwayCapacitors(store, doing, job);
   return viewSafety(store, job, profile, doing.person.id, doing.tx);
-}
-
-/** Stop: the gate closes at once, a thermal watch begins where there is heat to watch. */
-export async function stopWork(store: Store, doing: Doing, job: JobRow, body: unknown): Promise<Stop> {
-  const input = NewStopSchema.parse(body);
-  await lock(store, doing, job);
-  const row = await store.models.Stop.create(
-    { id: randomUUID(), jobId: job.id, ...input, personId: doing.person.id, at: new Date() },
-    { transaction: doing.tx },
-  );
-  await audit(store, doing, job.id, 'STOP', input.kind, [input.place, input.note].filter(Boolean).join(': '));
-  if (openLockout(await observationsOf(store, job.id, 'make-safe', doing.tx)))
-    await observe(store, doing, job, 'close', { reason: 'stop', note: input.kind }, `stop: ${input.kind}`);
-  if (STOP_ADVICE[input.kind].watch)
-    await store.models.Clock.create(
-      {
-        id: randomUUID(),
-        jobId: job.id,
-        label: `Thermal watch: next temperature${input.place ? ` of ${input.place}` : ''}`,
-        kind: 'thermal-watch',
-        stage: 'make-safe',
-        endsAt: new Date(Date.now() + WATCH_EVERY_MIN * 60_000),
-        personId: doing.person.id,
-      },
-      { transaction: doing.tx },
-    );
-  await refreshNeed(store, doing.tx, job.id);
-  await announce(store, doing.tx, 'safety', job.number);
-  await announce(store, doing.tx, 'clocks', job.number);
-  return viewStop(row, doing.person.name);
-}
-
-export async function endStop(
-  store: Store,
-  doing: Doing,
-  job: JobRow,
-  id: string,
-  body: unknown,
-): Promise<Stop> {
-  mustSign(doing);
-  const { reason } = EndStopSchema.parse(body);
-  const row = await store.models.Stop.findOne({
-    where: { id, jobId: job.id, endedAt: null },
-    transaction: doing.tx,
-  });
-  if (!row) throw notFound('That stop');
-  await row.update(
-    { endedAt: new Date(), endedBy: doing.person.id, endReason: reason },
-    { transaction: doing.tx },
-  );
-  await store.models.Clock.update(
-    { doneAt: new Date() },
-    { where: { jobId: job.id, kind: 'thermal-watch', doneAt: null }, transaction: doing.tx },
-  );
-  await audit(store, doing, job.id, 'stop ended', row.kind, reason);
-  await refreshNeed(store, doing.tx, job.id);
-  await announce(store, doing.tx, 'safety', job.number);
-  await announce(store, doing.tx, 'clocks', job.number);
-  return viewStop(row, doing.person.name);
 }

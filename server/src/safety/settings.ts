@@ -1,4 +1,4 @@
-import { WorkshopSettingsSchema, type WorkshopSettings } from '@cellmend/contract/safety';
+import { FIRST_RULES, WorkshopSettingsSchema, type WorkshopSettings } from '@cellmend/contract/safety';
 import { QueryTypes, type Transaction } from 'sequelize';
 import { audit, type Doing, type Store } from '../http/context';
 
@@ -8,7 +8,10 @@ export async function workshopSettings(store: Store, tx?: Transaction): Promise<
     "SELECT value FROM settings WHERE name = 'workshop-rules'",
     { type: QueryTypes.SELECT, ...(tx ? { transaction: tx } : {}) },
   );
-  return WorkshopSettingsSchema.parse(row?.value ?? {});
+  return WorkshopSettingsSchema.parse({
+    ...FIRST_RULES,
+    ...(row?.value as Partial<WorkshopSettings> | undefined),
+  });
 }
 
 export async function saveSettings(store: Store, doing: Doing, body: unknown): Promise<WorkshopSettings> {

@@ -1,4 +1,4 @@
-import { DemoScanSchema, PreviewQuerySchema, ScanQuerySchema } from '@cellmend/contract/routes';
+import { DemoScanSchema, PreviewQuerySchema, ScanQuerySchema } from '@cellmend/contract/scanRoutes';
 import { valueAt } from '@cellmend/core/scan';
 import { Router, type Request } from 'express';
 import { createReadStream, existsSync } from 'node:fs';

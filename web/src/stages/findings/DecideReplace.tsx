@@ -26,28 +26,36 @@ export function DecideReplace({
   report,
   findingId,
   suspects,
+  leaking = NOTHING,
   onDone,
 }: {
-  report: SpreadReport;
+  /** Null where a leak is decided on and nothing was scanned: then no range is computed. */
+  report: SpreadReport | null;
   findingId: string;
   suspects: Suspect[];
+  /** Modules in which a leak was found. */
+  leaking?: readonly string[];
   onDone: () => void;
 }) {
   const { job, pack, selected } = useJobView();
   const earlier = decisionOf(job, 'replace');
   const offered = [
-    ...new Set(
-      [
+    ...new Set([
+      ...leaking,
+      ...[
         ...suspects.filter((s) =>
           ['low-capacity', 'dead', 'high-resistance', 'self-discharge'].includes(s.verdict),
         ),
         ...suspects,
       ].flatMap((s) => s.module.split(' + ')),
-    ),
+    ]),
   ];
-  const worth = suspects
-    .filter((s) => ['low-capacity', 'dead', 'high-resistance', 'self-discharge'].includes(s.verdict))
-    .flatMap((s) => s.module.split(' + '));
+  const worth = [
+    ...leaking,
+    ...suspects
+      .filter((s) => ['low-capacity', 'dead', 'high-resistance', 'self-discharge'].includes(s.verdict))
+      .flatMap((s) => s.module.split(' + ')),
+  ];
   const [level, setLevel] = useState<Level>(
     earlier?.body.level ??
       (worth.length > 0 ? 'module' : suspects.some((s) => s.verdict === 'imbalance') ? 'balance' : 'leave'),
@@ -62,21 +70,6 @@ export function DecideReplace({
   const signing = useSigning('replace');
   const navigate = useNavigate();
   const chosen = level === 'module' ? modules : [];
-  const states = groupStates(
-    report.channels,
-    pack.channels.length,
-    report.typicalCapacityAh,
-    report.startSocFraction,
-  );
-  const swapped = states.map((s, i) =>
-    pack.channels[i]!.moduleIndices.some((m) => chosen.includes(pack.modules[m]!.id))
-      ? { capacityAh: report.typicalCapacityAh, socFraction: report.startSocFraction }
-      : s,
-  );
-  const after = usableCapacity(swapped);
-  const { ratedRangeKm, ratedCapacityAh } = pack.profile;
-  const km = (ah: number): string =>
-    ratedRangeKm ? `, about ${fixed(rangeKm(ah, ratedCapacityAh, ratedRangeKm), 0)} km` : '';
   const sign = async (): Promise<void> => {
     if (
       await signing.sign({
@@ -126,11 +119,7 @@ export function DecideReplace({
                 </ToggleButton>
               ))}
             </Chips>
-            <p>
-              With twins of the rest in place of {chosen.join(', ') || 'nothing'}: {fixed(after.usableAh, 0)}{' '}
-              A·h usable{km(after.usableAh)} as it is balanced now, {fixed(after.balancedAh, 0)} A·h
-              {km(after.balancedAh)} once all are level.
-            </p>
+            {report && <Gain report={report} chosen={chosen} />}
           </>
         )}
         <Field>
@@ -156,5 +145,35 @@ export function DecideReplace({
         </Row>
       </Stack>
     </Sheet>
+  );
+}
+
+const NOTHING: readonly string[] = [];
+
+/** What the pack would give with twins of the rest in place of the chosen modules. */
+function Gain({ report, chosen }: { report: SpreadReport; chosen: readonly string[] }) {
+  const { pack } = useJobView();
+  const states = groupStates(
+    report.channels,
+    pack.channels.length,
+    report.typicalCapacityAh,
+    report.startSocFraction,
+  );
+  const swapped = states.map((s, i) =>
+    pack.channels[i]!.moduleIndices.some((m) => chosen.includes(pack.modules[m]!.id))
+      ? { capacityAh: report.typicalCapacityAh, socFraction: report.startSocFraction }
+      : s,
+  );
+  const after = usableCapacity(swapped);
+  const { ratedRangeKm, ratedCapacityAh } = pack.profile;
+  const km = (ah: number): string =>
+    ratedRangeKm ? `, about ${fixed(rangeKm(ah, ratedCapacityAh, ratedRangeKm), 0)} km` : '';
+  return (
+    <p>
+      With twins of the rest in place of {chosen.join(', ') || 'nothing'}: {fixed(after.usableAh, 0)} A·h
+      usable
+      {km(after.usableAh)} as it is balanced now, {fixed(after.balancedAh, 0)} A·h{km(after.balancedAh)} once
+      all are level.
+    </p>
   );
 }

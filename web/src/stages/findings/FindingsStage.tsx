@@ -2,7 +2,7 @@ import { useState } from 'react';
 import { Button as AriaButton } from 'react-aria-components';
 import styled from 'styled-components';
 import { verdictName, type SpreadReport } from '@cellmend/core/spread';
-import { decisionOf, spreadOf } from '../../api/hooks';
+import { decisionOf, leakOf, spreadOf } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import {
   Answer,
@@ -75,10 +75,26 @@ export function FindingsStage({ question }: StageProps) {
   const [table, setTable] = useState(false);
   const [why, setWhy] = useState(false);
   const spread = spreadOf(findings, 'before');
+  const leak = leakOf(findings);
+  const leaking = leak?.report.found?.split(' and ') ?? [];
   if (!spread) {
     return (
       <Page>
         <h1>{question}</h1>
+        {leak && leaking.length > 0 && (
+          <>
+            <Answer tone="suspect" title={`High voltage reaches the chassis at ${leak.report.found}`}>
+              {leak.report.text} No scan yet: range and balance are not known.
+            </Answer>
+            <DecideReplace
+              report={null}
+              findingId={leak.id}
+              suspects={[]}
+              leaking={leaking}
+              onDone={() => setDeciding(false)}
+            />
+          </>
+        )}
         <Sheet>
           <Stack>
             <h2>No scan yet</h2>
@@ -226,6 +242,7 @@ export function FindingsStage({ question }: StageProps) {
           report={report}
           findingId={spread.id}
           suspects={suspects}
+          leaking={leaking}
           onDone={() => setDeciding(false)}
         />
       ) : (

@@ -114,6 +114,11 @@ export function InsulationStage({ question, stage }: StageProps) {
               ? `${fixed(leak.next.split.expected.tests, 1)} tests and ${fixed(leak.next.split.expected.minutes, 0)} min expected to the module; halving ${fixed(leak.next.halving!.tests, 1)} and ${fixed(leak.next.halving!.minutes, 0)} min, one by one ${fixed(leak.next.oneByOne!.tests, 1)} and ${fixed(leak.next.oneByOne!.minutes, 0)} min.`
               : 'Disconnect the management unit before any test voltage. Treat the opened pack as live.'}
           </div>
+          {leak.found && !job.decisions.some((d) => d.topic === 'replace') && (
+            <LinkButton $quiet to={`/jobs/${job.number}/findings`}>
+              Decide on {leak.found}
+            </LinkButton>
+          )}
           {!job.gate.holds && leak.next.kind !== 'poles' && leak.next.kind !== 'nothing' ? (
             <LinkButton to={`/jobs/${job.number}/make-safe`}>Make safe first</LinkButton>
           ) : (
@@ -164,7 +169,7 @@ function Search({ leak }: { leak: InsulationReport }) {
           Bars show how likely the leak is in each module. The needle is where the chassis sits on the voltage
           ladder.
           {!leak.trust.ok && ' Two leaks: the needle means nothing now.'}
-          {leak.location?.remarks.map((r) => ` ${r}`)}
+          {!leak.known && leak.location?.remarks.map((r) => ` ${r}`)}
         </Mute>
         <Ladder pack={pack} leak={leak} />
       </Sheet>
@@ -191,8 +196,8 @@ function Search({ leak }: { leak: InsulationReport }) {
               <b className="n">{t.result.verdict}</b>
               <span>
                 {t.mounted ? 'as mounted' : 'loose'}
-                {t.result.dar !== null && `, DAR ${fixed(t.result.dar, 2)}`}
-                {t.result.pi !== null && `, PI ${fixed(t.result.pi, 2)}`}
+                {t.result.dar !== null && !t.result.bound && `, DAR ${fixed(t.result.dar, 2)}`}
+                {t.result.pi !== null && !t.result.bound && `, PI ${fixed(t.result.pi, 2)}`}
                 {t.result.bound && `, ${t.setV} V not reached`}
                 {t.query && `. ${t.query}`}
               </span>

@@ -1,6 +1,6 @@
 import type { TestedPart, NextSplit, SeriesPoint } from '@cellmend/core/insulation';
 import { useState } from 'react';
-import { Checkbox, ToggleButton } from 'react-aria-components';
+import { ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
 import { leakOf, usePassing } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
@@ -19,33 +19,10 @@ import {
   Stack,
 } from '../../ui/parts';
 import { fixed, ohms } from '../../ui/words';
+import { Tick } from '../make-safe/step';
 import { useAdd } from './useAdd';
 import { figure } from './view';
 
-const Tick = styled(Checkbox)`
-  display: flex;
-  gap: 10px;
-  align-items: center;
-  min-height: 44px;
-  cursor: pointer;
-  font-weight: 600;
-  &::before {
-    content: '';
-    width: 24px;
-    height: 24px;
-    flex: none;
-    border: 2px solid var(--edge);
-    border-radius: 4px;
-  }
-  &[data-selected]::before {
-    background: var(--mat-text);
-    border-color: var(--mat-text);
-  }
-  &[data-focus-visible]::before {
-    outline: 3px solid var(--mat-text);
-    outline-offset: 2px;
-  }
-`;
 const Grid = styled.div`
   display: grid;
   grid-template-columns: repeat(6, 1fr);

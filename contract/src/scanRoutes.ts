@@ -1,0 +1,137 @@
+import { z } from 'zod';
+import { ScanSummarySchema } from './jobs';
+import type { RouteSpec } from './routeSpec';
+import {
+  DefinitionSchema,
+  LiveStateSchema,
+  NewDefinitionSchema,
+  SaveHeadingSchema,
+  ScanPictureSchema,
+  ScanPreviewSchema,
+  StartLiveSchema,
+} from './scans';
+
+export const DemoScanSchema = z.object({
+  name: z.string().regex(/^[a-z0-9-]+\.csv$/),
+  role: z.enum(['before', 'after']),
+});
+export const ScanQuerySchema = z.object({
+  name: z.string().trim().min(1).max(120),
+  role: z.enum(['before', 'after']),
+  /** When the file was last written, as the browser tells it. */
+  writtenAt: z.iso.datetime({ offset: true }).optional(),
+});
+export const PreviewQuerySchema = z.object({ name: z.string().trim().min(1).max(120) });
+const TracesSchema = z.object({
+  timeS: z.array(z.number()),
+  currentA: z.array(z.number()).nullable(),
+  channels: z.array(z.object({ channelIndex: z.int(), voltageV: z.array(z.number()) })),
+});
+
+/** Addresses of scan files, definitions and live vehicles. */
+export const SCAN_ROUTES: RouteSpec[] = [
+  {
+    method: 'post',
+    path: '/jobs/{number}/scans',
+    summary: 'Take in a scan file',
+    role: 'technician',
+    file: true,
+    query: ScanQuerySchema,
+    status: 201,
+    answer: ScanSummarySchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/scans/demo',
+    summary: 'Take in a file of the demo depot',
+    role: 'technician',
+    body: DemoScanSchema,
+    status: 201,
+    answer: ScanSummarySchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/scans/preview',
+    summary: 'Look at a scan file, or its beginning, without taking it',
+    role: 'technician',
+    file: true,
+    query: PreviewQuerySchema,
+    status: 200,
+    answer: ScanPreviewSchema,
+  },
+  {
+    method: 'post',
+    path: '/headings',
+    summary: 'Remember what the columns of a heading stand for',
+    role: 'technician',
+    body: SaveHeadingSchema,
+    status: 201,
+    answer: z.object({ key: z.string() }),
+  },
+  {
+    method: 'get',
+    path: '/definitions',
+    summary: 'DBC files and diagnostic field definitions',
+    role: 'viewer',
+    status: 200,
+    answer: z.array(DefinitionSchema),
+  },
+  {
+    method: 'post',
+    path: '/definitions',
+    summary: 'Add a definition file',
+    role: 'technician',
+    body: NewDefinitionSchema,
+    status: 201,
+    answer: DefinitionSchema,
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}/live',
+    summary: 'The vehicle being read, or null',
+    role: 'viewer',
+    status: 200,
+    answer: LiveStateSchema.nullable(),
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/live',
+    summary: 'Read a vehicle live through a CAN gateway',
+    role: 'technician',
+    body: StartLiveSchema,
+    status: 201,
+    answer: LiveStateSchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/live/keep',
+    summary: 'End the live scan and take it in',
+    role: 'technician',
+    status: 201,
+    answer: ScanSummarySchema,
+  },
+  {
+    method: 'delete',
+    path: '/jobs/{number}/live',
+    summary: 'End the live scan without keeping it',
+    role: 'technician',
+    status: 204,
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}/scans/{id}/picture',
+    summary: 'Deviation of every channel through a record',
+    role: 'viewer',
+    status: 200,
+    answer: ScanPictureSchema,
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}/scans/{id}/traces',
+    summary: 'Voltages of some channels through a record',
+    role: 'viewer',
+    query: z.object({ channels: z.string().optional() }),
+    status: 200,
+    answer: TracesSchema,
+  },
+];

@@ -1,0 +1,125 @@
+import type { Judged } from './limits';
+import type { LeakLocation } from './location';
+import type { InsulationReport, NextSplit, TestRow } from './types';
+import { expectedOf, halving, oneByOne, planSplit, type Expected, type SplitTest } from './split';
+
+/** Minutes of one insulation test. Common practice, no source. */
+export const TEST_MIN = 6;
+/** From this share on it is worth to part pack and vehicle before the string is opened. */
+const WORTH_SIDES = 0.08;
+
+/** What is known in two sentences. */
+export function headline(s: {
+  found: string | null;
+  p: readonly number[];
+  idAt: (i: number) => string;
+  location: LeakLocation | null;
+  vehicleP: number;
+  vehicleState: 'open' | 'clean' | 'leak';
+  trust: { ok: boolean; why: string };
+  tests: readonly TestRow[];
+  judged: Judged | null;
+}): { title: string; text: string } {
+  const { found, p, idAt, location, judged } = s;
+  const where = location
+    ? `Two terminal voltages put it ${Math.round(location.fraction.value * 100)} % up the string (${Math.round(location.fraction.low * 100)} to ${Math.round(location.fraction.high * 100)} %)`
+    : '';
+  const passed = s.tests.filter((t) => t.result.verdict === 'pass').map((t) => t.label);
+  const clean =
+    passed.length > 0
+      ? `${where ? ', and ' : ''}${passed.slice(-2).join(' and ')} ${passed.length > 1 ? 'are' : 'is'} clean`
+      : '';
+  const limit =
+    judged?.verdict === 'below'
+      ? ` Below the ${Math.round(judged.leastOhm / 1000)} kΩ this pack needs.`
+      : judged?.verdict === 'within'
+        ? ' Within the published limit.'
+        : judged
+          ? ' Whether it is within the limit cannot be told from these readings.'
+          : '';
+  const text = `${where}${clean}${where || clean ? '.' : ''}${limit}`;
+  if (!s.trust.ok) return { title: 'Position not to be trusted', text: s.trust.why };
+  if (s.vehicleState === 'leak')
+    return { title: 'On the vehicle side', text: `The pack is not the leak. ${text}` };
+  if (found) return { title: `At ${found}`, text };
+  if (!location && s.tests.length === 0)
+    return {
+      title: 'Not measured yet',
+      text: 'Two voltages at the terminals tell how big the leak is and where along the string it sits.',
+    };
+  if (location && location.equivalentOhm.low > 20e6 && s.tests.every((t) => t.result.verdict !== 'leak'))
+    return { title: 'No leak shows', text };
+  const ranked = p.map((v, i) => ({ v, i })).sort((a, b) => b.v - a.v);
+  const [a, b] = [ranked[0]!, ranked[1]];
+  if (s.vehicleP > a.v) return { title: 'Perhaps outside the pack', text };
+  const pair = b && b.v > 0.2 && Math.abs(a.i - b.i) === 1;
+  return {
+    title: pair
+      ? `Between ${idAt(Math.min(a.i, b.i))} and ${idAt(Math.max(a.i, b.i))}, most likely at ${idAt(a.i)}`
+      : `Most likely at ${idAt(a.i)}`,
+    text,
+  };
+}
+
+/** The step that brings most for its effort. */
+export function nextStep(s: {
+  p: number[];
+  vehicleP: number;
+  vehicleState: 'open' | 'clean' | 'leak';
+  linkMin: number[];
+  links: string[];
+  idAt: (i: number) => string;
+  found: string | null;
+  measured: boolean;
+}): InsulationReport['next'] {
+  const none = { split: null, others: [], halving: null, oneByOne: null };
+  if (!s.measured)
+    return {
+      kind: 'poles',
+      text: 'Measure both poles to chassis, one after the other, with the same meter, and the pack pole to pole.',
+      ...none,
+    };
+  if (s.vehicleState === 'leak')
+    return {
+      kind: 'found',
+      text: 'Go on in the vehicle: cables, inverter, heater, compressor, charger, one by one.',
+      ...none,
+    };
+  if (s.found)
+    return {
+      kind: 'found',
+      text: `Prove it: ${s.found} out, then test the rest as mounted, and ${s.found} alone.`,
+      ...none,
+    };
+  if (s.vehicleState === 'open' && s.vehicleP >= WORTH_SIDES)
+    return {
+      kind: 'sides',
+      text: 'Vehicle side or pack side first: pack connectors off, then test both apart.',
+      ...none,
+    };
+  const problem = { probability: toOne(s.p), linkMin: s.linkMin, testMin: TEST_MIN };
+  const plan = planSplit(problem);
+  const view = (t: SplitTest, expected: Expected): NextSplit => ({
+    modules: [s.idAt(t.from), s.idAt(t.to)],
+    opens: t.opens.map((l) => s.links[l]!),
+    minutes: t.minutes,
+    expected,
+  });
+  if (!plan.test) return { kind: 'nothing', text: 'There is no link left to separate anything.', ...none };
+  const split = view(plan.test, plan.expected);
+  const range =
+    split.modules[0] === split.modules[1] ? split.modules[0] : `${split.modules[0]} to ${split.modules[1]}`;
+  return {
+    kind: 'split',
+    text: `${split.opens.length > 0 ? `Pull link ${split.opens.join(' and ')}, test` : 'Test'} ${range}.`,
+    split,
+    others: plan.others.map((o) => view(o.test, o.expected)),
+    halving: expectedOf(problem, halving),
+    oneByOne: expectedOf(problem, oneByOne),
+  };
+}
+
+const toOne = (p: readonly number[]): number[] => {
+  const total = p.reduce((a, b) => a + b, 0);
+  return p.map((x) => (total > 0 ? x / total : 1 / p.length));
+};

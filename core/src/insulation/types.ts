@@ -1,0 +1,111 @@
+import type { FuseEvidence } from '../safety/fuse';
+import type { CauseRow, Evidence } from './causes';
+import type { KnownResistorResult } from './knownResistor';
+import type { Judged, VehicleJudged } from './limits';
+import type { Interval, LeakLocation } from './location';
+import type { FalsePass, SeriesPoint, SeriesResult } from './series';
+import type { Expected } from './split';
+
+/** What was tested: a run of modules in string order, everything in the vehicle but the pack, or the whole pack. */
+export type TestedPart =
+  { part: 'section'; from: string; to: string } | { part: 'vehicle' } | { part: 'pack' };
+
+/** What people and instruments observed of a leak. */
+export type InsulationObservation =
+  | { kind: 'vehicle'; ohm: number | null; signalV: number | null }
+  | {
+      kind: 'poles';
+      side: 'whole' | 'pack' | 'vehicle';
+      packV: number;
+      negativeV: number;
+      positiveV: number;
+      meterOhm: number;
+    }
+  | {
+      kind: 'known-resistor';
+      higher: 'negative' | 'positive';
+      v1: number;
+      v2: number;
+      v1WithR0: number;
+      r0Ohm: number;
+      packV: number | null;
+    }
+  | {
+      kind: 'tester';
+      tested: TestedPart;
+      setV: number;
+      points: SeriesPoint[];
+      temperatureC: number | null;
+      mounted: boolean;
+    }
+  | { kind: 'seen'; module: string; evidence: Evidence }
+  | { kind: 'answer'; question: FalsePass; yes: boolean }
+  | { kind: 'fuse'; fuse: 'main' | 'pyro'; ohm: number | null }
+  | { kind: 'link'; link: string; open: boolean };
+
+export interface TestRow {
+  label: string;
+  part: TestedPart['part'];
+  /** Positions in the string, inclusive; −1 for the vehicle side. */
+  from: number;
+  to: number;
+  mounted: boolean;
+  setV: number;
+  points: SeriesPoint[];
+  result: SeriesResult;
+  /** Figures that do not belong together, as a question. */
+  query: string;
+}
+export interface ModuleInsulation {
+  moduleIndex: number;
+  probability: number;
+  state: 'clean' | 'leak' | 'suspect' | 'not split';
+  ohm: number | null;
+}
+export interface NextSplit {
+  modules: [string, string];
+  opens: string[];
+  minutes: number;
+  expected: Expected;
+}
+export interface InsulationReport {
+  packV: number;
+  vehicle: VehicleJudged | null;
+  location: LeakLocation | null;
+  known: KnownResistorResult | null;
+  /** The leak's own resistance, by the best of what was measured. */
+  leakOhm: Interval | null;
+  /** The regulation's figure, by which limits are judged. */
+  regulationOhm: Interval | null;
+  judged: Judged | null;
+  tests: TestRow[];
+  modules: ModuleInsulation[];
+  vehicleSide: { probability: number; state: 'open' | 'clean' | 'leak' };
+  /** Two leaks look like one in between until the string is opened. */
+  trust: { ok: boolean; why: string };
+  title: string;
+  text: string;
+  found: string | null;
+  next: {
+    kind: 'poles' | 'sides' | 'split' | 'found' | 'nothing';
+    text: string;
+    split: NextSplit | null;
+    others: NextSplit[];
+    halving: Expected | null;
+    oneByOne: Expected | null;
+  };
+  contradiction: string;
+  falsePasses: { id: FalsePass; question: string; trap: string; yes: boolean | null }[];
+  causes: CauseRow[];
+  entry: string | null;
+  fuses: { fuse: 'main' | 'pyro'; evidence: FuseEvidence }[];
+  openLinks: string[];
+}
+
+/** What the report is computed from beside the observations. */
+export interface InsulationInputs {
+  /** Voltage of every module, V, by module index. */
+  moduleV: number[];
+  /** Lowest channel of each module against the pack's median, mV, where a scan tells it. */
+  lowestMv?: (number | null)[] | undefined;
+}

@@ -1,0 +1,67 @@
+import { EndStopSchema, NewStopSchema, type Stop } from '@cellmend/contract/safety';
+import { STOP_ADVICE, WATCH_EVERY_MIN } from '@cellmend/core/safety';
+import { randomUUID } from 'node:crypto';
+import type { JobRow } from '../db/models';
+import { announce, audit, type Doing, type Store } from '../http/context';
+import { notFound } from '../http/problems';
+import { refreshNeed } from '../jobs/need';
+import { lock, mustSign, observationsOf, observe, openLockout, viewStop } from './service';
+
+/** Stop: the gate closes at once, a thermal watch begins where there is heat to watch. */
+export async function stopWork(store: Store, doing: Doing, job: JobRow, body: unknown): Promise<Stop> {
+  const input = NewStopSchema.parse(body);
+  await lock(store, doing, job);
+  const row = await store.models.Stop.create(
+    { id: randomUUID(), jobId: job.id, ...input, personId: doing.person.id, at: new Date() },
+    { transaction: doing.tx },
+  );
+  await audit(store, doing, job.id, 'STOP', input.kind, [input.place, input.note].filter(Boolean).join(': '));
+  if (openLockout(await observationsOf(store, job.id, 'make-safe', doing.tx)))
+    await observe(store, doing, job, 'close', { reason: 'stop', note: input.kind }, `stop: ${input.kind}`);
+  if (STOP_ADVICE[input.kind].watch)
+    await store.models.Clock.create(
+      {
+        id: randomUUID(),
+        jobId: job.id,
+        label: `Thermal watch: next temperature${input.place ? ` of ${input.place}` : ''}`,
+        kind: 'thermal-watch',
+        stage: 'make-safe',
+        endsAt: new Date(Date.now() + WATCH_EVERY_MIN * 60_000),
+        personId: doing.person.id,
+      },
+      { transaction: doing.tx },
+    );
+  await refreshNeed(store, doing.tx, job.id);
+  await announce(store, doing.tx, 'safety', job.number);
+  await announce(store, doing.tx, 'clocks', job.number);
+  return viewStop(row, doing.person.name);
+}
+
+export async function endStop(
+  store: Store,
+  doing: Doing,
+  job: JobRow,
+  id: string,
+  body: unknown,
+): Promise<Stop> {
+  mustSign(doing);
+  const { reason } = EndStopSchema.parse(body);
+  const row = await store.models.Stop.findOne({
+    where: { id, jobId: job.id, endedAt: null },
+    transaction: doing.tx,
+  });
+  if (!row) throw notFound('That stop');
+  await row.update(
+    { endedAt: new Date(), endedBy: doing.person.id, endReason: reason },
+    { transaction: doing.tx },
+  );
+  await store.models.Clock.update(
+    { doneAt: new Date() },
+    { where: { jobId: job.id, kind: 'thermal-watch', doneAt: null }, transaction: doing.tx },
+  );
+  await audit(store, doing, job.id, 'stop ended', row.kind, reason);
+  await refreshNeed(store, doing.tx, job.id);
+  await announce(store, doing.tx, 'safety', job.number);
+  await announce(store, doing.tx, 'clocks', job.number);
+  return viewStop(row, doing.person.name);
+}
