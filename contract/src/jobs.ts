@@ -93,6 +93,10 @@ const IntakeBodySchema = z.object({
   deltaMv: z.number().min(0).max(5000).nullable(),
   insulationOhm: z.number().min(0).max(1e13).nullable(),
   aim: z.enum(['limp on', 'restore', 'sell', 'buy']),
+  /** What the vehicle is worth as it stands, in the workshop's currency. */
+  vehicleValue: z.number().min(0).max(1e8).nullable().default(null),
+  /** An earlier repair and its place in the pack, and parts that were changed already. */
+  earlierRepair: z.string().max(500).default(''),
 });
 export const DecisionBodySchema = z.discriminatedUnion('topic', [
   IntakeBodySchema,
@@ -115,7 +119,8 @@ export const DecisionBodySchema = z.discriminatedUnion('topic', [
     notDone: z.string().max(4000),
   }),
 ]);
-export type DecisionBody = z.infer<typeof DecisionBodySchema>;
+export type DecisionBody = z.output<typeof DecisionBodySchema>;
+export type DecisionBodyInput = z.input<typeof DecisionBodySchema>;
 export const DecisionSchema = z.object({
   id: z.uuid(),
   topic: z.enum(DECISION_TOPICS),

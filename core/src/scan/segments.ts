@@ -9,7 +9,12 @@ export interface Segment {
   meanCurrentA: number;
   /** Charge drawn (positive) or put in, A·h. */
   chargeAh: number;
+  /** Changes of current that tell resistance: this many steps of a tenth of the widest current and more. */
+  steps: number;
 }
+
+/** A rest this long is standing: self-discharge shows in it, s. */
+export const STANDING_S = 12 * 3600;
 
 /** Charge drawn between two moments by trapezoid, A·h, positive on discharge. */
 export function chargeBetweenAh(current: Series, fromS: number, toS: number): number {
@@ -35,7 +40,7 @@ export function chargeBetweenAh(current: Series, fromS: number, toS: number): nu
 export function findSegments(record: ScanRecord, restA = 0.8, shortestS = 180): Segment[] {
   const { fromS, toS } = timeSpan(record);
   if (!record.currentA || record.currentA.timeS.length < 2)
-    return [{ kind: 'rest', fromS, toS, meanCurrentA: 0, chargeAh: 0 }];
+    return [{ kind: 'rest', fromS, toS, meanCurrentA: 0, chargeAh: 0, steps: 0 }];
   const current = record.currentA;
   const { timeS, value } = current;
   const runs: { rest: boolean; fromS: number; toS: number }[] = [];
@@ -57,7 +62,13 @@ export function findSegments(record: ScanRecord, restA = 0.8, shortestS = 180): 
     if (last && last.rest === rest) last.toS = run.toS;
     else kept.push({ ...run, rest });
   }
+  let widest = 0;
+  for (const v of value) if (Math.abs(v) > widest) widest = Math.abs(v);
+  const step = Math.max(3, 0.1 * widest);
   return kept.map((run) => {
+    let steps = 0;
+    for (let i = Math.max(1, indexAt(timeS, run.fromS)); i < timeS.length && timeS[i]! <= run.toS; i++)
+      if (Math.abs(value[i]! - value[i - 1]!) >= step) steps++;
     const chargeAh = chargeBetweenAh(current, run.fromS, run.toS);
     const meanCurrentA = meanBetween(current, run.fromS, run.toS);
     return {
@@ -66,6 +77,7 @@ export function findSegments(record: ScanRecord, restA = 0.8, shortestS = 180): 
       toS: run.toS,
       meanCurrentA,
       chargeAh,
+      steps,
     };
   });
 }

@@ -40,6 +40,25 @@ describe('what a job needs next', () => {
     expect(need(['before'], leave, handOver)).toBe('Closed');
   });
 
+  it('puts a stop before everything, and a leak before the scan', () => {
+    const facts = { scans: [], decisions: [], headline: '', complaint: 'warning after rain' };
+    expect(nextNeed({ ...facts, stop: 'smoke', leak: { title: 'x', found: null } })).toMatchObject({
+      need: 'Stopped',
+      stage: 'make-safe',
+    });
+    expect(nextNeed({ ...facts, leak: { title: 'Most likely at M06', found: null } })).toMatchObject({
+      need: 'Find the leak',
+      stage: 'insulation',
+    });
+    expect(nextNeed({ ...facts, leak: { title: '', found: 'M06' } })).toMatchObject({
+      need: 'Decide',
+      detail: 'Leak at M06. Replace, or tell the owner?',
+    });
+    expect(
+      nextNeed({ ...facts, decisions: decided(replace), leak: { title: '', found: 'M06' } }).need,
+    ).not.toBe('Decide');
+  });
+
   it('shows the complaint until there is a scan, then the finding', () => {
     const facts = { scans: [], decisions: [], headline: 'M07 low capacity', complaint: 'slow' };
     expect(nextNeed(facts).detail).toBe('slow');
@@ -54,6 +73,20 @@ describe('the route', () => {
       decided(...bodies),
       new Set(notes),
     );
+
+  it('closes what opens the pack until the gate holds, and shows a stop', () => {
+    const route = (gate: object, leak: { found: string | null } | null = null) =>
+      routeOf([], [], new Set(), { holds: false, begun: false, stop: null, ...gate }, leak);
+    expect(route({})['strip-down']).toEqual({ state: 'blocked', note: 'gate' });
+    expect(route({}).rebuild.state).toBe('blocked');
+    expect(route({ begun: true })['make-safe'].state).toBe('work');
+    expect(route({ begun: true, holds: true })['strip-down'].state).toBe('nothing');
+    expect(route({ begun: true, holds: true })['make-safe']).toEqual({ state: 'done', note: 'dead' });
+    const stop = { id: '', kind: 'hot' as const, place: '', note: '', by: '', at: '' };
+    expect(route({ stop })['make-safe']).toEqual({ state: 'reopened', note: 'stopped' });
+    expect(route({}, { found: 'M06' }).insulation).toEqual({ state: 'done', note: 'M06' });
+    expect(route({}, { found: null }).insulation.state).toBe('work');
+  });
 
   it('has a state for every stage, and says what blocks one', () => {
     const fresh = state([], []);

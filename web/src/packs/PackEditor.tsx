@@ -28,6 +28,7 @@ import {
 } from '../ui/parts';
 import { applyLayout, layoutOf, type Layout } from './form';
 import { Limits } from './Limits';
+import { SafetyFields } from './SafetyFields';
 import { RestCurve, RestCurveTable } from './RestCurve';
 import { Topology } from './Topology';
 
@@ -321,6 +322,7 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
             <RestCurveTable key={imported} profile={profile} onChange={change} />
             <Stack>
               <RestCurve table={profile.ocv} />
+              <SafetyFields profile={profile} onChange={change} />
               <Limits limits={profile.limits ?? []} onChange={(limits) => change({ limits })} />
             </Stack>
           </Columns>

@@ -109,6 +109,7 @@ export function applyLayout(profile: PackProfile, layout: Layout): PackProfile |
       between: [modules[i]!.id, m.id],
       kind: i + 1 === layout.disconnectAfter ? 'service-disconnect' : plain,
       accessMin: old?.accessMin ?? 5,
+      ...(old?.after ? { after: old.after } : {}),
     };
   });
   const names = tiers.map((_, t) => profile.tiers?.[t] ?? (tiers.length === 1 ? 'Modules' : `Tier ${t + 1}`));

@@ -72,6 +72,8 @@ interface Draft {
   delta: string;
   insulation: string;
   aim: Intake['aim'];
+  value: string;
+  earlier: string;
 }
 
 /** Reads the typed fields into what is stored. @throws InputProblem naming the field. */
@@ -98,6 +100,8 @@ function read(draft: Draft): Intake {
     deltaMv: number(draft.delta, 'delta', 'Millivolts between highest and lowest group.'),
     insulationOhm,
     aim: draft.aim,
+    vehicleValue: number(draft.value ?? '', 'vehicle value', 'An amount, or empty.'),
+    earlierRepair: (draft.earlier ?? '').trim(),
   };
 }
 
@@ -115,6 +119,8 @@ export function IntakeStage({ question, stage }: StageProps) {
     delta: b?.deltaMv?.toString() ?? '',
     insulation: b?.insulationOhm ? printQuantity(b.insulationOhm, 'insulation') : '',
     aim: b?.aim ?? 'restore',
+    value: b?.vehicleValue?.toString() ?? '',
+    earlier: b?.earlierRepair ?? '',
   });
   const [all, setAll] = useState(false);
   const signing = useSigning('intake');
@@ -220,6 +226,26 @@ export function IntakeStage({ question, stage }: StageProps) {
                   value={draft.insulation}
                   placeholder="195k"
                   onChange={(e) => set({ insulation: e.target.value })}
+                />
+              </Field>
+            </Row>
+            <Row>
+              <Field style={{ flex: 2 }}>
+                Earlier repair and its place, parts changed already
+                <Input
+                  value={draft.earlier ?? ''}
+                  maxLength={500}
+                  placeholder="M03 swapped elsewhere last spring; 12 V battery"
+                  onChange={(e) => set({ earlier: e.target.value })}
+                />
+              </Field>
+              <Field style={{ flex: 1 }}>
+                Vehicle worth
+                <Input
+                  inputMode="numeric"
+                  value={draft.value ?? ''}
+                  placeholder="6500"
+                  onChange={(e) => set({ value: e.target.value })}
                 />
               </Field>
             </Row>

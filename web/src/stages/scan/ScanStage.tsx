@@ -1,3 +1,5 @@
+import { STANDING_S, type Segment } from '@cellmend/core/scan';
+import type { SpreadReport } from '@cellmend/core/spread';
 import { FileUp, Square } from 'lucide-react';
 import { useState } from 'react';
 import { DropZone, FileTrigger, ProgressBar, Radio, RadioGroup, type DropItem } from 'react-aria-components';
@@ -85,7 +87,18 @@ const Bar = styled.div<{ $part: number }>`
   }
 `;
 
-const SEGMENT_NAMES = { rest: 'Rest', discharge: 'Discharge', charge: 'Charge' } as const;
+/** What a segment is in the trade's words, and which end of the charge it lies at. */
+function segmentName(s: Segment, report: SpreadReport): string {
+  const name = {
+    rest: s.toS - s.fromS >= STANDING_S ? 'Standing' : 'Rest',
+    discharge: 'Discharge',
+    charge: 'Charge',
+  }[s.kind];
+  const holds = (at: number | undefined): boolean => at !== undefined && at >= s.fromS && at <= s.toS;
+  if (s.kind === 'rest' && holds(report.nearFull?.timeS)) return `${name}, near full`;
+  return s.kind === 'rest' && holds(report.nearEmpty?.timeS) ? `${name}, near empty` : name;
+}
+
 const VIEWS = [
   ['records', 'Records'],
   ['course', 'Course'],
@@ -301,16 +314,18 @@ function Course() {
                 <th className="r">Length</th>
                 <th className="r">Mean current</th>
                 <th className="r">Charge</th>
+                <th className="r">Steps</th>
               </tr>
             </thead>
             <tbody>
               {report.segments.map((s) => (
                 <tr key={s.fromS}>
-                  <td>{SEGMENT_NAMES[s.kind]}</td>
+                  <td>{segmentName(s, report)}</td>
                   <td className="r">{duration(s.fromS / 3600)}</td>
                   <td className="r">{duration((s.toS - s.fromS) / 3600)}</td>
                   <td className="r">{fixed(s.meanCurrentA, 1)} A</td>
                   <td className="r">{fixed(s.chargeAh, 1)} A·h</td>
+                  <td className="r">{s.steps ?? '–'}</td>
                 </tr>
               ))}
             </tbody>

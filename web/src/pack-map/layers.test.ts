@@ -1,0 +1,123 @@
+import type { SafetyView } from '@cellmend/contract/safety';
+import { insulationReport } from '@cellmend/core/insulation';
+import { normalisePack, type PackProfile } from '@cellmend/core/pack';
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { describe, expect, it } from 'vitest';
+import { countdown, ohms } from '../ui/words';
+import { figure, say } from '../stages/insulation/view';
+import { exposureLayer, insulationLayer } from './layers';
+import { drawPack } from './view';
+
+const read = (name: string) =>
+  normalisePack(
+    JSON.parse(readFileSync(join(import.meta.dirname, '../../../demo/packs', name), 'utf8')) as PackProfile,
+  );
+const pack = read('corrie-pilot.json');
+const safety = (moduleV: number[], openLinks: string[] = []): SafetyView =>
+  ({ moduleV, openLinks, moduleVFrom: 'scan' }) as unknown as SafetyView;
+
+describe('the exposure layer', () => {
+  it('marks every part above 60 V and says which pulls bring it below', () => {
+    const layer = exposureLayer(pack, safety(pack.modules.map(() => 29)));
+    expect([...layer.modules.values()].every((m) => m.tone === 'hot' && m.text === '29 V')).toBe(true);
+    expect(layer.links!.next).toEqual(['L6']);
+    expect(layer.note!.title).toBe('Below 60 V everywhere after 5 links');
+    expect(layer.note!.text).toMatch(/^348 V now, then L6 174/);
+  });
+
+  it('calms down part by part as links come out', () => {
+    const out = ['L6', 'L2', 'L4', 'L8', 'L10'];
+    const layer = exposureLayer(
+      pack,
+      safety(
+        pack.modules.map(() => 29),
+        out,
+      ),
+    );
+    expect([...layer.modules.values()].every((m) => m.tone === 'plain')).toBe(true);
+    expect(layer.note).toEqual({
+      title: 'No part holds more than 58 V',
+      text: 'Every module stays live in itself.',
+    });
+  });
+
+  it('names a module that no link can help', () => {
+    const layer = exposureLayer(pack, safety(pack.modules.map((_, i) => (i === 2 ? 75 : 20))));
+    expect(layer.note!.title).toBe('M03 alone holds more than 60 V');
+  });
+
+  it('draws a place for every link of every demo pack', () => {
+    for (const name of ['corrie-pilot.json', 'marram-3-van.json', 'island-bus.json', 'ferry-shuttle.json']) {
+      const p = read(name);
+      const drawing = drawPack(p);
+      expect(drawing.links).toHaveLength(p.profile.links!.length);
+      for (const l of drawing.links)
+        expect(l.x >= 0 && l.y >= 0 && l.x <= drawing.width && l.y <= drawing.height).toBe(true);
+    }
+  });
+});
+
+describe('the insulation layer', () => {
+  const report = insulationReport(
+    pack,
+    [
+      { kind: 'poles', side: 'pack', packV: 348, negativeV: 146, positiveV: 201.8, meterOhm: 10e6 },
+      { kind: 'link', link: 'L6', open: true },
+      {
+        kind: 'tester',
+        tested: { part: 'section', from: 'M07', to: 'M12' },
+        setV: 500,
+        points: [{ timeS: 60, ohm: 2.1e9, voltageV: 500 }],
+        temperatureC: 22,
+        mounted: true,
+      },
+    ],
+    { moduleV: pack.modules.map(() => 29) },
+  );
+
+  it('tells clean from suspect from not split, and which link is next', () => {
+    const layer = insulationLayer(report);
+    const of = (id: string) => layer.modules.get(pack.modules.findIndex((m) => m.id === id))!;
+    expect(of('M09')).toMatchObject({ tone: 'clean', text: 'clean, 2.1 GΩ', state: 'plain' });
+    expect(of('M01')).toMatchObject({ tone: 'open' });
+    expect([of('M05'), of('M06')].some((m) => m.state === 'suspect')).toBe(true);
+    expect(layer.links!.out).toEqual(['L6']);
+    expect(layer.links!.next.length).toBeGreaterThan(0);
+  });
+
+  it('says that nothing is measured yet', () => {
+    expect(insulationLayer(null)).toMatchObject({ caption: 'nothing measured yet' });
+  });
+});
+
+describe('words', () => {
+  it('print resistances with three figures and a prefix', () => {
+    expect([6200, 482e6, 2.1e9, 35, 1e12, Infinity].map(ohms)).toEqual([
+      '6.2 kΩ',
+      '482 MΩ',
+      '2.1 GΩ',
+      '35 Ω',
+      '1000 GΩ',
+      'open',
+    ]);
+  });
+  it('count down in minutes and seconds, never below zero', () => {
+    expect([124, 59.2, 0, -5].map(countdown)).toEqual(['2:04', '1:00', '0:00', '0:00']);
+  });
+  it('say an observation in one line, and read figures with prefixes', () => {
+    expect(say({ kind: 'fuse', fuse: 'pyro', ohm: null })).toBe('pyro fuse open');
+    expect(say({ kind: 'link', link: 'L4', open: true })).toBe('Link L4 out');
+    expect(
+      say({
+        kind: 'tester',
+        tested: { part: 'section', from: 'M05', to: 'M05' },
+        setV: 500,
+        points: [{ timeS: 30, ohm: null, voltageV: 21 }],
+        temperatureC: null,
+        mounted: true,
+      }),
+    ).toBe('500 V on M05: pinned at 30 s, 21 V');
+    expect([figure('4.7k'), figure('2,1G'), figure(''), figure('x')]).toEqual([4700, 2.1e9, null, null]);
+  });
+});
