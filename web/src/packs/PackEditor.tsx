@@ -322,10 +322,10 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
             <RestCurveTable key={imported} profile={profile} onChange={change} />
             <Stack>
               <RestCurve table={profile.ocv} />
-              <SafetyFields profile={profile} onChange={change} />
               <Limits limits={profile.limits ?? []} onChange={(limits) => change({ limits })} />
             </Stack>
           </Columns>
+          <SafetyFields profile={profile} onChange={change} />
           <Topology profile={profile} onChange={take} />
           {faults
             .filter((f) => f.level === 'remark')

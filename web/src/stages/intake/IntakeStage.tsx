@@ -188,16 +188,16 @@ export function IntakeStage({ question, stage }: StageProps) {
                 </Chips>
               </Field>
             ))}
+            <Field>
+              Trouble codes
+              <Input
+                className="n"
+                value={draft.codes}
+                placeholder="P0AA6 P0A80"
+                onChange={(e) => set({ codes: e.target.value })}
+              />
+            </Field>
             <Row>
-              <Field style={{ flex: 2 }}>
-                Trouble codes
-                <Input
-                  className="n"
-                  value={draft.codes}
-                  placeholder="P0AA6 P0A80"
-                  onChange={(e) => set({ codes: e.target.value })}
-                />
-              </Field>
               <Field style={{ flex: 1 }}>
                 Odometer, km
                 <Input
@@ -209,6 +209,15 @@ export function IntakeStage({ question, stage }: StageProps) {
               <Field style={{ flex: 1 }}>
                 Age, years
                 <Input inputMode="numeric" value={draft.age} onChange={(e) => set({ age: e.target.value })} />
+              </Field>
+              <Field style={{ flex: 1 }}>
+                Vehicle worth
+                <Input
+                  inputMode="numeric"
+                  value={draft.value ?? ''}
+                  placeholder="6500"
+                  onChange={(e) => set({ value: e.target.value })}
+                />
               </Field>
             </Row>
             <Row>
@@ -229,26 +238,15 @@ export function IntakeStage({ question, stage }: StageProps) {
                 />
               </Field>
             </Row>
-            <Row>
-              <Field style={{ flex: 2 }}>
-                Earlier repair and its place, parts changed already
-                <Input
-                  value={draft.earlier ?? ''}
-                  maxLength={500}
-                  placeholder="M03 swapped elsewhere last spring; 12 V battery"
-                  onChange={(e) => set({ earlier: e.target.value })}
-                />
-              </Field>
-              <Field style={{ flex: 1 }}>
-                Vehicle worth
-                <Input
-                  inputMode="numeric"
-                  value={draft.value ?? ''}
-                  placeholder="6500"
-                  onChange={(e) => set({ value: e.target.value })}
-                />
-              </Field>
-            </Row>
+            <Field>
+              Earlier repair, parts changed already
+              <Input
+                value={draft.earlier ?? ''}
+                maxLength={500}
+                placeholder="M03 last spring; 12 V battery"
+                onChange={(e) => set({ earlier: e.target.value })}
+              />
+            </Field>
             <Field as="div">
               The owner wants to
               <Chips
