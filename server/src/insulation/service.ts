@@ -15,7 +15,8 @@ import { computeFinding } from '../findings/service';
 import { announce, announceNow, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
-import { moduleVoltages, observationsOf, requireGate } from '../safety/service';
+import { observationsOf, requireGate } from '../safety/gate';
+import { moduleVoltages } from '../safety/service';
 
 /** Observations that count: those that nothing superseded. */
 const current = (rows: ObservationRow[]): ObservationRow[] => {

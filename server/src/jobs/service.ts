@@ -18,7 +18,7 @@ import { z } from 'zod';
 import type { DecisionRow, JobRow } from '../db/models';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { notFound } from '../http/problems';
-import { gateOf } from '../safety/service';
+import { gateOf } from '../safety/gate';
 import { currentDecisions, refreshNeed } from './need';
 
 const NumberSchema = z.coerce.number().int().min(1).max(2_000_000_000);

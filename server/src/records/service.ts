@@ -16,7 +16,7 @@ import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
 import { findJob } from '../jobs/service';
-import { isGated, requireGate } from '../safety/service';
+import { isGated, requireGate } from '../safety/gate';
 
 const view = (r: ReadingRow, by: string, supersededBy: string | null): Reading => ({
   id: r.id,

@@ -5,7 +5,8 @@ import type { JobRow } from '../db/models';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { notFound } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
-import { lock, mustSign, observationsOf, observe, openLockout, viewStop } from './service';
+import { observationsOf, openLockout, viewStop } from './gate';
+import { lock, mustSign, observe } from './service';
 
 /** Stop: the gate closes at once, a thermal watch begins where there is heat to watch. */
 export async function stopWork(store: Store, doing: Doing, job: JobRow, body: unknown): Promise<Stop> {
