@@ -254,6 +254,19 @@ describe('a thermal watch', () => {
     expect(judgeWatch(course((i) => 40 - i)).state).toBe('may end');
     expect(judgeWatch(course((i) => 40 - i).slice(0, 3)).state).toBe('falling');
     expect(judgeWatch(course(() => 25)).state).toBe('steady');
+    // Still hot after an hour of falling: the watch goes on.
+    expect(judgeWatch(course((i) => 80 - i)).state).toBe('falling');
+    // One climb within the hour: falling on the whole, and not over.
+    expect(judgeWatch(course((i) => (i === 4 ? 38 : 40 - i))).state).not.toBe('may end');
+    // The order in which readings were typed does not matter.
+    expect(judgeWatch(course((i) => 30 + i).reverse()).state).toBe('rising');
+    // A climb of two degrees in the first minutes is a climb.
+    expect(
+      judgeWatch([
+        { timeS: 0, temperatureC: 30 },
+        { timeS: 60, temperatureC: 32 },
+      ]).state,
+    ).toBe('rising');
   });
 });
 

@@ -56,6 +56,9 @@ export const STOP_ADVICE: Record<StopKind, { first: string[]; watch: boolean; cl
 /** Minutes between two logged temperatures of a thermal watch. Common practice, no source. */
 export const WATCH_EVERY_MIN = 15;
 
+/** A watch does not end while the case is warmer than this, °C. Common practice, no source. */
+export const WATCH_ENDS_BELOW_C = 45;
+
 /** Shorter spans give no rate, s. */
 const RATE_FROM_S = 300;
 
@@ -64,7 +67,7 @@ export interface WatchPoint {
   temperatureC: number;
 }
 
-/** What logged temperatures say: rising is an emergency, falling for an hour lets the watch end. */
+/** What logged temperatures say: rising is an emergency, falling for an hour, and no longer hot, lets the watch end. */
 export function judgeWatch(points: readonly WatchPoint[]): {
   state: 'no reading' | 'rising' | 'steady' | 'falling' | 'may end';
   perHourK: number;
@@ -91,6 +94,7 @@ export function judgeWatch(points: readonly WatchPoint[]): {
   const perHourK = den > 0 ? (num / den) * 3600 : 0;
   const falls = recent.every((p, i) => i === 0 || p.temperatureC <= recent[i - 1]!.temperatureC + 0.3);
   if (perHourK > 1) return { state: 'rising', perHourK };
-  if (perHourK < -0.2 && falls && spanS >= 3500) return { state: 'may end', perHourK };
+  const cooled = last.temperatureC <= WATCH_ENDS_BELOW_C;
+  if (perHourK < -0.2 && falls && cooled && spanS >= 3500) return { state: 'may end', perHourK };
   return { state: perHourK < -0.5 ? 'falling' : 'steady', perHourK };
 }
