@@ -9,7 +9,7 @@ export const STOP_ADVICE: Record<StopKind, { first: string[]; watch: boolean; cl
       'Stop charging and discharging; cut the supply from a distance.',
       'Keep people away and flammables clear; open doors for air.',
       'If it can be moved without touching it bare and without risk, bring it outdoors to the quarantine place.',
-      'Log its temperature from a distance until it falls for an hour on end.',
+      'Log its temperature from a distance until it is below 45 °C and falls for an hour on end.',
     ],
     watch: true,
     clear: false,
