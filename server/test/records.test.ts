@@ -273,6 +273,8 @@ describe('intake', () => {
     deltaMv: null,
     insulationOhm: null,
     aim: 'restore',
+    vehicleValue: 6500,
+    earlierRepair: 'M03 swapped last spring',
   };
 
   it('is kept by version, needs no high-voltage qualification, and marks the stage', async () => {
@@ -287,8 +289,21 @@ describe('intake', () => {
     );
     expect(job.body.route.intake.state).toBe('done');
     expect(job.body.decisions[0]!.body).toEqual(intake);
+    // A tablet that was offline since before these fields existed may still sign.
+    const again = await tomas.post<{ version: number }>('/api/jobs/143/decisions', {
+      body: { ...intake, vehicleValue: undefined, earlierRepair: undefined },
+      findingIds: [],
+      baseVersion: 1,
+    });
+    expect(again.status).toBe(201);
+    const later = await bettine.get<{ decisions: { version: number; body: unknown }[] }>('/api/jobs/143');
+    expect(later.body.decisions.find((d) => d.version === 2)!.body).toEqual({
+      ...intake,
+      vehicleValue: null,
+      earlierRepair: '',
+    });
     expect(
-      (await bettine.post('/api/jobs/143/decisions', { body: intake, findingIds: [], baseVersion: 1 }))
+      (await bettine.post('/api/jobs/143/decisions', { body: intake, findingIds: [], baseVersion: 2 }))
         .status,
     ).toBe(403);
   });
