@@ -63,9 +63,11 @@ export function DecideReplace({
   const [modules, setModules] = useState<string[]>(earlier?.body.modules ?? worth);
   const [note, setNote, clearNote] = useDraft(`${job.number}.replace.note`, earlier?.note ?? '');
   const here = useRef<HTMLHeadingElement>(null);
+  const below = report !== null;
+  // Below a long page of findings it is brought into view; without a scan it stands near the top anyway.
   useEffect(() => {
-    here.current?.scrollIntoView({ block: 'start' });
-  }, []);
+    if (below) here.current?.scrollIntoView({ block: 'start' });
+  }, [below]);
   const onMap = selected === null ? null : pack.modules[selected]!.id;
   const signing = useSigning('replace');
   const navigate = useNavigate();
