@@ -60,7 +60,8 @@ async function letPass(job: number, minutes: number): Promise<void> {
   await client.query('ALTER TABLE observations ENABLE TRIGGER observations_fixed');
   await client.end();
 }
-async function proveDead(job: number, route = 'normal'): Promise<void> {
+/** Begins a lock-out and takes it to where the wait is over and the proof is next. */
+async function upToProof(job: number, route = 'normal'): Promise<void> {
   await ina.post(`/api/jobs/${job}/safety/begin`, { route });
   for (const s of [
     { step: 'hazards' },
@@ -71,6 +72,9 @@ async function proveDead(job: number, route = 'normal'): Promise<void> {
   ])
     expect((await step(ina, job, s)).status).toBe(201);
   await letPass(job, 6);
+}
+async function proveDead(job: number, route = 'normal'): Promise<void> {
+  await upToProof(job, route);
   expect((await step<SafetyView>(ina, job, PROOF)).body.holds).toBe(true);
 }
 const gatedReading = (job: number): Promise<Answer<Told>> =>
@@ -133,16 +137,7 @@ describe('the gate', () => {
 
   it('stays closed on a live point, which is kept as it was measured', async () => {
     const job = await newJob();
-    await ina.post(`/api/jobs/${job}/safety/begin`, { route: 'normal' });
-    for (const s of [
-      { step: 'hazards' },
-      GLOVES,
-      { step: 'barrier', secondPerson: 'T' },
-      { step: 'low-voltage' },
-      { step: 'disconnect', keptBy: 'I' },
-    ])
-      await step(ina, job, s);
-    await letPass(job, 6);
+    await upToProof(job);
     const live = await step<SafetyView>(ina, job, { ...PROOF, plusChassisV: 171 });
     expect(live.status).toBe(201);
     expect(live.body.holds).toBe(false);
@@ -169,16 +164,7 @@ describe('the gate', () => {
     expect((await tomas.call('PUT', '/api/workshop', { ...rules, twoPersons: true })).status).toBe(403);
     expect((await ina.call('PUT', '/api/workshop', { ...rules, twoPersons: true })).status).toBe(200);
     const job = await newJob();
-    await ina.post(`/api/jobs/${job}/safety/begin`, { route: 'normal' });
-    for (const s of [
-      { step: 'hazards' },
-      GLOVES,
-      { step: 'barrier', secondPerson: 'T' },
-      { step: 'low-voltage' },
-      { step: 'disconnect', keptBy: 'I' },
-    ])
-      await step(ina, job, s);
-    await letPass(job, 6);
+    await upToProof(job);
     expect((await step<SafetyView>(ina, job, PROOF)).body.holds).toBe(false);
     expect((await step(ina, job, { step: 'second-person' })).body.detail).toMatch(/somebody else/);
     expect((await step<SafetyView>(tomas, job, { step: 'second-person' })).body.holds).toBe(true);

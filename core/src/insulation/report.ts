@@ -14,12 +14,13 @@ import {
 import { FALSE_PASSES, judgeSeries, seriesQuery } from './series';
 import { headline, nextStep, TEST_MIN } from './search';
 import { afterTest } from './split';
-import type {
-  InsulationInputs,
-  InsulationObservation,
-  InsulationReport,
-  ModuleInsulation,
-  TestRow,
+import {
+  testedLabel,
+  type InsulationInputs,
+  type InsulationObservation,
+  type InsulationReport,
+  type ModuleInsulation,
+  type TestRow,
 } from './types';
 
 /** Share of leaks that sit outside the pack, before anything is measured. From memory. */
@@ -273,16 +274,8 @@ function judgeTest(
     mostV: p?.testVoltageMostV ?? 1000,
     mounted: o.mounted,
   };
-  const ids =
-    o.tested.part === 'section'
-      ? o.tested.from === o.tested.to
-        ? o.tested.from
-        : `${o.tested.from} to ${o.tested.to}`
-      : o.tested.part === 'pack'
-        ? 'the whole pack'
-        : 'vehicle side';
   return {
-    label: ids,
+    label: testedLabel(o.tested),
     part: o.tested.part,
     from: from!,
     to: to!,

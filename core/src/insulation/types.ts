@@ -10,6 +10,12 @@ import type { Expected } from './split';
 export type TestedPart =
   { part: 'section'; from: string; to: string } | { part: 'vehicle' } | { part: 'pack' };
 
+/** How a tested part is called in a sentence, e.g. `M03 to M06`. */
+export function testedLabel(tested: TestedPart): string {
+  if (tested.part !== 'section') return tested.part === 'pack' ? 'the whole pack' : 'the vehicle side';
+  return tested.from === tested.to ? tested.from : `${tested.from} to ${tested.to}`;
+}
+
 /** What people and instruments observed of a leak. */
 export type InsulationObservation =
   | { kind: 'vehicle'; ohm: number | null; signalV: number | null }

@@ -1,4 +1,4 @@
-import type { InsulationObservation } from '@cellmend/core/insulation';
+import { testedLabel, type InsulationObservation } from '@cellmend/core/insulation';
 import { parseQuantity } from '@cellmend/core/jot';
 import { InputProblem } from '@cellmend/core/pack';
 import { fixed, ohms } from '../../ui/words';
@@ -14,15 +14,7 @@ export function say(o: InsulationObservation): string {
       return `V1 ${fixed(o.v1, 1)} V at the ${o.higher} pole, V2 ${fixed(o.v2, 1)} V, with ${ohms(o.r0Ohm)} ${fixed(o.v1WithR0, 1)} V`;
     case 'tester': {
       const last = o.points[o.points.length - 1]!;
-      const where =
-        o.tested.part === 'section'
-          ? o.tested.from === o.tested.to
-            ? o.tested.from
-            : `${o.tested.from} to ${o.tested.to}`
-          : o.tested.part === 'pack'
-            ? 'the whole pack'
-            : 'the vehicle side';
-      return `${o.setV} V on ${where}: ${last.ohm === null ? 'pinned' : ohms(last.ohm)} at ${last.timeS} s${last.voltageV === null ? '' : `, ${fixed(last.voltageV, 0)} V`}`;
+      return `${o.setV} V on ${testedLabel(o.tested)}: ${last.ohm === null ? 'pinned' : ohms(last.ohm)} at ${last.timeS} s${last.voltageV === null ? '' : `, ${fixed(last.voltageV, 0)} V`}`;
     }
     case 'seen':
       return `${o.evidence} at ${o.module}`;
