@@ -105,6 +105,24 @@ describe('reading a scan table', () => {
       for (let i = 0; i < 100; i++) reader.push('1'.repeat(1 << 16));
     }).toThrow(/longer than a million characters/);
   });
+
+  it.each([
+    ['one line', '', '1', /longer than a million characters/],
+    ['one line after a heading', 'time_s,current_A,ch001_V,ch002_V,ch003_V\n', '7', /longer than a million/],
+    ['a quotation never closed', 'time_s,current_A,ch001_V,ch002_V,ch003_V\n"', '7,8\n', /never closed/],
+  ])('reads no more than a few megabytes of a gigabyte that is %s', (_name, start, text, message) => {
+    const reader = new CsvScanReader(pack);
+    const piece = text.repeat((1 << 20) / text.length);
+    let taken = 0;
+    expect(() => {
+      reader.push(start);
+      for (let i = 0; i < 1024; i++) {
+        taken += piece.length;
+        reader.push(piece);
+      }
+    }).toThrow(message);
+    expect(taken).toBeLessThanOrEqual(4 << 20);
+  });
 });
 
 describe('segments', () => {
