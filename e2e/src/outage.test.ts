@@ -84,7 +84,7 @@ it('shows two tablets on two servers the same job, and both versions when two de
   await signInAs(ina.page, 'Ina Holm');
   await signInAs(tomas.page, 'Tomas Rook');
   await tomas.page.goto('/jobs/144/bench');
-  await tomas.page.getByText('Nothing recorded here yet').waitFor();
+  await tomas.page.getByText('answer lost').waitFor();
   await ina.page.goto('/jobs/144/bench');
   await jot(ina.page, 'm04 29.31');
   await tomas.page.getByText('29.31 V').waitFor({ timeout: 10_000 });

@@ -71,6 +71,34 @@ describe('a meter at the terminals', () => {
   });
 });
 
+describe('a record taken all under load', () => {
+  const random = new Random(4);
+  const sim = healthyPack(pack, random, 0.9);
+  sim.startSoc = 0.8;
+  sim.channels[25]!.ohmicRatio = 2.2;
+  sim.channels[25]!.slowRatio = 2.2;
+  const { ratedCapacityAh } = pack.profile;
+  const legs = Array.from({ length: 40 }, (_, i): Leg => ({
+    durationS: 5,
+    currentA: ratedCapacityAh * (i % 3 === 2 ? -0.8 : 1.4),
+    sampleS: 1,
+  }));
+  const record = simulateRecord(sim, legs, random);
+
+  it('names the channel by its resistance and says that it holds no rest', () => {
+    const report = spreadReport(record, pack);
+    expect([report.nearFull, report.nearEmpty]).toEqual([null, null]);
+    expect(report.findings[0]).toMatchObject({ channel: 'ch026', verdict: 'high-resistance' });
+  });
+
+  it('keeps its verdict when metered, and says why the meter could not be weighed in', () => {
+    const [before] = spreadReport(record, pack).findings;
+    const [metered] = spreadReport(record, pack, [{ channelIndex: 25, voltageV: 3.9 }]).findings;
+    expect(metered).toMatchObject({ verdict: before!.verdict, confidence: before!.confidence });
+    expect(metered!.reasons.at(-1)).toMatch(/The meter shows 3\.900 V.*holds no rest.*scan while/);
+  });
+});
+
 describe('the picture of deviations', () => {
   it('keeps a short dip, however long the record', () => {
     const { record } = lowChannel('cell');

@@ -26,7 +26,7 @@ const normal = (x: number, sd: number): number => Math.exp(-0.5 * (x / sd) ** 2)
 /**
  * Weighs findings anew by what a meter says at the terminals. If the meter shows what the board shows, the cell is
  * what it seems; if it shows what the neighbours show, the reading is wrong. Bayes' rule over the open explanations.
- * @param rest the rest the board's readings are taken from: the last one of the record.
+ * @param rest the rest the board's readings are taken from: the last one of the record; without one nothing is weighed.
  */
 export function weighMeter(
   findings: readonly ChannelFinding[],
@@ -34,11 +34,12 @@ export function weighMeter(
   rest: Spread | null,
   pack: Pack,
 ): ChannelFinding[] {
-  if (!rest || readings.length === 0) return [...findings];
-  const kind = pack.profile.chemistry === 'nimh' ? 'nimh' : 'lithium';
+  if (readings.length === 0) return [...findings];
   const newest = new Map(readings.map((r) => [r.channelIndex, r.voltageV]));
-  const gap = (c: number): number => (newest.get(c)! - rest.channels[c]!.voltageV) * 1000;
   const indexOf = new Map(pack.channels.map((c) => [c.id, c.index]));
+  if (!rest) return findings.map((f) => unweighed(f, newest.get(indexOf.get(f.channel)!)));
+  const kind = pack.profile.chemistry === 'nimh' ? 'nimh' : 'lithium';
+  const gap = (c: number): number => (newest.get(c)! - rest.channels[c]!.voltageV) * 1000;
   const suspects = new Set(findings.map((f) => indexOf.get(f.channel)!));
   const references = [...newest.keys()].filter((c) => !suspects.has(c));
   const alone = references.length === 0;
@@ -74,6 +75,18 @@ export function weighMeter(
     });
   }
   return weighed;
+}
+
+/** A record taken all under load holds no voltage that a meter at rest could be held against. */
+function unweighed(finding: ChannelFinding, meterV: number | undefined): ChannelFinding {
+  if (meterV === undefined) return finding;
+  return {
+    ...finding,
+    reasons: [
+      ...finding.reasons,
+      `The meter shows ${meterV.toFixed(3)} V at the terminals. The record holds no rest to compare it with: scan while the vehicle stands, then it counts.`,
+    ],
+  };
 }
 
 function told(meterV: number, scanV: number, agrees: boolean): string {

@@ -51,7 +51,9 @@ export function Readings({ stage, place }: { stage?: Stage; place?: string }) {
   const [fixing, setFixing] = useState<string | null>(null);
   const rows = (data ?? []).filter((r) => (!stage || r.stage === stage) && (!place || r.place === place));
   if (rows.length === 0 && waiting.length === 0)
-    return (
+    return data === undefined ? (
+      <Mute>Reading what is recorded …</Mute>
+    ) : (
       <Mute>Nothing recorded here yet. Press J and type, for example, m07 3.982 or note m07 dry vent.</Mute>
     );
   return (

@@ -245,16 +245,24 @@ export function ScanStage({ question }: StageProps) {
           }}
         />
       )}
-      {shown && spread && view !== 'live' && (
+      {shown && view !== 'live' && (
         <NextBar>
-          <div>
-            <b>
-              Delta {fixed(spread.deltaMv, 0)} mV at {percent(spread.medianSocFraction)} charge.
-            </b>
-            <br />
-            {pack.channels[spread.minChannelIndex]!.id} is lowest, {pack.channels[spread.maxChannelIndex]!.id}{' '}
-            highest.
-          </div>
+          {spread ? (
+            <div>
+              <b>
+                Delta {fixed(spread.deltaMv, 0)} mV at {percent(spread.medianSocFraction)} charge.
+              </b>
+              <br />
+              {pack.channels[spread.minChannelIndex]!.id} is lowest,{' '}
+              {pack.channels[spread.maxChannelIndex]!.id} highest.
+            </div>
+          ) : (
+            <div>
+              <b>No rest in the record.</b>
+              <br />
+              It was all taken under load. A scan while the vehicle stands tells more.
+            </div>
+          )}
           <LinkButton to={`/jobs/${job.number}/${after ? 'prove' : 'findings'}`}>
             {after ? 'Compare' : 'See findings'}
           </LinkButton>
