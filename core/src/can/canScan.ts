@@ -1,6 +1,6 @@
 import type { Pack } from '../pack';
 import { InputProblem } from '../problem';
-import { guessTargets, RecordBuilder, type ScanRecord, type Target } from '../scan';
+import { guessTargets, RecordBuilder, type ScanRecord, type Sink, type Target } from '../scan';
 import { CandumpReader, type CanFrame } from './candump';
 import { printCode } from './codes';
 import { DbcDecoder, type DbcMessage } from './dbc';
@@ -62,7 +62,7 @@ export function definedSignals(
  * read by their field definitions. Every reading has the time of its frame. Trouble codes in the log are kept.
  */
 export class CanScanReader {
-  private readonly builder: RecordBuilder;
+  readonly builder: RecordBuilder;
   private readonly targets: Map<string, Target>;
   private readonly decoders: DbcDecoder[];
   private readonly answers = new Map<number, { assembler: IsoTpAssembler; timeS: number }>();
@@ -74,9 +74,17 @@ export class CanScanReader {
   private unknown = 0;
   private lastTimeS = -Infinity;
 
-  /** @param known what signals stand for where a person has said so. */
-  constructor(pack: Pack, definitions: readonly SignalDefinition[], known: Record<string, Target> = {}) {
-    this.builder = new RecordBuilder(pack, false);
+  /**
+   * @param known what signals stand for where a person has said so.
+   * @param sink takes every reading; the record keeps a condensed course of a long log.
+   */
+  constructor(
+    pack: Pack,
+    definitions: readonly SignalDefinition[],
+    known: Record<string, Target> = {},
+    sink?: Sink,
+  ) {
+    this.builder = new RecordBuilder(pack, false, sink);
     this.targets = new Map(definedSignals(definitions, pack, known).map((s) => [s.name, s.target]));
     this.decoders = definitions.flatMap((d) => (d.kind === 'dbc' ? [new DbcDecoder(d.messages)] : []));
     for (const d of definitions) if (d.kind === 'uds') this.listen(d.file);

@@ -1,17 +1,12 @@
 import { CELL_LIMITS, type Pack } from '../pack';
 import { InputProblem } from '../problem';
-import { Growing } from './growing';
+import type { Column, Sink } from './column';
+import { columnFor, recordOf } from './courses';
 import type { Target } from './mapping';
-import type { ScanRecord, Series } from './record';
+import type { ScanRecord } from './record';
 
 /** Times beyond this are dates: no record runs for ten years. */
 const CALENDAR_S = 3e8;
-
-interface Column {
-  time: Growing;
-  value: Growing;
-}
-const column = (): Column => ({ time: new Growing(), value: new Growing() });
 
 /** Volts a channel may show: a reversed cell reads a little below zero; anything beyond is a wrong sign or unit. */
 export function voltageLimits(pack: Pack, channelIndex: number): { lowV: number; highV: number } {
@@ -37,57 +32,92 @@ export function inOurUnits(target: Target, value: number): number {
   }
 }
 
-/** Collects readings into a record. Memory grows with the numbers kept, not with the text they came from. */
+/** The columns of one signal: its values and, where signals were read one after another, their times. */
+interface SignalColumns {
+  value: Column;
+  time: Column | null;
+}
+
+/**
+ * Collects readings into a record. All of them go to the sink; the record keeps a condensed course of each signal
+ * (see `Column`), so that memory does not grow with the length of a file.
+ */
 export class RecordBuilder {
-  private readonly shared = new Growing();
-  private readonly channelColumns: Column[];
-  private current: Column | null = null;
-  private soc: Column | null = null;
-  private readonly sensors = new Map<string, Column>();
+  private readonly signals = new Map<string, SignalColumns>();
+  private readonly shared: Column | null;
+  private readonly channels: SignalColumns[];
+  private originS: number | null = null;
+  private firstS = 0;
+  private lastS = 0;
   readonly notices: string[] = [];
 
-  /** @param together all channels of a row were read at the same moment. */
+  /**
+   * @param together all channels of a row were read at the same moment.
+   * @param sink takes every reading under the names that `recordOf` reads; times count from the record's zero.
+   */
   constructor(
     private readonly pack: Pack,
     private readonly together: boolean,
+    private readonly sink?: Sink,
   ) {
-    this.channelColumns = pack.channels.map(column);
+    this.shared = together ? this.column('time') : null;
+    this.channels = pack.channels.map((c) => this.signal(`channel:${c.index}`));
   }
 
-  /** The values of one target, to be filled row by row. */
-  valuesOf(target: Target, name: string): Growing | null {
-    return this.columnOf(target, name)?.value ?? null;
+  private column(name: string): Column {
+    const { sink } = this;
+    return columnFor(name, this.pack.channels.length, this.together, sink && ((piece) => sink(name, piece)));
   }
 
-  private columnOf(target: Target, name: string): Column | null {
+  private signal(name: string): SignalColumns {
+    let found = this.signals.get(name);
+    if (!found) {
+      found = { value: this.column(name), time: this.together ? null : this.column(`time:${name}`) };
+      this.signals.set(name, found);
+    }
+    return found;
+  }
+
+  private columnsOf(target: Target, name: string): SignalColumns | null {
     switch (target.kind) {
       case 'channel':
-        return this.channelColumns[target.channelIndex]!;
+        return this.channels[target.channelIndex]!;
       case 'current':
-        return (this.current ??= column());
       case 'soc':
-        return (this.soc ??= column());
-      case 'temperature': {
-        let found = this.sensors.get(name);
-        if (!found) this.sensors.set(name, (found = column()));
-        return found;
-      }
+        return this.signal(target.kind);
+      case 'temperature':
+        return this.signal(`sensor:${name}`);
       default:
         return null;
     }
   }
 
+  /** The values of one target, to be filled row by row. */
+  valuesOf(target: Target, name: string): Column | null {
+    return this.columnsOf(target, name)?.value ?? null;
+  }
+
+  /** A time from the record's zero: its first reading, where times are those of a calendar. */
+  private fromZero(timeS: number): number {
+    if (this.originS === null) {
+      this.originS = timeS > CALENDAR_S ? timeS : 0;
+      this.firstS = timeS - this.originS;
+    }
+    this.lastS = timeS - this.originS;
+    return this.lastS;
+  }
+
   rowTime(timeS: number): void {
-    this.shared.push(timeS);
+    this.shared!.push(this.fromZero(timeS));
   }
 
   /** Adds one reading in the file's own unit. @throws InputProblem for volts no cell can give. */
   put(target: Target, timeS: number, raw: number, name: string, where: () => string): void {
     const value = inOurUnits(target, raw);
     if (target.kind === 'channel') this.checkVoltage(value, target.channelIndex, where);
-    const to = this.columnOf(target, name);
+    const to = this.columnsOf(target, name);
     if (!to) return;
-    if (!this.together) to.time.push(timeS);
+    to.time?.push(this.fromZero(timeS));
     to.value.push(value);
   }
 
@@ -112,25 +142,25 @@ export class RecordBuilder {
 
   /** How many channels have a reading. */
   seen(): number {
-    return this.channelColumns.filter((c) => c.value.length > 0).length;
+    return this.channels.filter((c) => c.value.length > 0).length;
+  }
+
+  /** How many rows were read; of signals read one after another, the readings of the first channel. */
+  get rows(): number {
+    return (this.shared ?? this.channels[0]!.value).length;
+  }
+
+  /** Times of the first and the newest reading, from the record's zero. */
+  get oldestS(): number {
+    return this.firstS;
+  }
+  get newestS(): number {
+    return this.lastS;
   }
 
   /** Ids of the channels that have no reading. */
   absent(): string[] {
-    return this.pack.channels
-      .filter((c) => this.channelColumns[c.index]!.value.length === 0)
-      .map((c) => c.id);
-  }
-
-  /** First time of all, if times are those of a calendar and not counted from a start. */
-  private startEpochS(): number | undefined {
-    const firsts = this.together
-      ? [this.shared.first()]
-      : [...this.channelColumns, this.current, this.soc, ...this.sensors.values()].map(
-          (c) => c?.time.first() ?? NaN,
-        );
-    const first = Math.min(...firsts.filter((t) => !Number.isNaN(t)));
-    return Number.isFinite(first) && first > CALENDAR_S ? first : undefined;
+    return this.pack.channels.filter((c) => this.channels[c.index]!.value.length === 0).map((c) => c.id);
   }
 
   /** @throws InputProblem if there are no readings, or channels are lacking. */
@@ -146,34 +176,17 @@ export class RecordBuilder {
         'signal names',
         `All ${all} channels of “${this.pack.profile.name}”.`,
       );
-    const startEpochS = this.startEpochS();
-    const fromZero = (times: Float64Array): Float64Array =>
-      startEpochS === undefined ? times : times.map((t) => t - startEpochS);
-    const time = this.together ? fromZero(this.shared.done()) : undefined;
-    const series = (c: Column | null): Series | null =>
-      c ? { timeS: time ?? fromZero(c.time.done()), value: c.value.done() } : null;
-    const sensors = [...this.sensors].map(([name, c]) => ({ name, series: series(c)! }));
-    return {
+    const courses = new Map<string, Float64Array>();
+    if (this.shared) courses.set('time', this.shared.done());
+    for (const [name, { value, time }] of this.signals) {
+      courses.set(name, value.done());
+      if (time) courses.set(`time:${name}`, time.done());
+    }
+    return recordOf(courses, {
       channelIds: this.pack.channels.map((c) => c.id),
-      voltageV: this.channelColumns.map((c) => series(c)!),
-      currentA: series(this.current),
-      temperatureC: meanOfSensors(sensors, this.together),
-      ...(sensors.length > 1 ? { sensors } : {}),
-      reportedSocFraction: series(this.soc),
       simultaneous: this.together,
-      ...(startEpochS === undefined ? {} : { startEpochS }),
       notices: this.notices,
-    };
+      ...(this.originS ? { startEpochS: this.originS } : {}),
+    });
   }
-}
-
-/** One course for several sensors: their mean where they were read together, else the first. */
-function meanOfSensors(sensors: { series: Series }[], together: boolean): Series | null {
-  const first = sensors[0]?.series;
-  if (!first || sensors.length === 1 || !together) return first ?? null;
-  const value = first.value.map((_, i) => {
-    const row = sensors.map((s) => s.series.value[i]!).filter((v) => !Number.isNaN(v));
-    return row.length ? row.reduce((a, b) => a + b, 0) / row.length : NaN;
-  });
-  return { timeS: first.timeS, value };
 }

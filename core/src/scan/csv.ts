@@ -1,7 +1,8 @@
 import Papa from 'papaparse';
 import type { Pack } from '../pack';
 import { InputProblem } from '../problem';
-import { inOurUnits } from './builder';
+import { inOurUnits, type RecordBuilder } from './builder';
+import type { Sink } from './column';
 import { sameHeading, type ColumnMapping, type KnownHeading } from './mapping';
 import { readPlainRow } from './plainRow';
 import type { ScanRecord } from './record';
@@ -57,8 +58,8 @@ export function readHeading(text: string, pack: Pack): CsvHeading | null {
 }
 
 /**
- * Reads a scan CSV piece by piece: `push` text as it arrives, then `finish`. Memory grows with the numbers kept,
- * not with the text. Wide files have one column per channel, long files one reading per line.
+ * Reads a scan CSV piece by piece: `push` text as it arrives, then `finish`. Memory does not grow with the length of
+ * the file. Wide files have one column per channel, long files one reading per line.
  */
 export class CsvScanReader {
   private rest = '';
@@ -68,10 +69,14 @@ export class CsvScanReader {
   private table: TableReader | null = null;
   private values = new Float64Array(0);
 
-  /** @param known headings met before, with what their columns were said to be. */
+  /**
+   * @param known headings met before, with what their columns were said to be.
+   * @param sink takes every reading; the record keeps a condensed course of a long file.
+   */
   constructor(
     private readonly pack: Pack,
     private readonly known: KnownHeading[] = [],
+    private readonly sink?: Sink,
   ) {}
 
   /** @throws InputProblem at the first line that cannot be read. */
@@ -109,7 +114,14 @@ export class CsvScanReader {
         ? { ...known.mapping, delimiter: heading.mapping.delimiter, decimal: heading.mapping.decimal }
         : heading.mapping;
       this.line = heading.line;
-      this.table = new TableReader(this.pack, heading.names, mapping, heading.line, heading.firstRow.length);
+      this.table = new TableReader(
+        this.pack,
+        heading.names,
+        mapping,
+        heading.line,
+        heading.firstRow.length,
+        this.sink,
+      );
       this.values = new Float64Array(this.table.plan.length);
       from = heading.from;
     }
@@ -191,6 +203,11 @@ export class CsvScanReader {
     }
     if (!this.table) throw new InputProblem('empty-file', 'The file is empty.', '', TABLE_SHAPE);
     return this.table.finish(this.line);
+  }
+
+  /** What was read so far; null before the heading has come. */
+  get builder(): RecordBuilder | null {
+    return this.table?.builder ?? null;
   }
 
   /** How the columns were read; null before the heading has come. */

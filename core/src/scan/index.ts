@@ -1,5 +1,7 @@
 export * from './record';
 export * from './mapping';
+export * from './column';
+export * from './courses';
 export * from './builder';
 export * from './table';
 export * from './csv';

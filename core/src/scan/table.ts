@@ -1,7 +1,7 @@
 import type { Pack } from '../pack';
 import { InputProblem } from '../problem';
 import { RecordBuilder, voltageLimits } from './builder';
-import type { Growing } from './growing';
+import type { Column, Sink } from './column';
 import { guessTargets, type ColumnMapping, type Target } from './mapping';
 import type { ScanRecord } from './record';
 
@@ -42,7 +42,7 @@ export function guessMapping(
 export interface ColumnPlan {
   target: Target;
   name: string;
-  values: Growing | null;
+  values: Column | null;
   low: number;
   high: number;
 }
@@ -64,8 +64,9 @@ export class TableReader {
     readonly mapping: ColumnMapping,
     private readonly headingLine: number,
     cellsInFirstRow: number,
+    sink?: Sink,
   ) {
-    this.builder = new RecordBuilder(pack, mapping.layout === 'wide');
+    this.builder = new RecordBuilder(pack, mapping.layout === 'wide', sink);
     this.known = mapping.signals ?? {};
     this.timeColumn = mapping.targets.findIndex((t) => t.kind === 'time');
     if (this.timeColumn < 0)

@@ -35,7 +35,7 @@ async function report(
   const parts = [];
   for (const scan of scans)
     parts.push({
-      record: await loadRecord(store, scan.id, tx),
+      record: await loadRecord(store, scan.id, { tx }),
       startS: (scan.startedAt ?? scan.createdAt).getTime() / 1000,
     });
   return runFor('report', { kind: 'report', profile, parts, metered });

@@ -12,6 +12,7 @@ import {
 import { parentPort, workerData } from 'node:worker_threads';
 import { previewScanFile, readScanFile, type ReadingHelp } from './readFile';
 import type { FileFormat } from '@cellmend/contract/scans';
+import { Spill, type Spilled } from './spill';
 
 /** A stored record with the moment it began. */
 export interface StoredPart {
@@ -21,13 +22,19 @@ export interface StoredPart {
 
 /** What a thread is asked to do: read a file, look at one, or report on what is stored already. */
 export type ScanTask = { profile: PackProfile } & (
-  | { kind: 'read'; path: string; help: ReadingHelp }
+  | { kind: 'read'; path: string; spillTo: string; help: ReadingHelp }
   | { kind: 'preview'; path: string; help: ReadingHelp }
-  | { kind: 'record'; record: ScanRecord }
+  | { kind: 'record'; record: ScanRecord; held: HeldReadings }
   | { kind: 'report'; parts: StoredPart[]; metered: MeterReading[] }
 );
-export interface ReadAnswer {
-  record: ScanRecord;
+/** Every reading of a record, waiting to be stored. */
+export interface HeldReadings {
+  spilled: Spilled;
+  rows: number;
+  durationS: number;
+}
+export interface ReadAnswer extends HeldReadings {
+  record: Omit<ScanRecord, 'voltageV' | 'currentA' | 'temperatureC' | 'sensors' | 'reportedSocFraction'>;
   codes: LoggedCode[];
   format: FileFormat;
   report: SpreadReport;
@@ -65,22 +72,44 @@ function reportOn(parts: StoredPart[], metered: MeterReading[], profile: PackPro
 /** Off the server's event loop: a long file is read piece by piece, a record is diagnosed. */
 async function run(task: ScanTask): Promise<ScanAnswer> {
   const pack = normalisePack(task.profile);
-  const whole = (record: ScanRecord, codes: LoggedCode[], format: FileFormat): ScanAnswer => ({
-    ok: true,
-    read: { record, codes, format, report: spreadReport(record, pack), picture: deviationMap(record, pack) },
-  });
+  const whole = (
+    record: ScanRecord,
+    held: HeldReadings,
+    codes: LoggedCode[],
+    format: FileFormat,
+  ): ScanAnswer => {
+    const { channelIds, simultaneous, startEpochS, notices } = record;
+    return {
+      ok: true,
+      read: {
+        ...held,
+        record: { channelIds, simultaneous, startEpochS, notices },
+        codes,
+        format,
+        report: spreadReport(record, pack),
+        picture: deviationMap(record, pack),
+      },
+    };
+  };
   switch (task.kind) {
     case 'read': {
       let told = 0;
-      const { record, codes, format } = await readScanFile(task.path, pack, task.help, (progress) => {
-        if (progress - told < 0.04) return;
-        told = progress;
-        say({ progress });
-      });
-      return whole(record, codes, format);
+      const spill = new Spill(task.spillTo);
+      const { record, codes, format, rows, durationS } = await readScanFile(
+        task.path,
+        pack,
+        task.help,
+        spill.take,
+        (progress) => {
+          if (progress - told < 0.04) return;
+          told = progress;
+          say({ progress });
+        },
+      );
+      return whole(record, { spilled: spill.done(), rows, durationS }, codes, format);
     }
     case 'record':
-      return whole(task.record, [], 'can');
+      return whole(task.record, task.held, [], 'can');
     case 'preview':
       return { ok: true, preview: await previewScanFile(task.path, pack, task.help) };
     case 'report':

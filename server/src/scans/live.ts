@@ -12,12 +12,16 @@ import { demoVehiclePack } from '@cellmend/devices/demoVehicle';
 import { pollVehicle } from '@cellmend/devices/live';
 import { SocketcandClient } from '@cellmend/devices/socketcand';
 import { SimulatedVehicle, vehicleDefinition } from '@cellmend/devices/vehicle';
-import { createHash, randomUUID } from 'node:crypto';
+import { createHash, randomUUID, type Hash } from 'node:crypto';
+import { mkdtemp, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import type { Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
 import type { ReadAnswer } from './importWorker';
 import { readingHelp } from './help';
 import { canHeading } from './readFile';
+import { Spill } from './spill';
 import { runFor } from './work';
 
 /** Pages are told of new values this often. */
@@ -37,6 +41,10 @@ interface Session {
   profile: PackProfile;
   state: LiveState;
   builder: RecordBuilder;
+  /** Every reading so far, and what tells it from any other. */
+  spill: Spill;
+  hash: Hash;
+  folder: string;
   refused: Map<string, number>;
   stop: AbortController;
   done: Promise<void>;
@@ -111,11 +119,20 @@ export class LiveSessions {
     const known = (await readingHelp(this.store)).known.find(
       (k) => k.names.join('\n') === canHeading([definition]).join('\n'),
     )?.mapping.signals;
+    const folder = await mkdtemp(join(tmpdir(), 'cellmend-live-'));
+    const spill = new Spill(join(folder, 'readings'));
+    const hash = createHash('sha256');
     const session: Session = {
       jobId: job.id,
       jobNumber: job.number,
       profile,
-      builder: new RecordBuilder(pack, false),
+      folder,
+      spill,
+      hash,
+      builder: new RecordBuilder(pack, false, (signal, piece) => {
+        hash.update(signal).update(new Uint8Array(piece.buffer, piece.byteOffset, piece.byteLength));
+        spill.take(signal, piece);
+      }),
       refused: new Map(),
       stop: new AbortController(),
       done: Promise.resolve(),
@@ -190,25 +207,32 @@ export class LiveSessions {
   }
 
   /** Ends a session and answers with its record, reported on; what was read before a failure is not lost. */
-  async finish(
-    jobId: string,
-  ): Promise<{ read: ReadAnswer & { sha256: string; path: null }; role: 'before' | 'after' }> {
+  async finish(jobId: string): Promise<{
+    read: ReadAnswer & { sha256: string; path: null; discard: () => Promise<void> };
+    role: 'before' | 'after';
+  }> {
     const session = this.byJob.get(jobId);
     if (!session) throw notFound('A live scan of this job');
     session.stop.abort();
     await session.done;
+    const discard = (): Promise<void> => rm(session.folder, { recursive: true, force: true });
+    const { builder, profile } = session;
     const record = this.recordOf(session);
-    const read = await runFor('read', { kind: 'record', profile: session.profile, record });
+    const held = {
+      spilled: session.spill.done(),
+      rows: builder.rows,
+      durationS: builder.newestS - builder.oldestS,
+    };
+    const read = await runFor('read', { kind: 'record', profile, record, held });
     this.byJob.delete(jobId);
     return {
       role: session.state.role,
       read: {
         ...read,
         codes: session.state.codes.map((c) => ({ ...c, timeS: 0 })),
-        sha256: createHash('sha256')
-          .update(JSON.stringify(record.voltageV.map((s) => [...s.value])))
-          .digest('hex'),
+        sha256: session.hash.digest('hex'),
         path: null,
+        discard,
       },
     };
   }
@@ -231,6 +255,8 @@ export class LiveSessions {
     session.stop.abort();
     await session.done;
     this.byJob.delete(jobId);
+    session.spill.done();
+    await rm(session.folder, { recursive: true, force: true });
   }
 
   async close(): Promise<void> {

@@ -17,7 +17,9 @@ import {
   TableReader,
   type ColumnMapping,
   type KnownHeading,
+  type RecordBuilder,
   type ScanRecord,
+  type Sink,
   type Target,
 } from '@cellmend/core/scan';
 import Papa from 'papaparse';
@@ -31,7 +33,11 @@ export interface ReadingHelp {
   definitions: SignalDefinition[];
 }
 export interface ReadFile {
+  /** Condensed where the file is long; every reading went to the sink. */
   record: ScanRecord;
+  /** Rows in the file and how long they span. */
+  rows: number;
+  durationS: number;
   codes: LoggedCode[];
   format: FileFormat;
 }
@@ -120,11 +126,17 @@ function checkDirection(record: ScanRecord, mapping: ColumnMapping | undefined):
   );
 }
 
-/** Reads a scan file of any kind that is known. @throws InputProblem */
+const extent = (builder: RecordBuilder): Pick<ReadFile, 'rows' | 'durationS'> => ({
+  rows: builder.rows,
+  durationS: builder.newestS - builder.oldestS,
+});
+
+/** Reads a scan file of any kind that is known; every reading goes to `sink`. @throws InputProblem */
 export async function readScanFile(
   path: string,
   pack: Pack,
   help: ReadingHelp,
+  sink: Sink,
   onProgress: (fraction: number) => void = () => undefined,
 ): Promise<ReadFile> {
   const head = await headOf(path);
@@ -133,11 +145,11 @@ export async function readScanFile(
     const definitions = fittingDefinitions(head.toString('utf8'), pack, help.definitions);
     if (definitions.length === 0) throw noDefinition();
     const mapping = knownFor(help, canHeading(definitions));
-    const reader = new CanScanReader(pack, definitions, mapping?.signals);
+    const reader = new CanScanReader(pack, definitions, mapping?.signals, sink);
     for await (const piece of pieces(path, onProgress)) reader.push(piece);
     const record = reader.finish();
     checkDirection(record, mapping);
-    return { record, codes: reader.codes, format };
+    return { record, codes: reader.codes, format, ...extent(reader.builder) };
   }
   if (format === 'spreadsheet') {
     let table: TableReader | null = null;
@@ -155,20 +167,22 @@ export async function readScanFile(
         knownFor(help, names) ?? guessMapping(names, [], pack),
         line,
         names.length,
+        sink,
       );
       return true;
     });
     if (!table)
       throw new InputProblem('empty-file', 'The workbook is empty.', '', 'A sheet with a heading line.');
-    const read = (table as TableReader).finish(last);
-    checkDirection(read, (table as TableReader).mapping);
-    return { record: read, codes: [], format };
+    const { builder, mapping } = table as TableReader;
+    const record = (table as TableReader).finish(last);
+    checkDirection(record, mapping);
+    return { record, codes: [], format, ...extent(builder) };
   }
-  const reader = new CsvScanReader(pack, help.known);
+  const reader = new CsvScanReader(pack, help.known, sink);
   for await (const piece of pieces(path, onProgress)) reader.push(piece);
   const record = reader.finish();
   checkDirection(record, reader.mapping ?? undefined);
-  return { record, codes: [], format };
+  return { record, codes: [], format, ...extent(reader.builder!) };
 }
 
 /** Trailing empty cells are not stored in a sheet. */

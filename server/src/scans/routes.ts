@@ -120,11 +120,13 @@ export function scanRoutes(
     const { job, profile } = await findJob(store, req.params.number);
     const { read, role } = await live.finish(job.id);
     const name = `Live scan, ${new Date().toISOString().slice(11, 16)}`;
-    await writeOnce(store, 201, (_r, doing) => storeScan(store, doing, job, profile, name, role, read, null))(
-      req,
-      res,
-      next,
-    );
+    try {
+      await writeOnce(store, 201, (_r, doing) =>
+        storeScan(store, doing, job, profile, name, role, read, null),
+      )(req, res, next);
+    } finally {
+      await read.discard();
+    }
   });
   router.delete('/jobs/:number/live', needs('technician'), async (req, res) => {
     const { job } = await findJob(store, req.params.number);
@@ -163,7 +165,7 @@ export function scanRoutes(
           .split(',')
           .filter(Boolean),
       );
-    const record = await loadRecord(store, scan.id);
+    const record = await loadRecord(store, scan.id, { channels: [0, ...wanted] });
     const time = record.voltageV[0]!.timeS;
     const stride = Math.max(1, Math.ceil(time.length / TRACE_POINTS));
     const at = Array.from(time).filter((_, i) => i % stride === 0);

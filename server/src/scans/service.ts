@@ -14,7 +14,7 @@ import { computeFinding, storeFinding } from '../findings/service';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
-import { signalsOf, storeSignals } from './store';
+import { storeReadings } from './store';
 import type { ReadAnswer } from './importWorker';
 import type { ReadingHelp } from './readFile';
 import { runFor } from './work';
@@ -74,7 +74,9 @@ export async function readUpload(
 ): Promise<ReadScan> {
   const kept = await keepUpload(body);
   try {
-    const read = await runFor('read', { kind: 'read', path: kept.path, profile, help }, signal, onProgress);
+    const spillTo = `${kept.path}.readings`;
+    const task = { kind: 'read' as const, path: kept.path, spillTo, profile, help };
+    const read = await runFor('read', task, signal, onProgress);
     return { ...read, ...kept };
   } catch (error) {
     await kept.discard();
@@ -110,9 +112,7 @@ export async function storeScan(
   writtenAt: Date | null,
 ): Promise<ScanSummary> {
   const id = randomUUID();
-  const { record, report } = read;
-  const time = record.voltageV[0]!.timeS;
-  const durationS = time[time.length - 1]! - time[0]!;
+  const { record, report, rows, durationS } = read;
   const row = await store.models.Scan.create(
     {
       id,
@@ -121,7 +121,7 @@ export async function storeScan(
       role,
       channelIds: record.channelIds,
       simultaneous: record.simultaneous,
-      rowCount: time.length,
+      rowCount: rows,
       durationS,
       notices: record.notices,
       sourceSha256: read.sha256,
@@ -131,7 +131,7 @@ export async function storeScan(
     },
     { transaction: doing.tx },
   );
-  await storeSignals(store, doing.tx, id, signalsOf(record));
+  await storeReadings(store, doing.tx, id, read.spilled);
   await store.models.ScanPicture.create({ scanId: id, picture: read.picture }, { transaction: doing.tx });
   let part = 0;
   if (read.path)
@@ -171,7 +171,7 @@ export async function storeScan(
     report,
   );
   await joinWithEarlier(store, doing, job, profile, role, id);
-  await audit(store, doing, job.id, 'scan imported', name, `${role} the repair, ${time.length} rows`);
+  await audit(store, doing, job.id, 'scan imported', name, `${role} the repair, ${rows} rows`);
   await refreshNeed(store, doing.tx, job.id);
   await announce(store, doing.tx, 'scans', job.number);
   return {
@@ -180,7 +180,7 @@ export async function storeScan(
     role,
     recordedBy: doing.person.name,
     createdAt: row.createdAt.toISOString(),
-    rows: time.length,
+    rows,
     durationS,
     notices: record.notices,
     findingId: finding.id,

@@ -1,103 +1,97 @@
-import type { ScanRecord, Series } from '@cellmend/core/scan';
-import type { Transaction } from 'sequelize';
+import { columnFor, recordOf, type ScanRecord } from '@cellmend/core/scan';
+import { QueryTypes, type Transaction } from 'sequelize';
 import type { Store } from '../http/context';
 import { notFound } from '../http/problems';
+import { chunksOf, type Spilled } from './spill';
 
 /** Values per stored chunk; with its low and high a chart opens without reading them all. */
 const CHUNK = 65536;
+/** Values fetched from the database at a time. */
+const FETCH = 1 << 20;
 
-/** The arrays of a record under stable names; shared time is stored once. */
-export function signalsOf(record: ScanRecord): Map<string, Float64Array> {
-  const signals = new Map<string, Float64Array>();
-  const put = (name: string, s: Series | null): void => {
-    if (!s) return;
-    signals.set(name, s.value);
-    if (!record.simultaneous) signals.set(`time:${name}`, s.timeS);
-  };
-  if (record.simultaneous) signals.set('time', record.voltageV[0]!.timeS);
-  put('current', record.currentA);
-  put('temperature', record.temperatureC);
-  put('soc', record.reportedSocFraction);
-  record.voltageV.forEach((s, i) => put(`channel:${i}`, s));
-  for (const sensor of record.sensors ?? []) put(`sensor:${sensor.name}`, sensor.series);
-  return signals;
-}
-
-export async function storeSignals(
+/** Moves all readings of a scan from where they wait into the database. */
+export async function storeReadings(
   store: Store,
   tx: Transaction,
   scanId: string,
-  signals: Map<string, Float64Array>,
+  spilled: Spilled,
 ): Promise<void> {
-  for (const [signal, values] of signals) {
-    for (let from = 0, part = 0; from < values.length; from += CHUNK, part++) {
-      const piece = values.subarray(from, from + CHUNK);
-      let low = Infinity;
-      let high = -Infinity;
-      for (let i = 0; i < piece.length; i++) {
-        const v = piece[i]!;
-        if (v < low) low = v;
-        if (v > high) high = v;
-      }
-      // Bound as bytes: written into the statement, every byte would become two characters to be parsed again.
-      await store.sequelize.query(
-        'INSERT INTO scan_chunks (scan_id, signal, part, count, low, high, "values") VALUES ($1, $2, $3, $4, $5, $6, $7)',
-        {
-          bind: [
-            scanId,
-            signal,
-            part,
-            piece.length,
-            Number.isFinite(low) ? low : null,
-            Number.isFinite(high) ? high : null,
-            Buffer.from(piece.buffer, piece.byteOffset, piece.byteLength),
-          ],
-          transaction: tx,
-        },
-      );
+  for await (const { signal, part, values } of chunksOf(spilled, CHUNK)) {
+    let low = Infinity;
+    let high = -Infinity;
+    for (let i = 0; i < values.length; i++) {
+      const v = values[i]!;
+      if (v < low) low = v;
+      if (v > high) high = v;
     }
+    // Bound as bytes: written into the statement, every byte would become two characters to be parsed again.
+    await store.sequelize.query(
+      'INSERT INTO scan_chunks (scan_id, signal, part, count, low, high, "values") VALUES ($1, $2, $3, $4, $5, $6, $7)',
+      {
+        bind: [
+          scanId,
+          signal,
+          part,
+          values.length,
+          Number.isFinite(low) ? low : null,
+          Number.isFinite(high) ? high : null,
+          Buffer.from(values.buffer, values.byteOffset, values.byteLength),
+        ],
+        transaction: tx,
+      },
+    );
   }
 }
 
-/** Reads a stored record back, to the last bit as it was imported. */
-export async function loadRecord(store: Store, scanId: string, tx?: Transaction): Promise<ScanRecord> {
+/**
+ * Reads a stored record back: the same course, to the last bit, as when the file was read.
+ * @param channels only these channels, by index, where not all are wanted; the others are left empty.
+ */
+export async function loadRecord(
+  store: Store,
+  scanId: string,
+  { tx, channels }: { tx?: Transaction; channels?: number[] } = {},
+): Promise<ScanRecord> {
   const scan = await store.models.Scan.findByPk(scanId, { transaction: tx ?? null });
   if (!scan) throw notFound('That scan');
-  const chunks = await store.models.ScanChunk.findAll({
-    where: { scanId },
-    order: [
-      ['signal', 'ASC'],
-      ['part', 'ASC'],
-    ],
-    transaction: tx ?? null,
-  });
-  const signals = new Map<string, Float64Array>();
-  for (const name of new Set(chunks.map((c) => c.signal))) {
-    const parts = chunks.filter((c) => c.signal === name);
-    const out = new Float64Array(parts.reduce((n, p) => n + p.count, 0));
-    let at = 0;
-    for (const p of parts) {
-      const bytes = Uint8Array.from(p.values);
-      out.set(new Float64Array(bytes.buffer, 0, p.count), at);
-      at += p.count;
-    }
-    signals.set(name, out);
-  }
-  const series = (name: string): Series | null => {
-    const value = signals.get(name);
-    return value ? { timeS: signals.get(scan.simultaneous ? 'time' : `time:${name}`)!, value } : null;
+  const listed = await store.sequelize.query<{ signal: string; part: number; count: number }>(
+    'SELECT signal, part, count FROM scan_chunks WHERE scan_id = $1 ORDER BY signal, part',
+    { bind: [scanId], type: QueryTypes.SELECT, transaction: tx ?? null },
+  );
+  const skipped = (signal: string): boolean => {
+    const channel = /^(?:time:)?channel:(\d+)$/.exec(signal)?.[1];
+    return channels !== undefined && channel !== undefined && !channels.includes(Number(channel));
   };
-  const sensors = [...signals.keys()]
-    .filter((k) => k.startsWith('sensor:'))
-    .map((k) => ({ name: k.slice('sensor:'.length), series: series(k)! }));
-  return {
-    ...(sensors.length > 0 ? { sensors } : {}),
+  const columns = new Map<string, ReturnType<typeof columnFor>>();
+  const wanted = listed.filter((c) => !skipped(c.signal));
+  for (let from = 0, to = 0; from < wanted.length; from = to) {
+    for (let values = 0; to < wanted.length && (to === from || values + wanted[to]!.count <= FETCH); to++)
+      values += wanted[to]!.count;
+    const some = wanted.slice(from, to);
+    const rows = await store.sequelize.query<{ values: Buffer }>(
+      `SELECT c."values" FROM unnest($2::text[], $3::int[]) WITH ORDINALITY AS w(signal, part, n)
+         JOIN scan_chunks c ON c.scan_id = $1 AND c.signal = w.signal AND c.part = w.part ORDER BY w.n`,
+      {
+        bind: [scanId, some.map((c) => c.signal), some.map((c) => c.part)],
+        type: QueryTypes.SELECT,
+        transaction: tx ?? null,
+      },
+    );
+    some.forEach(({ signal, count }, i) => {
+      let column = columns.get(signal);
+      if (!column)
+        columns.set(signal, (column = columnFor(signal, scan.channelIds.length, scan.simultaneous)));
+      const bytes = Uint8Array.from(rows[i]!.values);
+      for (const value of new Float64Array(bytes.buffer, 0, count)) column.push(value);
+    });
+  }
+  const courses = new Map([...columns].map(([name, column]) => [name, column.done()]));
+  for (const i of scan.channelIds.keys())
+    for (const name of scan.simultaneous ? [`channel:${i}`] : [`channel:${i}`, `time:channel:${i}`])
+      if (!courses.has(name)) courses.set(name, new Float64Array(0));
+  return recordOf(courses, {
     channelIds: scan.channelIds,
-    voltageV: scan.channelIds.map((_, i) => series(`channel:${i}`)!),
-    currentA: series('current'),
-    temperatureC: series('temperature'),
-    reportedSocFraction: series('soc'),
     simultaneous: scan.simultaneous,
     notices: scan.notices,
-  };
+  });
 }

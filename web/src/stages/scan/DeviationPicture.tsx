@@ -1,5 +1,5 @@
 import type { ScanPicture } from '@cellmend/contract/scans';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 import styled from 'styled-components';
 import { useJobView } from '../../shell/jobContext';
 import { theme } from '../../shell/preferences';
@@ -45,8 +45,10 @@ export function DeviationPicture({ picture, height = 240 }: { picture: ScanPictu
   const [at, setAt] = useState<{ channel: number; bin: number } | null>(null);
   const bins = picture.timeS.length;
   const channels = picture.deviationMv.length;
-  const sizes = picture.deviationMv.flatMap((row) => row.map((v) => Math.abs(v ?? 0))).sort((a, b) => a - b);
-  const widest = Math.max(10, sizes[Math.floor(sizes.length * 0.995)] ?? 0);
+  const widest = useMemo(() => {
+    const sizes = Float64Array.from(picture.deviationMv.flat(), (v) => Math.abs(v ?? 0)).sort();
+    return Math.max(10, sizes[Math.floor(sizes.length * 0.995)] ?? 0);
+  }, [picture]);
   useEffect(() => {
     const el = canvas.current;
     const context = el?.getContext('2d');
