@@ -1,5 +1,5 @@
 import type { Pack } from '@cellmend/core/pack';
-import { useMemo, useRef, type KeyboardEvent } from 'react';
+import { memo, useMemo, useRef, type KeyboardEvent } from 'react';
 import styled from 'styled-components';
 import { drawPack, neighbour, type ModuleMark, type Box, type Layer } from './view';
 
@@ -38,7 +38,7 @@ interface Props {
 }
 
 /** The pack as it lies in the vehicle: every module with its groups as slices, one layer of marks at a time. */
-export function PackMap({ pack, layer, selected, onSelect, height = 570 }: Props) {
+export const PackMap = memo(function PackMap({ pack, layer, selected, onSelect, height = 570 }: Props) {
   const drawing = useMemo(() => drawPack(pack, 340, height), [pack, height]);
   const ref = useRef<SVGSVGElement>(null);
   const focused = selected ?? pack.stringOrder[0] ?? 0;
@@ -129,7 +129,7 @@ export function PackMap({ pack, layer, selected, onSelect, height = 570 }: Props
         ))}
     </Svg>
   );
-}
+});
 
 function ModuleBox({
   pack,

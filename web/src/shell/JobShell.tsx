@@ -1,38 +1,24 @@
 import { PHASES, type Stage } from '@cellmend/contract/jobs';
 import type { Person } from '@cellmend/contract/people';
 import { GATED_STAGES } from '@cellmend/contract/safety';
-import { normalisePack } from '@cellmend/core/pack';
-import { PanelRightClose, PanelRightOpen } from 'lucide-react';
+import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { useMemo, useState } from 'react';
-import { Button as AriaButton, ToggleButton, ToggleButtonGroup } from 'react-aria-components';
 import { Navigate, NavLink, useNavigate, useParams } from 'react-router';
 import styled from 'styled-components';
-import {
-  decisionOf,
-  leakOf,
-  spreadOf,
-  useFindings,
-  useJob,
-  useRefresh,
-  useSafety,
-  useSession,
-} from '../api/hooks';
+import { decisionOf, useFindings, useJob, useRefresh, useSession } from '../api/hooks';
 import { ApiProblem } from '../api/client';
-import { capacityLayer, deviationLayer, exposureLayer, insulationLayer } from '../pack-map/layers';
-import { PackMap } from '../pack-map/PackMap';
-import { ModuleSheet } from '../pack-map/ModuleSheet';
 import { STAGE_VIEWS } from '../stages';
 import { BuyersCheck } from '../stages/findings/BuyersCheck';
 import { Footer, USUAL, useJotRef } from './Footer';
 import { KeyHelp, useKeys } from './keys';
 import { Timeline } from './Timeline';
 import { Walk } from './Walk';
-import { Mute, Page, ProblemNote } from '../ui/parts';
-import { percent } from '../ui/words';
+import { Page, ProblemNote } from '../ui/parts';
 import { Account, Bar, Brand, Right, SafetyLamp, Stop, Vehicle } from './Header';
 import { StopDialog } from './StopDialog';
 import { Closed } from './Closed';
 import { JobContext, type JobView } from './jobContext';
+import { PackAside } from './PackAside';
 import { mapShown } from './preferences';
 
 const Grid = styled.div<{ $map: boolean }>`
@@ -107,72 +93,6 @@ const Middle = styled.main`
     overflow: visible;
   }
 `;
-const Aside = styled.aside`
-  border-left: 1px solid var(--line);
-  background: var(--rail);
-  padding: 12px 16px;
-  display: flex;
-  flex-direction: column;
-  gap: 8px;
-  overflow: auto;
-  @media print {
-    display: none;
-  }
-  header {
-    display: flex;
-    align-items: center;
-    gap: 8px;
-  }
-  header span {
-    margin-left: auto;
-    color: var(--mute);
-    font-size: 13.5px;
-  }
-`;
-const Fold = styled(AriaButton)`
-  background: none;
-  border: 0;
-  color: var(--mute);
-  width: 32px;
-  min-height: 32px;
-  cursor: pointer;
-  border-radius: 6px;
-  display: grid;
-  place-items: center;
-`;
-const Layers = styled(ToggleButtonGroup)`
-  display: flex;
-  gap: 3px;
-  flex-wrap: wrap;
-  button {
-    border: 0;
-    padding: 5px 6px;
-    min-height: 32px;
-    border-radius: 5px;
-    background: var(--chip);
-    font-size: 12.5px;
-    cursor: pointer;
-    color: var(--ink);
-  }
-  button[data-selected] {
-    background: var(--ink);
-    color: var(--sheet);
-  }
-`;
-const Legend = styled.div`
-  display: flex;
-  align-items: center;
-  gap: 8px;
-  color: var(--mute);
-  font-size: 12.5px;
-  i {
-    flex: 1;
-    height: 8px;
-    border-radius: 2px;
-    background: linear-gradient(90deg, var(--low), var(--zero), var(--high));
-  }
-`;
-
 const WORDS: Record<string, string> = {
   nothing: 'nothing yet',
   work: 'in work',
@@ -190,10 +110,13 @@ export function JobShell({ person }: { person: Person }) {
   const refresh = useRefresh(number);
   const demo = useSession().data?.demo ?? false;
   const [selected, select] = useState<number | null>(null);
-  const [chosen, setChosen] = useState<{ stage: string; layer: string } | null>(null);
-  const { data: safety } = useSafety(number);
-  const [shown, setShown] = mapShown.use();
-  const pack = useMemo(() => job && normalisePack(job.pack), [job]);
+  const [shown] = mapShown.use();
+  // By its text, not by its object: a job that is read again leaves the pack and its map as they are.
+  const profile = useMemo(() => job && JSON.stringify(job.pack), [job]);
+  const pack = useMemo(
+    () => (profile === undefined ? undefined : normalisePack(JSON.parse(profile) as PackProfile)),
+    [profile],
+  );
   const [dialog, setDialog] = useState<'walk' | 'keys' | 'stop' | null>(null);
   const jotRef = useJotRef();
   const navigate = useNavigate();
@@ -215,6 +138,11 @@ export function JobShell({ person }: { person: Person }) {
       select(order[(at + by + order.length) % order.length]!);
     },
   });
+  const view = useMemo(
+    (): JobView | null =>
+      job && pack && findings ? { job, pack, findings, person, demo, selected, select, refresh } : null,
+    [job, pack, findings, person, demo, selected, refresh],
+  );
   if (error instanceof ApiProblem && error.problem.status === 404) {
     return (
       <Page>
@@ -224,43 +152,17 @@ export function JobShell({ person }: { person: Person }) {
       </Page>
     );
   }
-  if (!job || !pack || !findings) return <Page aria-busy="true" />;
+  if (!view || !job || !pack) return <Page aria-busy="true" />;
   const stages = PHASES.flatMap((p) => p.stages);
   const stage = stages.find((s) => s.id === params.stage);
   const timeline = params.stage === 'timeline';
   const buyer = params.stage === 'buyers-check';
   if (!stage && !timeline && !buyer) return <Navigate to={`/jobs/${number}/scan`} replace />;
-  const after = spreadOf(findings, 'after');
-  const spread =
-    after && (stage?.id === 'prove' || stage?.id === 'hand-over') ? after : spreadOf(findings, 'before');
-  const replaceDecision = decisionOf(job, 'replace');
-  const replaced = spread === after && after ? (replaceDecision?.body.modules ?? []) : [];
-  const report = spread?.report ?? null;
   const here = params.stage ?? '';
-  // Each stage lays its own layer on the map until somebody picks another.
-  const usual = here === 'make-safe' ? 'exposure' : here === 'insulation' ? 'insulation' : 'near-empty';
-  const layerId = chosen?.stage === here ? chosen.layer : usual;
   const gated = stage && (GATED_STAGES as readonly string[]).includes(stage.id) && !job.gate.holds;
-  const end = layerId === 'near-full' ? report?.nearFull : (report?.nearEmpty ?? report?.nearFull);
-  const layer =
-    layerId === 'exposure'
-      ? exposureLayer(pack, safety)
-      : layerId === 'insulation'
-        ? insulationLayer(leakOf(findings)?.report ?? null)
-        : layerId === 'capacity'
-          ? capacityLayer(pack, report, replaced)
-          : deviationLayer(
-              pack,
-              end ?? null,
-              report,
-              replaced,
-              end ? `at ${percent(end.medianSocFraction)} charge` : '',
-            );
-  const view: JobView = { job, pack, findings, person, demo, selected, select, refresh };
-  const open = shown === 'yes';
   return (
     <JobContext value={view}>
-      <Grid $map={open}>
+      <Grid $map={shown === 'yes'}>
         <Bar>
           <Brand to="/">Bold Cellmend</Brand>
           <Vehicle>
@@ -310,60 +212,7 @@ export function JobShell({ person }: { person: Person }) {
             <Timeline />
           )}
         </Middle>
-        <Aside aria-label="Pack">
-          {open ? (
-            <>
-              <header>
-                <h2>Pack map</h2>
-                <span>front ↑ · {layer.caption}</span>
-                <Fold aria-label="Fold the pack map away" onPress={() => setShown('no')}>
-                  <PanelRightClose size={18} />
-                </Fold>
-              </header>
-              <Layers
-                selectionMode="single"
-                disallowEmptySelection
-                selectedKeys={[layerId]}
-                onSelectionChange={(k) => setChosen({ stage: here, layer: String([...k][0]) })}
-                aria-label="Layer"
-              >
-                <ToggleButton id="near-full">Near full</ToggleButton>
-                <ToggleButton id="near-empty">Near empty</ToggleButton>
-                <ToggleButton id="capacity">Capacity</ToggleButton>
-                <ToggleButton id="insulation">Insulation</ToggleButton>
-                <ToggleButton id="exposure">Exposure</ToggleButton>
-              </Layers>
-              <PackMap
-                pack={pack}
-                layer={layer}
-                selected={selected}
-                onSelect={select}
-                height={(selected === null ? 570 : 430) - (layer.note ? 70 : 0)}
-              />
-              {layer.legend && (
-                <Legend>
-                  <span>{layer.legend.low}</span>
-                  <i />
-                  <span>{layer.legend.high}</span>
-                </Legend>
-              )}
-              {layer.note && (
-                <div>
-                  <b>{layer.note.title}</b>
-                  <br />
-                  <Mute>{layer.note.text}</Mute>
-                </div>
-              )}
-              {selected !== null && (
-                <ModuleSheet module={pack.modules[selected]!} report={report} onClose={() => select(null)} />
-              )}
-            </>
-          ) : (
-            <Fold aria-label="Show the pack map" onPress={() => setShown('yes')}>
-              <PanelRightOpen size={20} />
-            </Fold>
-          )}
-        </Aside>
+        <PackAside here={here} />
         <Footer
           stage={stage?.id ?? 'intake'}
           jotRef={jotRef}

@@ -1,0 +1,165 @@
+import { PanelRightClose, PanelRightOpen } from 'lucide-react';
+import { useMemo, useState } from 'react';
+import { Button as AriaButton, ToggleButton, ToggleButtonGroup } from 'react-aria-components';
+import styled from 'styled-components';
+import { decisionOf, leakOf, spreadOf, useSafety } from '../api/hooks';
+import { capacityLayer, deviationLayer, exposureLayer, insulationLayer } from '../pack-map/layers';
+import { ModuleSheet } from '../pack-map/ModuleSheet';
+import { PackMap } from '../pack-map/PackMap';
+import { Mute } from '../ui/parts';
+import { percent } from '../ui/words';
+import { useJobView } from './jobContext';
+import { mapShown } from './preferences';
+
+const Aside = styled.aside`
+  border-left: 1px solid var(--line);
+  background: var(--rail);
+  padding: 12px 16px;
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+  overflow: auto;
+  @media print {
+    display: none;
+  }
+  header {
+    display: flex;
+    align-items: center;
+    gap: 8px;
+  }
+  header span {
+    margin-left: auto;
+    color: var(--mute);
+    font-size: 13.5px;
+  }
+`;
+const Fold = styled(AriaButton)`
+  background: none;
+  border: 0;
+  color: var(--mute);
+  width: 32px;
+  min-height: 32px;
+  cursor: pointer;
+  border-radius: 6px;
+  display: grid;
+  place-items: center;
+`;
+const Layers = styled(ToggleButtonGroup)`
+  display: flex;
+  gap: 3px;
+  flex-wrap: wrap;
+  button {
+    border: 0;
+    padding: 5px 6px;
+    min-height: 32px;
+    border-radius: 5px;
+    background: var(--chip);
+    font-size: 12.5px;
+    cursor: pointer;
+    color: var(--ink);
+  }
+  button[data-selected] {
+    background: var(--ink);
+    color: var(--sheet);
+  }
+`;
+const Legend = styled.div`
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  color: var(--mute);
+  font-size: 12.5px;
+  i {
+    flex: 1;
+    height: 8px;
+    border-radius: 2px;
+    background: linear-gradient(90deg, var(--low), var(--zero), var(--high));
+  }
+`;
+
+/** The pack beside every stage: its map with a layer laid over it, and the module that is picked. */
+export function PackAside({ here }: { here: string }) {
+  const { job, pack, findings, selected, select } = useJobView();
+  const [chosen, setChosen] = useState<{ stage: string; layer: string } | null>(null);
+  const { data: safety } = useSafety(job.number);
+  const [shown, setShown] = mapShown.use();
+  // Each stage lays its own layer on the map until somebody picks another.
+  const usual = here === 'make-safe' ? 'exposure' : here === 'insulation' ? 'insulation' : 'near-empty';
+  const layerId = chosen?.stage === here ? chosen.layer : usual;
+  const later = here === 'prove' || here === 'hand-over';
+  const after = later ? spreadOf(findings, 'after') : null;
+  const report = (after ?? spreadOf(findings, 'before'))?.report ?? null;
+  const repaired = after !== null;
+  const modules = decisionOf(job, 'replace')?.body.modules;
+  const layer = useMemo(() => {
+    if (layerId === 'exposure') return exposureLayer(pack, safety);
+    if (layerId === 'insulation') return insulationLayer(leakOf(findings)?.report ?? null);
+    const replaced = repaired ? (modules ?? []) : [];
+    if (layerId === 'capacity') return capacityLayer(pack, report, replaced);
+    const end = layerId === 'near-full' ? report?.nearFull : (report?.nearEmpty ?? report?.nearFull);
+    return deviationLayer(
+      pack,
+      end ?? null,
+      report,
+      replaced,
+      end ? `at ${percent(end.medianSocFraction)} charge` : '',
+    );
+  }, [layerId, pack, safety, findings, report, modules, repaired]);
+  const open = shown === 'yes';
+  return (
+    <Aside aria-label="Pack">
+      {open ? (
+        <>
+          <header>
+            <h2>Pack map</h2>
+            <span>front ↑ · {layer.caption}</span>
+            <Fold aria-label="Fold the pack map away" onPress={() => setShown('no')}>
+              <PanelRightClose size={18} />
+            </Fold>
+          </header>
+          <Layers
+            selectionMode="single"
+            disallowEmptySelection
+            selectedKeys={[layerId]}
+            onSelectionChange={(k) => setChosen({ stage: here, layer: String([...k][0]) })}
+            aria-label="Layer"
+          >
+            <ToggleButton id="near-full">Near full</ToggleButton>
+            <ToggleButton id="near-empty">Near empty</ToggleButton>
+            <ToggleButton id="capacity">Capacity</ToggleButton>
+            <ToggleButton id="insulation">Insulation</ToggleButton>
+            <ToggleButton id="exposure">Exposure</ToggleButton>
+          </Layers>
+          <PackMap
+            pack={pack}
+            layer={layer}
+            selected={selected}
+            onSelect={select}
+            height={(selected === null ? 570 : 430) - (layer.note ? 70 : 0)}
+          />
+          {layer.legend && (
+            <Legend>
+              <span>{layer.legend.low}</span>
+              <i />
+              <span>{layer.legend.high}</span>
+            </Legend>
+          )}
+          {layer.note && (
+            <div>
+              <b>{layer.note.title}</b>
+              <br />
+              <Mute>{layer.note.text}</Mute>
+            </div>
+          )}
+          {selected !== null && (
+            <ModuleSheet module={pack.modules[selected]!} report={report} onClose={() => select(null)} />
+          )}
+        </>
+      ) : (
+        <Fold aria-label="Show the pack map" onPress={() => setShown('yes')}>
+          <PanelRightOpen size={20} />
+        </Fold>
+      )}
+    </Aside>
+  );
+}
