@@ -98,12 +98,23 @@ const IntakeBodySchema = z.object({
   /** An earlier repair and its place in the pack, and parts that were changed already. */
   earlierRepair: z.string().max(500).default(''),
 });
+/** How deep a repair goes, in the words pages and sheets use. */
+export const REPAIR_LEVELS = {
+  module: 'replace module',
+  joint: 'mend the joint',
+  balance: 'balance only',
+  board: 'sense board or wiring',
+  pack: 'whole pack',
+  leave: 'leave as it is',
+  decline: 'decline the job',
+} as const;
+export type RepairLevel = keyof typeof REPAIR_LEVELS;
 export const DecisionBodySchema = z.discriminatedUnion('topic', [
   IntakeBodySchema,
   z.object({
     topic: z.literal('replace'),
     modules: z.array(z.string().min(1).max(40)).max(100),
-    level: z.enum(['leave', 'balance', 'board', 'module', 'pack', 'decline']),
+    level: z.enum(Object.keys(REPAIR_LEVELS) as [RepairLevel, ...RepairLevel[]]),
   }),
   z.object({ topic: z.literal('match'), moduleId: z.string().min(1).max(40), stockId: z.uuid() }),
   z.object({

@@ -13,6 +13,7 @@ import { execFileSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { QueryTypes } from 'sequelize';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { pilotCar } from '../../cli/src/demoFiles';
 import { startBench, type Answer, type Bench, type Client } from './harness';
@@ -179,6 +180,41 @@ it('one line without end is refused before it fills the memory', async () => {
   const endless = await take<{ detail: string }>(job, 'endless.csv', 'x'.repeat(60_000_000));
   expect(endless.status).toBe(422);
   expect(endless.body.detail).toMatch(/longer than a million characters/);
+});
+
+describe('a record longer than what is held of it in memory', () => {
+  // Every second for half a day, in the words of a logger: more rows than a condensed course keeps.
+  const long = simulated(9, 0.92, (random) => [
+    { ...rest, sampleS: 1 },
+    ...driveLegs(random, 4, 18, 1),
+    { durationS: 1800, currentA: 0, sampleS: 1 },
+  ]);
+  const csv = writeScanCsv(long, 3);
+  const rows = long.voltageV[0]!.timeS.length;
+
+  it('is stored to the last reading, and gives the same finding when it is read back', async () => {
+    expect(rows).toBeGreaterThan(16_384);
+    const job = await newJob();
+    const taken = await take(job, 'logger.csv', csv);
+    expect(taken.status).toBe(201);
+    expect(taken.body).toMatchObject({ rows, durationS: long.voltageV[0]!.timeS[rows - 1]! });
+    const [held] = await bench.running.store.sequelize.query<{ count: string; parts: string; low: number }>(
+      `SELECT sum(count) AS count, count(*) AS parts, min(low) AS low FROM scan_chunks
+        WHERE scan_id = $1 AND signal = 'channel:60'`,
+      { bind: [taken.body.id], type: QueryTypes.SELECT },
+    );
+    const values = [...long.voltageV[60]!.value].map((v) => Number(v.toFixed(3)));
+    expect(Number(held!.count)).toBe(rows);
+    expect(held!.low).toBe(Math.min(...values));
+    const finding = await newest(job);
+    const again = await ina.post<{ same: boolean }>(`/api/jobs/${job}/findings/${finding.id}/recompute`);
+    expect(again.body.same).toBe(true);
+    const { body: traces } = await ina.get<{ timeS: number[]; channels: { voltageV: number[] }[] }>(
+      `/api/jobs/${job}/scans/${taken.body.id}/traces?channels=60`,
+    );
+    expect(traces.timeS.length).toBeLessThanOrEqual(600);
+    expect(traces.channels[0]!.voltageV[0]).toBeCloseTo(values[0]!, 2);
+  });
 });
 
 describe('a CAN log', () => {

@@ -281,6 +281,9 @@ function verdictsOf(judged: Judged[], pack: Pack, scatter: Scatter, observed: Ob
       verdict: best.verdict,
       confidence: Math.min(0.99, best.share),
       alternatives,
+      ...(best.verdict === 'high-resistance'
+        ? { seat: j.byVerdict.get(best.verdict)!.hypothesis.tied ? ('cell' as const) : ('joint' as const) }
+        : {}),
       estimate: estimateOf(best.verdict, j, observed),
       reasons: explain(best.verdict, j.byVerdict.get(best.verdict)!, observed, pack, j.channelIndex, []),
     };

@@ -37,13 +37,17 @@ export function explain(
   const lastMv = channel.deviationV[last]! * 1000;
   const from = t.socFraction[channel.at[0]!]!;
   const to = t.socFraction[channel.at[last]!]!;
+  const covered = Math.abs(from - to);
   const reasons: string[] = [
-    `${signed(firstMv)} mV against the pack at ${pct(from, 0)}, ${signed(lastMv)} mV at ${pct(to, 0)}.`,
+    covered < 0.02
+      ? `${signed(lastMv)} mV against the pack at ${pct(to, 0)} charge.`
+      : `${signed(firstMv)} mV against the pack at ${pct(from, 0)}, ${signed(lastMv)} mV at ${pct(to, 0)}.`,
   ];
   if (open.length > 1) {
-    const covered = Math.abs(from - to);
+    const names = open.map(verdictName);
+    const all = `${names.slice(0, -1).join(', ')} and ${names[names.length - 1]}`;
     reasons.push(
-      `${capital(open.map(verdictName).join(', '))} all fit: ${covered < 0.05 ? 'the record covers only one state of charge' : `the record covers ${pct(from, 0)} to ${pct(to, 0)}`}${pack.profile.chemistry === 'lfp' ? ' and the curve is flat in between' : ''}.`,
+      `${capital(all)} ${open.length === 2 ? 'both' : 'all'} fit: ${covered < 0.05 ? 'the record covers only one state of charge' : `the record covers ${pct(from, 0)} to ${pct(to, 0)}`}${pack.profile.chemistry === 'lfp' ? ' and the curve is flat in between' : ''}.`,
     );
     return reasons;
   }

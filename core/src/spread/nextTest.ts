@@ -121,6 +121,9 @@ export function nextTest(
   const sense = unmetered.find((f) => f.verdict === 'sense-fault');
   if (sense)
     return `Meter ${sense.channel} at the terminals of ${sense.module}: it should read what its neighbours read.`;
+  const joint = unmetered.find((f) => f.seat === 'joint');
+  if (joint)
+    return `Compare the drop across the joints of ${joint.channel} with a neighbour’s at the same current, then clean and torque them by the maker’s procedure: a bad joint needs no module.`;
   const first = unmetered[0];
   if (first) return `Meter ${first.channel} at the terminals of ${first.module} before it is replaced.`;
   if (!nearFull || !nearEmpty)

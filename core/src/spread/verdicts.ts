@@ -51,4 +51,6 @@ export interface ChannelFinding {
   separate: number;
   /** The other channel of a tap-wire pair. */
   pairedWith?: string;
+  /** Where a high resistance sits: in a joint (at once with the current), or in the cell (its slow part as well). */
+  seat?: 'joint' | 'cell';
 }

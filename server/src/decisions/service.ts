@@ -1,4 +1,4 @@
-import { NewDecisionSchema, type Decision } from '@cellmend/contract/jobs';
+import { NewDecisionSchema, REPAIR_LEVELS, type Decision } from '@cellmend/contract/jobs';
 import { randomUUID } from 'node:crypto';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem } from '../http/problems';
@@ -83,7 +83,7 @@ function describe(body: Decision['body']): string {
     case 'intake':
       return [...body.signs, ...body.codes].join(', ');
     case 'replace':
-      return body.modules.length > 0 ? `replace ${body.modules.join(', ')}` : body.level;
+      return body.modules.length > 0 ? `replace ${body.modules.join(', ')}` : REPAIR_LEVELS[body.level];
     case 'match':
       return `donor for ${body.moduleId}`;
     case 'balance':

@@ -49,7 +49,7 @@ export function deviationLayer(
   return {
     id: 'deviation',
     name: 'Deviation',
-    caption: spread ? end : report ? 'no rest in the record' : 'no scan yet',
+    caption: spread || report ? end : 'no scan yet',
     groups,
     modules: moduleMarks(pack, report, replaced),
     legend: spread ? { low: `−${fixed(widest, 0)} mV`, high: `+${fixed(widest, 0)} mV` } : null,

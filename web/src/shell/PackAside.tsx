@@ -83,26 +83,35 @@ export function PackAside({ here }: { here: string }) {
   const [chosen, setChosen] = useState<{ stage: string; layer: string } | null>(null);
   const { data: safety } = useSafety(job.number);
   const [shown, setShown] = mapShown.use();
-  // Each stage lays its own layer on the map until somebody picks another.
-  const usual = here === 'make-safe' ? 'exposure' : here === 'insulation' ? 'insulation' : 'near-empty';
-  const layerId = chosen?.stage === here ? chosen.layer : usual;
   const later = here === 'prove' || here === 'hand-over';
   const after = later ? spreadOf(findings, 'after') : null;
   const report = (after ?? spreadOf(findings, 'before'))?.report ?? null;
   const repaired = after !== null;
+  // Each stage lays its own layer on the map until somebody picks another.
+  const usual =
+    here === 'make-safe'
+      ? 'exposure'
+      : here === 'insulation'
+        ? 'insulation'
+        : report?.nearFull && !report.nearEmpty
+          ? 'near-full'
+          : 'near-empty';
+  const layerId = chosen?.stage === here ? chosen.layer : usual;
   const modules = decisionOf(job, 'replace')?.body.modules;
   const layer = useMemo(() => {
     if (layerId === 'exposure') return exposureLayer(pack, safety);
     if (layerId === 'insulation') return insulationLayer(leakOf(findings)?.report ?? null);
     const replaced = repaired ? (modules ?? []) : [];
     if (layerId === 'capacity') return capacityLayer(pack, report, replaced);
-    const end = layerId === 'near-full' ? report?.nearFull : (report?.nearEmpty ?? report?.nearFull);
+    const end = layerId === 'near-full' ? report?.nearFull : report?.nearEmpty;
     return deviationLayer(
       pack,
       end ?? null,
       report,
       replaced,
-      end ? `at ${percent(end.medianSocFraction)} charge` : '',
+      end
+        ? `at ${percent(end.medianSocFraction)} charge`
+        : `no rest ${layerId === 'near-full' ? 'near full' : 'near empty'}`,
     );
   }, [layerId, pack, safety, findings, report, modules, repaired]);
   const open = shown === 'yes';

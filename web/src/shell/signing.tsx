@@ -1,4 +1,4 @@
-import type { Decision, DecisionBody, NewDecision } from '@cellmend/contract/jobs';
+import { REPAIR_LEVELS, type Decision, type DecisionBody, type NewDecision } from '@cellmend/contract/jobs';
 import { useRef, useState } from 'react';
 import { ApiProblem, newKey } from '../api/client';
 import { signDecision } from '../api/hooks';
@@ -70,7 +70,7 @@ function bodyWords(body: DecisionBody): string {
     case 'intake':
       return [...body.signs, ...body.codes].join(', ');
     case 'replace':
-      return body.modules.length > 0 ? `replace ${body.modules.join(', ')}` : body.level;
+      return body.modules.length > 0 ? `replace ${body.modules.join(', ')}` : REPAIR_LEVELS[body.level];
     case 'match':
       return `a donor for ${body.moduleId}`;
     case 'balance':

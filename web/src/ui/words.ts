@@ -49,3 +49,6 @@ export function countdown(seconds: number): string {
   const s = Math.max(0, Math.ceil(seconds));
   return `${Math.floor(s / 60)}:${String(s % 60).padStart(2, '0')}`;
 }
+
+/** With a capital first letter. */
+export const upper = (s: string): string => s.charAt(0).toUpperCase() + s.slice(1);

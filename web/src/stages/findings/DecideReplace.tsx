@@ -1,4 +1,4 @@
-import type { DecisionBody } from '@cellmend/contract/jobs';
+import { REPAIR_LEVELS, type RepairLevel } from '@cellmend/contract/jobs';
 import { rangeKm, usableCapacity } from '@cellmend/core/range';
 import { groupStates, type SpreadReport } from '@cellmend/core/spread';
 import { useEffect, useRef, useState } from 'react';
@@ -7,20 +7,11 @@ import { useNavigate } from 'react-router';
 import { decisionOf } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { Button, Chips, Field, Mute, Row, Sheet, Stack, TextArea } from '../../ui/parts';
-import { fixed } from '../../ui/words';
+import { fixed, upper } from '../../ui/words';
 import { SignNote, useSigning } from '../../shell/signing';
 import { useDraft } from '../../shell/useDraft';
-import type { Suspect } from './view';
+import { comesOut, type Suspect } from './view';
 
-type Level = Extract<DecisionBody, { topic: 'replace' }>['level'];
-const LEVELS: [Level, string][] = [
-  ['module', 'Replace module'],
-  ['balance', 'Balance only'],
-  ['board', 'Sense board'],
-  ['pack', 'Whole pack'],
-  ['leave', 'Leave as it is'],
-  ['decline', 'Decline'],
-];
 /** What is to be done, with what it would give computed beside it. */
 export function DecideReplace({
   report,
@@ -42,23 +33,19 @@ export function DecideReplace({
   const offered = [
     ...new Set([
       ...leaking,
-      ...[
-        ...suspects.filter((s) =>
-          ['low-capacity', 'dead', 'high-resistance', 'self-discharge'].includes(s.verdict),
-        ),
-        ...suspects,
-      ].flatMap((s) => s.module.split(' + ')),
+      ...[...suspects.filter(comesOut), ...suspects].flatMap((s) => s.module.split(' + ')),
     ]),
   ];
-  const worth = [
-    ...leaking,
-    ...suspects
-      .filter((s) => ['low-capacity', 'dead', 'high-resistance', 'self-discharge'].includes(s.verdict))
-      .flatMap((s) => s.module.split(' + ')),
-  ];
-  const [level, setLevel] = useState<Level>(
+  const worth = [...leaking, ...suspects.filter(comesOut).flatMap((s) => s.module.split(' + '))];
+  const [level, setLevel] = useState<RepairLevel>(
     earlier?.body.level ??
-      (worth.length > 0 ? 'module' : suspects.some((s) => s.verdict === 'imbalance') ? 'balance' : 'leave'),
+      (worth.length > 0
+        ? 'module'
+        : suspects.some((s) => s.channels.some((c) => c.seat === 'joint'))
+          ? 'joint'
+          : suspects.some((s) => s.verdict === 'imbalance')
+            ? 'balance'
+            : 'leave'),
   );
   const [modules, setModules] = useState<string[]>(earlier?.body.modules ?? worth);
   const [note, setNote, clearNote] = useDraft(`${job.number}.replace.note`, earlier?.note ?? '');
@@ -93,12 +80,12 @@ export function DecideReplace({
           selectionMode="single"
           disallowEmptySelection
           selectedKeys={[level]}
-          onSelectionChange={(k) => setLevel([...k][0] as Level)}
+          onSelectionChange={(k) => setLevel([...k][0] as RepairLevel)}
           aria-label="Level of repair"
         >
-          {LEVELS.map(([id, name]) => (
+          {Object.entries(REPAIR_LEVELS).map(([id, name]) => (
             <ToggleButton key={id} id={id}>
-              {name}
+              {upper(name)}
             </ToggleButton>
           ))}
         </Chips>

@@ -31,23 +31,19 @@ type View = (typeof VIEWS)[number][0];
 
 /** The evidence behind the findings, as pictures: one at a time. */
 export function Evidence({ report, scanIds }: { report: SpreadReport; scanIds: string[] }) {
-  const [view, setView] = useState<View>('tilt');
+  const rested = report.nearFull !== null || report.nearEmpty !== null;
+  const [view, setView] = useState<View>(rested ? 'tilt' : 'time');
   return (
     <Sheet as="figure" style={{ margin: 0, display: 'flex', flexDirection: 'column', gap: 6 }}>
       <Views of={VIEWS} value={view} onChange={setView} label="Evidence" />
       {view === 'tilt' && (
         <>
           <Mute>
-            Charge against the pack’s median. A line that tilts loses capacity; a level line that lies low is
-            only out of balance.
+            {report.tilt
+              ? 'Charge against the pack’s median. A line that tilts loses capacity; a level line that lies low is only out of balance.'
+              : `A rest ${report.nearFull ? 'near empty' : report.nearEmpty ? 'near full' : 'near full and one near empty'} as well would draw a line for each channel: one that tilts loses capacity, a level one is out of balance. Another record will do; both are put on one time line.`}
           </Mute>
-          {report.tilt ? (
-            <Tilt report={report} />
-          ) : (
-            <Mute>
-              It needs rests near full and near empty: in one record, or in two that are put on one time line.
-            </Mute>
-          )}
+          <Tilt report={report} />
         </>
       )}
       {view === 'ends' && <Ends report={report} />}

@@ -1,3 +1,4 @@
+import { REPAIR_LEVELS } from '@cellmend/contract/jobs';
 import { useState } from 'react';
 import { Button as AriaButton } from 'react-aria-components';
 import styled from 'styled-components';
@@ -232,7 +233,7 @@ export function FindingsStage({ question }: StageProps) {
           <p>
             {decision.body.modules.length > 0
               ? `Replace ${decision.body.modules.join(', ')}`
-              : `Nothing is replaced: ${decision.body.level}`}
+              : `Nothing is replaced: ${REPAIR_LEVELS[decision.body.level]}`}
             . Signed by {decision.signedBy}.{decision.note && ` ${decision.note}`}
           </p>
         </Sheet>

@@ -1,4 +1,4 @@
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { Spread, SpreadReport, TiltEnd } from '@cellmend/core/spread';
 import styled from 'styled-components';
 import { useJobView } from '../../shell/jobContext';
 import { fixed, percent } from '../../ui/words';
@@ -9,7 +9,7 @@ const Svg = styled.svg`
   min-height: 240px;
   text {
     font-family: 'Atkinson Hyperlegible Next Variable', sans-serif;
-    font-size: 13px;
+    font-size: 15px;
   }
 `;
 const W = 430;
@@ -28,22 +28,33 @@ function ticks(low: number, high: number): number[] {
   return out;
 }
 
-/** Charge of every channel against the pack's median, from near full to near empty. */
+/**
+ * Charge of every channel against the pack's median, from near full to near empty. Where only one end is recorded its
+ * channels stand as points, and the other side says that it is missing.
+ */
 export function Tilt({ report }: { report: SpreadReport }) {
   const { pack } = useJobView();
-  const { tilt } = report;
-  if (!tilt) return null;
-  const all = [...tilt.from.deltaAh, ...tilt.to.deltaAh];
+  const end = (s: Spread | null): TiltEnd | null =>
+    s && {
+      socFraction: s.medianSocFraction,
+      deltaAh: s.channels.map((c) => c.deltaSocFraction * report.typicalCapacityAh),
+    };
+  const from = report.tilt?.from ?? end(report.nearFull);
+  const to = report.tilt?.to ?? end(report.nearEmpty);
+  const all = [...(from?.deltaAh ?? []), ...(to?.deltaAh ?? [])];
   const low = Math.min(-1, ...all) * 1.06;
   const high = Math.max(1, ...all) * 1.15;
   const y = (v: number): number => 16 + ((high - v) / (high - low)) * (H - 60);
   const suspect = new Map(report.findings.map((f) => [f.channelIndex, f]));
-  const lines = tilt.from.deltaAh.map((from, i) => ({
+  const known = to ?? from;
+  const lines = (known?.deltaAh ?? []).map((last, i) => ({
     i,
-    from,
-    to: tilt.to.deltaAh[i]!,
+    from: from?.deltaAh[i] ?? last,
+    to: last,
     finding: suspect.get(i),
   }));
+  const whole = from !== null && to !== null;
+  const knownX = to ? X1 : X0;
   const odd = lines.filter((l) => l.finding);
   // One label per module and verdict, at the lowest of its channels, kept apart.
   const labels = new Map<string, { at: number; text: string }>();
@@ -64,9 +75,9 @@ export function Tilt({ report }: { report: SpreadReport }) {
   for (const { at, text } of [...labels.values()].sort((a, b) => b.at - a.at)) {
     const want = y(at) + 5;
     const last = placed[placed.length - 1];
-    placed.push({ y: last ? Math.max(want, last.y + 16) : want, text });
+    placed.push({ y: last ? Math.max(want, last.y + 18) : want, text });
   }
-  const near0 = placed.some((p) => Math.abs(p.y - (y(0) + 5)) < 15);
+  const near0 = placed.some((p) => Math.abs(p.y - (y(0) + 5)) < 18);
   return (
     <Svg
       viewBox={`0 0 ${W} ${H}`}
@@ -88,7 +99,40 @@ export function Tilt({ report }: { report: SpreadReport }) {
           </text>
         </g>
       ))}
-      {lines
+      {!whole && (
+        <g fill="var(--mute)">
+          {[from ? null : X0, to ? null : X1].map(
+            (x) =>
+              x !== null && (
+                <rect
+                  key={x}
+                  x={x - 46}
+                  y={16}
+                  width={92}
+                  height={H - 60}
+                  fill="var(--ground)"
+                  stroke="var(--edge)"
+                  strokeDasharray="5 4"
+                  rx={4}
+                />
+              ),
+          )}
+          {!from && <Missing x={X0} />}
+          {!to && <Missing x={X1} />}
+        </g>
+      )}
+      {!whole &&
+        lines.map((l) => (
+          <circle
+            key={l.i}
+            cx={knownX}
+            cy={y(l.to)}
+            r={l.finding ? 6 : 4}
+            fill={l.finding ? 'var(--sus)' : 'var(--mat-text)'}
+            fillOpacity={l.finding ? 1 : 0.35}
+          />
+        ))}
+      {(whole ? lines : [])
         .filter((l) => !l.finding)
         .map((l) => (
           <line
@@ -102,7 +146,7 @@ export function Tilt({ report }: { report: SpreadReport }) {
             strokeWidth={1.4}
           />
         ))}
-      {odd.map((l) => (
+      {(whole ? odd : []).map((l) => (
         <g key={l.i}>
           <line
             x1={X0}
@@ -119,21 +163,35 @@ export function Tilt({ report }: { report: SpreadReport }) {
         </g>
       ))}
       {placed.map((p) => (
-        <text key={p.text} x={X1 + 10} y={p.y} fontWeight={700} fill="var(--sus)">
+        <text key={p.text} x={knownX + 12} y={p.y} fontWeight={700} fill="var(--sus)">
           {p.text}
         </text>
       ))}
-      {!near0 && (
-        <text x={X1 + 10} y={y(0) + 5} fill="var(--mat-text)">
+      {known && !near0 && (
+        <text x={knownX + 12} y={y(0) + (whole ? 5 : -8)} fill="var(--mat-text)">
           the others
         </text>
       )}
       <text x={X0} y={H - 10} textAnchor="middle" fill="var(--mute)">
-        near full, {percent(tilt.from.socFraction)}
+        near full{from && `, ${percent(from.socFraction)}`}
       </text>
       <text x={X1} y={H - 10} textAnchor="middle" fill="var(--mute)">
-        near empty, {percent(tilt.to.socFraction)}
+        near empty{to && `, ${percent(to.socFraction)}`}
       </text>
     </Svg>
+  );
+}
+
+/** Stands where an end of the picture is not recorded. */
+function Missing({ x }: { x: number }) {
+  return (
+    <text x={x} y={16 + (H - 60) / 2} textAnchor="middle">
+      <tspan x={x} dy={-5}>
+        no rest
+      </tspan>
+      <tspan x={x} dy={19}>
+        recorded
+      </tspan>
+    </text>
   );
 }

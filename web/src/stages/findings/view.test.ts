@@ -1,12 +1,12 @@
 import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { readScanCsv } from '@cellmend/core/scan';
-import { spreadReport } from '@cellmend/core/spread';
+import { spreadReport, type SpreadReport } from '@cellmend/core/spread';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { capacityLayer, deviationLayer, moduleMarks } from '../../pack-map/layers';
 import { channelList, duration, fixed, percent, signed } from '../../ui/words';
-import { headline, magnitude, suspectsOf } from './view';
+import { comesOut, headline, magnitude, suspectsOf } from './view';
 
 const demo = join(import.meta.dirname, '../../../../demo');
 const pack = normalisePack(
@@ -42,6 +42,25 @@ describe('suspects', () => {
     };
     expect(magnitude(open)).toBe('could be out of balance or sense fault');
     expect(suspectsOf({ ...report, findings: [open] })[0]!.confidence).toBeNull();
+  });
+});
+
+describe('what another module mends', () => {
+  const [weak] = suspectsOf(report);
+  const as = (verdict: SpreadReport['findings'][number]['verdict'], seat?: 'joint' | 'cell') => ({
+    ...weak!,
+    verdict,
+    channels: weak!.channels.map((c) => ({ ...c, verdict, ...(seat ? { seat } : {}) })),
+  });
+
+  it('is a cell, and neither a joint, a reading nor a matter of balance', () => {
+    expect(comesOut(weak!)).toBe(true);
+    expect(comesOut(as('dead'))).toBe(true);
+    expect(comesOut(as('high-resistance', 'cell'))).toBe(true);
+    expect(comesOut(as('high-resistance', 'joint'))).toBe(false);
+    expect(comesOut(as('sense-fault'))).toBe(false);
+    expect(comesOut(as('imbalance'))).toBe(false);
+    expect(comesOut(as('undetermined'))).toBe(false);
   });
 });
 

@@ -1,6 +1,6 @@
 import type { CostedFinding, SpreadReport } from '@cellmend/core/spread';
 import { verdictName } from '@cellmend/core/spread';
-import { channelList, fixed, percent } from '../../ui/words';
+import { channelList, fixed, percent, upper } from '../../ui/words';
 
 /** Channels of one module with the same verdict, as one suspect. */
 export interface Suspect {
@@ -16,8 +16,6 @@ export interface Suspect {
   costAh: number;
   line: string;
 }
-
-const upper = (s: string): string => s.charAt(0).toUpperCase() + s.slice(1);
 
 /** Suspects in order of what they cost. */
 export function suspectsOf(report: SpreadReport): Suspect[] {
@@ -51,6 +49,11 @@ export function suspectsOf(report: SpreadReport): Suspect[] {
     };
   });
 }
+
+/** Whether a suspect is mended by another module: a bad joint is not, nor is a reading. */
+export const comesOut = ({ verdict, channels }: Suspect): boolean =>
+  ['low-capacity', 'dead', 'self-discharge'].includes(verdict) ||
+  (verdict === 'high-resistance' && channels.some((c) => c.seat !== 'joint'));
 
 /** The estimate in the trade's words. */
 export function magnitude(f: CostedFinding): string {

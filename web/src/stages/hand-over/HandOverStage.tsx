@@ -1,3 +1,4 @@
+import { REPAIR_LEVELS } from '@cellmend/contract/jobs';
 import type { BalancePlan } from '@cellmend/core/balance';
 import type { Comparison } from '@cellmend/core/prove';
 import { verdictName } from '@cellmend/core/spread';
@@ -190,7 +191,7 @@ export function HandOverStage({ question }: StageProps) {
           <p>
             {replace.body.modules.length > 0
               ? `${replace.body.modules.join(', ')} replaced`
-              : `No module replaced (${replace.body.level})`}
+              : `No module replaced (${REPAIR_LEVELS[replace.body.level]})`}
             {donor
               ? ` by ${donor.label} (${donor.origin}; ${fixed(donor.capacityAh, 1)} A·h, ${fixed(donor.resistanceMilliohm, 2)} mΩ a group)`
               : ''}

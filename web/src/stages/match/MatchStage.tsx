@@ -1,3 +1,4 @@
+import { REPAIR_LEVELS } from '@cellmend/contract/jobs';
 import type { MatchRow } from '@cellmend/core/match';
 import { TriangleAlert, X } from 'lucide-react';
 import { useState } from 'react';
@@ -85,7 +86,7 @@ export function MatchStage({ question }: StageProps) {
   if (!moduleId)
     return (
       <Before question={question} title="No module comes out" to={`${to}/findings`} action="To the findings">
-        The decision was “{replace.body.level}”, so nothing has to match.
+        The decision was “{REPAIR_LEVELS[replace.body.level]}”, so nothing has to match.
       </Before>
     );
   if (!stock) return <Page aria-busy="true" />;
