@@ -105,6 +105,7 @@ export function slopesOf(observed: Observed): Float64Array {
  * @param noiseV standard deviation of one deviation, V; `inflation` widens it for errors that last.
  * @param passes 1 for the linear screening, more for large deviations.
  * @param near look for the answer near the linear one only: enough to tell that a channel is not odd.
+ * @param also answers of narrower explanations to start from: a wider one fits at least as well as they do.
  */
 export function fitChannel(
   observed: Observed,
@@ -117,6 +118,7 @@ export function fitChannel(
   inflation: number,
   passes: number,
   near = false,
+  also: readonly ChannelFit[] = [],
 ): ChannelFit {
   // A bent curve has more than one valley: a large gap is looked for from several sides, and from the linear answer.
   const at = (parameter: Parameter, value: number): Float64Array => {
@@ -126,11 +128,11 @@ export function fitChannel(
   };
   const from = (start: Float64Array | null, count: number): ChannelFit =>
     fitFrom(observed, slopes, channel, cells, scatter, hypothesis, noiseV, inflation, count, start);
-  if (hypothesis.name === 'open' && near) return from(from(null, 1).theta, passes);
-  let best = from(null, passes);
+  const open = hypothesis.name === 'open';
+  let best = from(open && near ? from(null, 1).theta : null, passes);
   if (passes === 1) return best;
-  const starts: Float64Array[] = [];
-  if (hypothesis.name === 'open') starts.push(from(null, 1).theta);
+  const starts = also.map((f) => f.theta);
+  if (open && !near) starts.push(from(null, 1).theta);
   else if (!near) {
     if (hypothesis.free.soc) starts.push(at('soc', -0.04), at('soc', -0.1), at('soc', 0.05));
     if (hypothesis.free.capacity) starts.push(at('capacity', 0.2), at('capacity', 0.6));

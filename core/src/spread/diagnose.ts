@@ -17,6 +17,7 @@ import { median } from './statistics';
 import type { Alternative, ChannelFinding, Estimate, Verdict } from './verdicts';
 import { explain } from './explain';
 import { HEALTHY, hypothesesFor, OPEN } from './hypotheses';
+import { canTell, isMaterial } from './material';
 
 /** Above this gain in chi-square a channel is odd. Healthy scatter and noise reach about 12. */
 export const DETECT_LIMIT = 13.5;
@@ -77,6 +78,7 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
     inflation: number,
     passes: number,
     near = false,
+    also: readonly ChannelFit[] = [],
   ): ChannelFit =>
     fitChannel(
       observed,
@@ -89,6 +91,7 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
       inflation,
       passes,
       near,
+      also,
     );
 
   const open = new Map(plain.map((c) => [c.index, fit(c.index, OPEN, 1.3 * floorV, 1, 1)]));
@@ -121,37 +124,41 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
   plain.forEach((channel, i) => {
     if (gains[i]! < DETECT_LIMIT * 0.7) return;
     // The linear look overstates where the curve bends: look again, close by first, before every explanation is tried.
-    const bound = fit(channel.index, HEALTHY, noiseV, inflation, 5).chiSquare;
-    const close = fit(channel.index, OPEN, noiseV, inflation, 8, true);
+    const bound = fit(channel.index, HEALTHY, noiseV, inflation, 5);
+    let close = fit(channel.index, OPEN, noiseV, inflation, 8, true);
+    // The bend of the curve can trap a fit: one that is free to be healthy is never truly worse than healthy.
+    if (close.chiSquare > bound.chiSquare)
+      close = fit(channel.index, OPEN, noiseV, inflation, 8, true, [bound]);
     const small = Math.abs(close.theta[0]!) < SMALL_GAP.soc && Math.abs(close.theta[1]!) < SMALL_GAP.capacity;
-    if (small && bound - close.chiSquare < DETECT_LIMIT * 0.4) return;
+    if (small && bound.chiSquare - close.chiSquare < DETECT_LIMIT * 0.4) return;
     const loose = fit(channel.index, { ...HEALTHY, tied: false }, noiseV, inflation, 5).chiSquare;
-    const calm = Math.min(bound, loose);
+    const calm = Math.min(bound.chiSquare, loose);
     if (small && calm - close.chiSquare < DETECT_LIMIT * 0.4) return;
-    const flexible = fit(channel.index, OPEN, noiseV, inflation, 8);
-    const imbalance = fit(channel.index, hypothesesFor(channel.cells)[0]!.hypothesis, noiseV, inflation, 8);
-    const leastNow = Math.min(flexible.chiSquare, imbalance.chiSquare);
-    if (calm - leastNow < DETECT_LIMIT * 0.5) return;
-    const own = Math.max(
-      inflation,
-      Math.min(
-        blockInflation(flexible.chiSquare < imbalance.chiSquare ? flexible : imbalance, noiseV),
-        50 * inflation,
-      ),
+    const narrow = hypothesesFor(channel.cells)
+      .filter((h) => h.hypothesis.free.soc !== undefined || h.hypothesis.free.capacity !== undefined)
+      .filter((h) => h.hypothesis.free.leak === undefined)
+      .map((h) => fit(channel.index, h.hypothesis, noiseV, inflation, 8));
+    const least = [...narrow, fit(channel.index, OPEN, noiseV, inflation, 8, false, [bound, close])].reduce(
+      (a, b) => (b.chiSquare < a.chiSquare ? b : a),
     );
+    if (calm - least.chiSquare < DETECT_LIMIT * 0.5) return;
+    const own = Math.max(inflation, Math.min(blockInflation(least, noiseV), 50 * inflation));
     const nothing = nothingWrong(channel.index, own, 8).chiSquare;
     const byVerdict: Judged['byVerdict'] = new Map();
     for (const { verdict, hypothesis } of hypothesesFor(channel.cells)) {
       const f = fit(channel.index, hypothesis, noiseV, own, 8);
       // With charge free as well, leakage that is not plain in itself is only an imbalance told twice.
       if (hypothesis.free.leak && hypothesis.free.soc && f.theta[4]! < 4 * f.sd[4]!) continue;
+      if (!canTell(hypothesis, f, scatter, observed, pack, channel.cells)) continue;
       const best = byVerdict.get(verdict);
       if (!best || f.chiSquare < best.chiSquare)
         byVerdict.set(verdict, { chiSquare: f.chiSquare, fit: f, hypothesis });
     }
-    const least = Math.min(...[...byVerdict.values()].map((v) => v.chiSquare));
-    const detect = (nothing - least) / strictness;
-    if (detect > limit) judged.push({ channelIndex: channel.index, detect, byVerdict });
+    const best = Math.min(...[...byVerdict.values()].map((v) => v.chiSquare));
+    const detect = (nothing - best) / strictness;
+    const open = [...byVerdict.values()].filter((v) => v.chiSquare - best < SEPARATE_LIMIT);
+    const wrong = open.some((v) => isMaterial(v.hypothesis, v.fit, scatter, pack));
+    if (detect > limit && wrong) judged.push({ channelIndex: channel.index, detect, byVerdict });
   });
 
   const findings = [

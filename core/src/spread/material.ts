@@ -1,0 +1,67 @@
+import { CELL_LIMITS, type Pack } from '../pack';
+import { STANDING_S } from '../scan';
+import { PARAMETERS, type ChannelFit, type Hypothesis, type Parameter, type Scatter } from './channelModel';
+import type { Observed } from './observe';
+
+/** No healthy channel lies further from the others than this many standard deviations of healthy scatter. */
+export const HEALTHY_WITHIN = 2.8;
+/** Self-discharge a day beyond the others' that is still healthy: 3 % a month of lithium cells, 12 % of NiMH. From memory. */
+const HEALTHY_LEAK_PER_DAY = { lithium: 0.001, nimh: 0.004 };
+
+/** Changes of current below this share of the rated capacity an hour are the sensor's own. Common practice, no source. */
+const LEAST_LOAD = 0.05;
+
+/**
+ * Whether an explanation says that something is wrong at all: one of the things it blames has to lie further from the
+ * others than healthy channels do. A long record makes a healthy difference certain, not a fault.
+ */
+export function isMaterial(
+  hypothesis: Hypothesis,
+  { theta }: Pick<ChannelFit, 'theta'>,
+  scatter: Scatter,
+  pack: Pack,
+): boolean {
+  const leak = HEALTHY_LEAK_PER_DAY[pack.profile.chemistry === 'nimh' ? 'nimh' : 'lithium'];
+  const healthy: Record<Parameter, number> = {
+    soc: HEALTHY_WITHIN * scatter.socFraction,
+    capacity: HEALTHY_WITHIN * scatter.capacity,
+    ohmic: HEALTHY_WITHIN * scatter.resistance,
+    slow: HEALTHY_WITHIN * scatter.resistance,
+    leak,
+    offset: HEALTHY_WITHIN * scatter.offsetV,
+  };
+  return PARAMETERS.some((p, j) => hypothesis.free[p] !== undefined && Math.abs(theta[j]!) > healthy[p]);
+}
+
+/**
+ * Whether a record can speak for an explanation: resistance needs a change of load that moves the typical channel by
+ * more than the sensor's steps; self-discharge needs standing time, or so much drained in a short record that no
+ * healthy difference explains it.
+ */
+export function canTell(
+  hypothesis: Hypothesis,
+  { theta }: Pick<ChannelFit, 'theta'>,
+  scatter: Scatter,
+  observed: Observed,
+  pack: Pack,
+  cells: number,
+): boolean {
+  const { currentA, resistanceOhm, timeS } = observed.trajectory;
+  if (hypothesis.free.ohmic !== undefined) {
+    let low = Infinity;
+    let high = -Infinity;
+    for (const i of currentA) {
+      low = Math.min(low, i);
+      high = Math.max(high, i);
+    }
+    const change = high - low;
+    if (change < LEAST_LOAD * pack.profile.ratedCapacityAh) return false;
+    if (change * resistanceOhm * cells < 2 * CELL_LIMITS[pack.profile.chemistry].sensorStepV) return false;
+  }
+  if (hypothesis.free.leak !== undefined) {
+    const spanS = timeS[timeS.length - 1]! - timeS[0]!;
+    const drained = (Math.abs(theta[PARAMETERS.indexOf('leak')]!) * spanS) / 86400;
+    if (spanS < STANDING_S && drained < HEALTHY_WITHIN * scatter.socFraction) return false;
+  }
+  return true;
+}
