@@ -306,6 +306,23 @@ describe('several records of one job', () => {
   });
 });
 
+it('a file taken in twice is weighed once, and its newest reading counts', async () => {
+  const job = await newJob();
+  const drove = writeScanCsv(simulated(6, 0.9, drive, 0.15), 3);
+  const later = writeScanCsv(simulated(7, 0.6, drive, 0.15), 3);
+  const first = await take(job, 'drive.csv', drove);
+  const single = await newest(job);
+  const second = await take(job, 'drive again.csv', drove);
+  expect(second.status).toBe(201);
+  const { inputIds, result } = await newest(job);
+  expect(inputIds).toEqual([second.body.id]);
+  expect(result).toEqual(single.result);
+  const third = await take(job, 'later.csv', later);
+  const joined = await newest(job);
+  expect([...joined.inputIds].sort()).toEqual([second.body.id, third.body.id].sort());
+  expect(joined.inputIds).not.toContain(first.body.id);
+});
+
 describe('a meter at the terminals', () => {
   it('is weighed into the finding the moment it is recorded, and the finding can be computed again', async () => {
     const job = await newJob();

@@ -195,7 +195,10 @@ function startOf(record: ReadAnswer['record'], writtenAt: Date | null, durationS
   return new Date((writtenAt?.getTime() ?? Date.now()) - durationS * 1000);
 }
 
-/** Records of one job are weighed together: a second one near empty tells what one near full could not. */
+/**
+ * Records of one job are weighed together: a second one near empty tells what one near full could not. Of a file that
+ * was taken in again, under another mapping say, only the newest reading counts: the same evidence is not weighed twice.
+ */
 async function joinWithEarlier(
   store: Store,
   doing: Doing,
@@ -206,12 +209,15 @@ async function joinWithEarlier(
 ): Promise<void> {
   const earlier = await store.models.Scan.findAll({
     where: { jobId: job.id, role },
-    attributes: ['id', 'channelIds'],
+    attributes: ['id', 'channelIds', 'sourceSha256'],
     order: [['createdAt', 'ASC']],
     transaction: doing.tx,
   });
   const own = earlier.find((s) => s.id === newest)!;
-  const together = earlier.filter((s) => s.channelIds.join() === own.channelIds.join());
+  const newestOf = new Map(earlier.map((s) => [s.sourceSha256, s.id]));
+  const together = earlier.filter(
+    (s) => s.channelIds.join() === own.channelIds.join() && newestOf.get(s.sourceSha256) === s.id,
+  );
   if (together.length < 2 || together.length > MOST_JOINED) return;
   await computeFinding(store, doing, job, profile, {
     topic: 'spread',
