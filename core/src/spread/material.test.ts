@@ -1,0 +1,139 @@
+import { describe, expect, it } from 'vitest';
+import { defaultOcvTable, normalisePack, type Chemistry } from '../pack';
+import { driveLegs, healthyPack, Random, simulateRecord, type Leg, type SimPack } from '../simpack';
+import { diagnose, scatterOf } from '.';
+import { HEALTHY, hypothesesFor } from './hypotheses';
+import { canTell, HEALTHY_WITHIN, isMaterial } from './material';
+import { observe } from './observe';
+
+const packOf = (chemistry: Chemistry) =>
+  normalisePack({
+    name: 'sixteen groups',
+    chemistry,
+    ratedCapacityAh: 50,
+    channels: Array.from({ length: 16 }, (_, i) => ({ id: `c${i + 1}`, cells: 1 })),
+    modules: [1, 2].map((m) => ({
+      id: `M${m}`,
+      channels: Array.from({ length: 8 }, (_, k) => `c${8 * (m - 1) + k + 1}`),
+    })),
+    nominalGroupResistanceMilliohm: 1.4,
+    ocv: defaultOcvTable(chemistry),
+  });
+const nmc = packOf('nmc');
+const scatter = scatterOf('nmc');
+const named = (name: string) => hypothesesFor(1).find((h) => h.hypothesis.name === name)!.hypothesis;
+const theta = (at: number, value: number) => {
+  const values = new Float64Array(11);
+  values[at] = value;
+  return { theta: values };
+};
+
+describe('what is a fault and not only a difference', () => {
+  it('lies further from the others than healthy channels do', () => {
+    const edge = HEALTHY_WITHIN * scatter.socFraction;
+    expect(isMaterial(named('imbalance'), theta(0, 0.98 * edge), scatter, nmc)).toBe(false);
+    expect(isMaterial(named('imbalance'), theta(0, -1.02 * edge), scatter, nmc)).toBe(true);
+    expect(isMaterial(named('offset'), theta(5, 0.002), scatter, nmc)).toBe(false);
+    expect(isMaterial(named('offset'), theta(5, 0.004), scatter, nmc)).toBe(true);
+  });
+
+  it('counts only what the explanation blames', () => {
+    expect(isMaterial(named('offset'), theta(0, 0.2), scatter, nmc)).toBe(false);
+    expect(isMaterial(HEALTHY, theta(0, 0.2), scatter, nmc)).toBe(false);
+  });
+
+  it('is a self-discharge above three per cent a month for lithium, twelve for nickel', () => {
+    const leak = named('self-discharge');
+    expect(isMaterial(leak, theta(4, 0.0009), scatter, nmc)).toBe(false);
+    expect(isMaterial(leak, theta(4, 0.002), scatter, nmc)).toBe(true);
+    expect(isMaterial(leak, theta(4, 0.002), scatterOf('nimh'), packOf('nimh'))).toBe(false);
+  });
+});
+
+const rest = (hours: number, sampleS = 60): Leg => ({ durationS: hours * 3600, currentA: 0, sampleS });
+function record(legs: (r: Random) => Leg[], change: (sim: SimPack) => void = () => undefined, seed = 5) {
+  const random = new Random(seed);
+  const sim = healthyPack(nmc, random, 0.9);
+  sim.startSoc = 0.85;
+  change(sim);
+  return simulateRecord(sim, legs(random), random);
+}
+
+describe('what a record can speak for', () => {
+  const still = observe(
+    record(() => [rest(48, 1800)]),
+    nmc,
+  );
+  const driven = observe(
+    record((r) => [rest(0.2, 20), ...driveLegs(r, 30, 10, 10), rest(0.5, 20)]),
+    nmc,
+  );
+
+  it('is no resistance where the load never changes: the current sensor’s own noise is none', () => {
+    expect(canTell(named('joint'), theta(2, 1.5), scatter, still, nmc, 1)).toBe(false);
+    expect(canTell(named('worn cell'), theta(2, 1.5), scatter, driven, nmc, 1)).toBe(true);
+  });
+
+  it('is self-discharge while it stands, and within hours only where a group collapses', () => {
+    expect(canTell(named('self-discharge'), theta(4, 0.005), scatter, still, nmc, 1)).toBe(true);
+    expect(canTell(named('self-discharge'), theta(4, 0.005), scatter, driven, nmc, 1)).toBe(false);
+    expect(canTell(named('self-discharge'), theta(4, 0.8), scatter, driven, nmc, 1)).toBe(true);
+  });
+
+  it('is everything else always', () => {
+    for (const { hypothesis } of hypothesesFor(1).filter(
+      (h) => !h.hypothesis.free.ohmic && !h.hypothesis.free.leak,
+    ))
+      expect(canTell(hypothesis, theta(0, 0), scatter, still, nmc, 1)).toBe(true);
+  });
+});
+
+describe('a long and quiet record', () => {
+  const day = (r: Random): Leg[] => [rest(1, 10), ...driveLegs(r, 10, 32, 10), rest(2, 10)];
+  const exact = (change: (sim: SimPack) => void) =>
+    diagnose(
+      record(day, (sim) => {
+        // Nothing but what is changed: no scatter, hardly any noise.
+        sim.noiseV = 0.0002;
+        for (const c of sim.channels)
+          Object.assign(c, {
+            deltaSoc: 0,
+            capacityRatio: 1,
+            ohmicRatio: 1,
+            slowRatio: 1,
+            offsetV: 0,
+            leakPerDay: 0,
+          });
+        change(sim);
+      }),
+      nmc,
+    ).findings.map((f) => `${f.channel} ${f.verdict}`);
+
+  it('makes a healthy difference certain and still does not call it a fault', () => {
+    expect(exact((s) => (s.channels[3]!.deltaSoc = -0.008))).toEqual([]);
+    expect(exact((s) => (s.channels[3]!.capacityRatio = 0.975))).toEqual([]);
+    expect(exact((s) => (s.channels[3]!.offsetV = 0.002))).toEqual([]);
+  });
+
+  it('and names what lies beyond', () => {
+    expect(exact((s) => (s.channels[3]!.deltaSoc = -0.03))).toEqual(['c4 imbalance']);
+    expect(exact((s) => (s.channels[3]!.capacityRatio = 0.9))).toEqual(['c4 low-capacity']);
+    expect(exact((s) => (s.channels[3]!.offsetV = 0.015))).toEqual(['c4 sense-fault']);
+  });
+
+  it('is read right also where the bend of the curve traps a fit: each of many gaps is found', () => {
+    for (const gap of [-0.09, -0.07, -0.05, -0.035, 0.04, 0.06])
+      for (const seed of [1, 2, 3])
+        expect(
+          diagnose(
+            record(
+              (r) => driveLegs(r, 25, 6, 2),
+              (s) => (s.channels[7]!.deltaSoc += gap),
+              seed,
+            ),
+            nmc,
+          ).findings.map((f) => f.channel),
+          `gap ${gap}, seed ${seed}`,
+        ).toContain('c8');
+  });
+});
