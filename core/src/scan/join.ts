@@ -142,7 +142,7 @@ export function joinRecords(parts: readonly Part[], typicalCapacityAh: number): 
       notices.push(
         drawnAh === 0
           ? `Between the records the pack stood ${(gapS / 3600).toFixed(1)} h.`
-          : `Between the records ${drawnAh > 0 ? 'about' : 'about −'}${Math.abs(drawnAh).toFixed(1)} A·h were drawn unrecorded, judged by the typical channel.`,
+          : `Between the records ${drawnAh > 0 ? 'about ' : 'about −'}${Math.abs(drawnAh).toFixed(1)} A·h were drawn unrecorded, judged by the typical channel.`,
       );
     }
     const length = record.voltageV[0]!.timeS.length;

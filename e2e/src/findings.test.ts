@@ -1,0 +1,108 @@
+import { normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
+import { writeScanCsv } from '@cellmend/core/scan';
+import {
+  driveLegs,
+  healthyPack,
+  Random,
+  simulateRecord,
+  type Leg,
+  type SimPack,
+} from '@cellmend/core/simpack';
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import type { Browser, Page } from 'playwright-core';
+import { afterAll, beforeAll, expect, it } from 'vitest';
+import { root, startBench, type Bench } from '../../server/test/harness';
+import { openBrowser, openTablet, signInAs } from './browser';
+
+let bench: Bench;
+let browser: Browser;
+beforeAll(async () => {
+  bench = await startBench();
+  browser = await openBrowser();
+});
+afterAll(async () => {
+  await browser.close();
+  await bench.end();
+});
+
+const packOf = (name: string): Pack =>
+  normalisePack(JSON.parse(readFileSync(join(root, `demo/packs/${name}.json`), 'utf8')) as PackProfile);
+
+function recordOf(
+  pack: Pack,
+  seed: number,
+  change: (sim: SimPack) => void,
+  legs: (r: Random, sim: SimPack) => Leg[],
+) {
+  const random = new Random(seed);
+  const sim = healthyPack(pack, random);
+  change(sim);
+  return Buffer.from(writeScanCsv(simulateRecord(sim, legs(random, sim), random), 3));
+}
+
+async function takeIn(page: Page, job: number, name: string, buffer: Buffer): Promise<void> {
+  await page.goto(`/jobs/${job}/scan`);
+  const [chooser] = await Promise.all([
+    page.waitForEvent('filechooser'),
+    page.getByRole('button', { name: 'Choose file' }).click(),
+  ]);
+  await chooser.setFiles({ name, mimeType: 'text/csv', buffer });
+  await page
+    .getByRole('cell', { name: new RegExp(name) })
+    .first()
+    .waitFor({ timeout: 60_000 });
+  await page.getByRole('link', { name: 'See findings' }).click();
+}
+
+it('a bad joint in a drive without a rest: told as such, and no module is offered for it', async () => {
+  const { page, errors } = await openTablet(browser, bench.address);
+  await signInAs(page, 'Ina Holm');
+  const drive = recordOf(
+    packOf('yard-tug'),
+    4,
+    (sim) => {
+      sim.startSoc = 0.8;
+      sim.channels[41]!.ohmicRatio *= 2.4;
+    },
+    (r, sim) => driveLegs(r, sim.capacityAh * 0.6, sim.capacityAh * 0.09, 1),
+  );
+  await takeIn(page, 143, 'drive.csv', drive);
+  await page.getByRole('heading', { name: 'M07, channel 42: high resistance' }).waitFor();
+  await page.getByText(/Compare the drop across the joints of ch042/).waitFor();
+  // Without a rest there is no tilt to draw: the course through the drive stands in its place.
+  await page.getByRole('img', { name: /Deviation of 100 channels/ }).waitFor();
+  expect(await page.getByRole('radio', { name: 'Course' }).isChecked()).toBe(true);
+  await page.getByRole('button', { name: 'Decide on M07' }).click();
+  const levels = page.getByRole('radiogroup', { name: 'Level of repair' });
+  expect(await levels.getByRole('radio', { name: 'Mend the joint' }).isChecked()).toBe(true);
+  await page.getByRole('button', { name: /^Sign/ }).click();
+  await page.getByText('Nothing is replaced: mend the joint. Signed by Ina Holm.').waitFor();
+  await page.goto('/jobs/143/match');
+  await page.getByText('The decision was “mend the joint”, so nothing has to match.').waitFor();
+  expect(errors).toEqual([]);
+});
+
+it('one rest near full: its end of the picture is drawn, the other says what is missing', async () => {
+  const { page, errors } = await openTablet(browser, bench.address);
+  await signInAs(page, 'Ina Holm');
+  const still: Leg[] = [{ durationS: 600, currentA: 0, sampleS: 10 }];
+  const low = (sim: SimPack): void => void (sim.channels[4]!.deltaSoc -= 0.09);
+  const at = (soc: number, seed: number): Buffer =>
+    recordOf(
+      packOf('tarn-48v'),
+      seed,
+      (s) => ((s.startSoc = soc), low(s)),
+      () => still,
+    );
+  await takeIn(page, 146, 'full.csv', at(0.9, 6));
+  await page.getByRole('heading', { name: /channel 5: this record cannot tell yet/ }).waitFor();
+  await page.getByText('no rest', { exact: true }).waitFor();
+  await page.getByText('near full, 91 %').waitFor();
+  expect(await page.getByRole('radio', { name: 'Near full' }).isChecked()).toBe(true);
+  // A rest near empty from the same pack tells balance from capacity, and draws the lines.
+  await takeIn(page, 146, 'empty.csv', at(0.2, 6));
+  await page.getByRole('heading', { name: 'M1 is out of balance' }).waitFor();
+  expect(await page.getByText('no rest', { exact: true }).count()).toBe(0);
+  expect(errors).toEqual([]);
+});
