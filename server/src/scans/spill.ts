@@ -49,16 +49,18 @@ export async function* chunksOf(
     for (const [signal, pieces] of spilled.signals) {
       let part = 0;
       let filled = 0;
-      for (const { offset, count } of pieces) {
-        if (filled + count > size) {
-          yield { signal, part: part++, values: chunk.subarray(0, filled) };
+      for (const { offset, count } of pieces)
+        for (let at = 0; at < count;) {
+          const now = Math.min(count - at, size - filled);
+          const { bytesRead } = await file.read(bytes, filled * 8, now * 8, offset + at * 8);
+          if (bytesRead !== now * 8)
+            throw new Error(`The readings of ${signal} are cut off in ${spilled.path}.`);
+          filled += now;
+          at += now;
+          if (filled < size) continue;
+          yield { signal, part: part++, values: chunk };
           filled = 0;
         }
-        const { bytesRead } = await file.read(bytes, filled * 8, count * 8, offset);
-        if (bytesRead !== count * 8)
-          throw new Error(`The readings of ${signal} are cut off in ${spilled.path}.`);
-        filled += count;
-      }
       if (filled > 0) yield { signal, part, values: chunk.subarray(0, filled) };
     }
   } finally {
