@@ -51,14 +51,31 @@ function wavesOf(observed: Observed): { sin: Float64Array; cos: Float64Array }[]
 }
 
 const CURVE_STEPS = 4096;
+/** Half the stretch of charge that a point of the curve is the mean of, and the parts it is taken in. */
+const SMOOTH = 0.005;
+const SMOOTH_PARTS = 16;
 const sampled = new WeakMap<OcvCurve, { volt: Float64Array; slope: Float64Array }>();
 /** Volts and slope of the curve at even steps from empty to full, so that a fit looks them up without a search. */
-function sampledCurve(curve: OcvCurve): { volt: Float64Array; slope: Float64Array } {
+export function sampledCurve(curve: OcvCurve): { volt: Float64Array; slope: Float64Array } {
   let found = sampled.get(curve);
   if (!found) {
     const even = (of: (s: number) => number): Float64Array =>
       Float64Array.from({ length: CURVE_STEPS + 2 }, (_, i) => of(Math.min(1, i / CURVE_STEPS)));
-    found = { volt: even(curve.voltageAt), slope: even(curve.slopeAt) };
+    // Straight on beyond its ends, and each point the mean of a stretch: a table is a chain of straight pieces, a cell
+    // is not, and a fit would be caught at every corner.
+    const straight = (s: number): number => {
+      const inside = Math.min(1, Math.max(0, s));
+      return curve.voltageAt(inside) + curve.slopeAt(inside) * (s - inside);
+    };
+    const mean = (s: number): number => {
+      let sum = (straight(s - SMOOTH) + straight(s + SMOOTH)) / 2;
+      for (let j = 1; j < SMOOTH_PARTS; j++) sum += straight(s + SMOOTH * ((2 * j) / SMOOTH_PARTS - 1));
+      return sum / SMOOTH_PARTS;
+    };
+    found = {
+      volt: even(mean),
+      slope: even((s) => (straight(s + SMOOTH) - straight(s - SMOOTH)) / (2 * SMOOTH)),
+    };
     sampled.set(curve, found);
   }
   return found;
@@ -97,7 +114,7 @@ export function slopesOf(observed: Observed): Float64Array {
 }
 
 /**
- * Fits one hypothesis to one channel by Gauss–Newton with normal priors:
+ * Fits one hypothesis to one channel by Levenberg–Marquardt with normal priors:
  *   d = n·[OCV(s+Δ) − OCV(s)] − n·(r·ohmic + r₂·slow) + b,  Δ = a − g·q − L·t
  * with a the SOC gap at the start, g = 1/capacityRatio − 1, q the charge drawn over typical capacity, r and r₂
  * the excess of the ohmic and slow resistance, L the extra leakage a day and b the reading offset. A seventh
@@ -126,23 +143,26 @@ export function fitChannel(
     theta[PARAMETERS.indexOf(parameter)] = value;
     return theta;
   };
-  const from = (start: Float64Array | null, count: number): ChannelFit =>
-    fitFrom(observed, slopes, channel, cells, scatter, hypothesis, noiseV, inflation, count, start);
+  const from = (start: Float64Array | null, count: number, beat = Infinity): ChannelFit =>
+    fitFrom(observed, slopes, channel, cells, scatter, hypothesis, noiseV, inflation, count, start, beat);
   const open = hypothesis.name === 'open';
   let best = from(open && near ? from(null, 1).theta : null, passes);
   if (passes === 1) return best;
   const starts = also.map((f) => f.theta);
   if (open && !near) starts.push(from(null, 1).theta);
-  else if (!near) {
+  else if (!near && hypothesis.penalty === 0) {
     if (hypothesis.free.soc) starts.push(at('soc', -0.04), at('soc', -0.1), at('soc', 0.05));
     if (hypothesis.free.capacity) starts.push(at('capacity', 0.2), at('capacity', 0.6));
   }
   for (const start of starts) {
-    const other = from(start, passes);
+    const other = from(start, passes, best.chiSquare);
     if (other.chiSquare < best.chiSquare) best = other;
   }
   return best;
 }
+
+/** Steps tried before a look is left where it is. */
+const MOST_TRIES = 8;
 
 /** Room for the columns of one fit, kept between fits. */
 let scratch = new Float64Array(4096);
@@ -158,6 +178,7 @@ function fitFrom(
   inflation: number,
   passes: number,
   from: Float64Array | null,
+  beat: number,
 ): ChannelFit {
   const t = observed.trajectory;
   const { curve } = observed;
@@ -204,9 +225,13 @@ function fitFrom(
       const d = th[0]! - th[1]! * drawn - th[4]! * days;
       let charge: number;
       let slope = slopes[k]!;
+      // How the charge term changes with the gap: the table's slope, and that of the waves beside it.
+      let along = slope;
       if (bent) {
-        const here = Math.min(1, Math.max(0, s)) * CURVE_STEPS;
-        const there = Math.min(1, Math.max(0, s + d)) * CURVE_STEPS;
+        const inside = Math.min(1, Math.max(0, s));
+        const insideToo = Math.min(1, Math.max(0, s + d));
+        const here = inside * CURVE_STEPS;
+        const there = insideToo * CURVE_STEPS;
         const h = Math.floor(here);
         const g = Math.floor(there);
         const plain = slope;
@@ -215,7 +240,14 @@ function fitFrom(
           volt[g]! +
           (there - g) * (volt[g + 1]! - volt[g]!) -
           volt[h]! -
-          (here - h) * (volt[h + 1]! - volt[h]!);
+          (here - h) * (volt[h + 1]! - volt[h]!) +
+          // Beyond its ends the curve goes on as it left.
+          slope * (s + d - insideToo) -
+          plain * (s - inside);
+        along =
+          s + d === insideToo
+            ? CURVE_STEPS * (volt[g + 1]! - volt[g]! + th[6]! * (steep[g + 1]! - steep[g]!))
+            : slope;
         columns[6 * n + i] = cells * (slope - plain);
         charge += th[6]! * (slope - plain);
         for (let j = 0; j < CURVE_WAVES.length; j++) {
@@ -231,6 +263,7 @@ function fitFrom(
           columns[(7 + 2 * j) * n + i] = cells * a;
           columns[(8 + 2 * j) * n + i] = cells * b;
           charge += th[7 + 2 * j]! * a + th[8 + 2 * j]! * b;
+          along += CURVE_WAVES[j]!.perSoc * (th[7 + 2 * j]! * (b + cos[k]!) - th[8 + 2 * j]! * (a + sin[k]!));
         }
       } else charge = slope * d;
       const slow = slowV * th[2]! + th[3]!;
@@ -238,11 +271,11 @@ function fitFrom(
         channel.deviationV[i]! - (cells * (charge - th[2]! * t.ohmicV[k]! - slow * t.slowV[k]!) + th[5]!);
       residualV[i] = r;
       sum += weight * channel.count[i]! * r * r;
-      columns[i] = cells * slope;
-      columns[n + i] = -cells * slope * drawn;
+      columns[i] = cells * along;
+      columns[n + i] = -cells * along * drawn;
       columns[2 * n + i] = -cells * (t.ohmicV[k]! + slowV * t.slowV[k]!);
       columns[3 * n + i] = -cells * t.slowV[k]!;
-      columns[4 * n + i] = -cells * slope * days;
+      columns[4 * n + i] = -cells * along * days;
       columns[5 * n + i] = 1;
     }
     for (let j = 0; j < COUNT; j++) sum += (th[j]! / priorSd[j]!) ** 2;
@@ -251,30 +284,39 @@ function fitFrom(
 
   let chiSquare = look(theta);
   const info = new Float64Array(COUNT * COUNT);
+  const damped = new Float64Array(COUNT * COUNT);
   const rhs = new Float64Array(COUNT);
   const trial = new Float64Array(COUNT);
-  for (let pass = 0; pass < passes; pass++) {
+  // Levenberg–Marquardt: the more the curve bends, the more a step is held back.
+  let damping = bent ? 1e-3 : 0;
+  for (let pass = 0; pass < (bent ? 4 : 1) * passes; pass++) {
     info.fill(0);
     for (let j = 0; j < COUNT; j++) {
       info[j * COUNT + j] = 1 / priorSd[j]! ** 2;
       rhs[j] = -theta[j]! / priorSd[j]! ** 2;
     }
     accumulateColumns(info, rhs, columns, residualV, channel.count, weight);
-    const x = solveSpd(info, rhs);
-    let step = 1;
     const before = chiSquare;
-    // Halve the step while it makes things worse: the curve bends.
-    for (let tries = 0; tries < 6; tries++, step /= 2) {
-      for (let j = 0; j < COUNT; j++) trial[j] = theta[j]! + step * x[j]!;
+    for (let tries = 0; tries < MOST_TRIES; tries++) {
+      damped.set(info);
+      for (let j = 0; j < COUNT; j++) damped[j * COUNT + j]! *= 1 + damping;
+      const x = solveSpd(damped, rhs);
+      for (let j = 0; j < COUNT; j++) trial[j] = theta[j]! + x[j]!;
       chiSquare = look(trial);
-      if (chiSquare <= before) break;
+      if (chiSquare <= before) {
+        damping /= 8;
+        break;
+      }
+      damping = Math.max(1e-3, damping * 6);
     }
     if (chiSquare > before) {
       chiSquare = look(theta);
       break;
     }
     theta.set(trial);
-    if (before - chiSquare < 0.01) break;
+    if (before - chiSquare < 0.02 && damping < 0.01) break;
+    // A start that is far behind after some looks will not come in first.
+    if (pass >= 5 && chiSquare > 2 * beat + 50) break;
   }
   const sd = spdInverseDiagonal(info).map(Math.sqrt);
   const wrongSide = hypothesis.positive && theta[PARAMETERS.indexOf(hypothesis.positive)]! <= 0;

@@ -25,9 +25,11 @@ export const DETECT_LIMIT = 13.5;
  * The same on a flat curve under load: where the real curve bends a little beside its table, a healthy channel at
  * another charge looks odd. From the scatter of healthy channels in our own simulated packs.
  */
-export const FLAT_DETECT_LIMIT = 24;
+export const FLAT_DETECT_LIMIT = 36;
 /** Channels that tell how well the model fits this pack at all. */
 const STRICTNESS_SAMPLE = 12;
+/** Explanations that may lie far off along the bend of the curve. */
+const WIDE = new Set(['imbalance', 'low capacity, level at the start']);
 /** Gaps too small for the bend of the curve to hide a better answer further off. */
 const SMALL_GAP = { soc: 0.03, capacity: 0.08 };
 /** Explanations within this of the best are still open. */
@@ -97,9 +99,14 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
   const open = new Map(plain.map((c) => [c.index, fit(c.index, OPEN, 1.3 * floorV, 1, 1)]));
   const { noiseV, inflation } = residualNoise([...open.values()], floorV);
   /** The better of two healthy channels: slow resistance bound to the ohmic one, or on its own. */
-  const nothingWrong = (c: number, widen: number, passes: number): ChannelFit => {
-    const bound = fit(c, HEALTHY, noiseV, widen, passes);
-    const loose = fit(c, { ...HEALTHY, tied: false }, noiseV, widen, passes);
+  const nothingWrong = (
+    c: number,
+    widen: number,
+    passes: number,
+    also: readonly ChannelFit[] = [],
+  ): ChannelFit => {
+    const bound = fit(c, HEALTHY, noiseV, widen, passes, false, also);
+    const loose = fit(c, { ...HEALTHY, tied: false }, noiseV, widen, passes, false, also);
     return loose.chiSquare < bound.chiSquare ? loose : bound;
   };
   const healthy = new Map(plain.map((c) => [c.index, nothingWrong(c.index, inflation, 1)]));
@@ -115,7 +122,7 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
         (c) =>
           nothingWrong(c.index, inflation, 5).chiSquare - fit(c.index, OPEN, noiseV, inflation, 8).chiSquare,
       ),
-    ) / 4,
+    ) / 5,
   );
 
   const worked = trajectory.currentA.some((i) => Math.abs(i) > 0.05 * pack.profile.ratedCapacityAh);
@@ -134,19 +141,21 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
     const loose = fit(channel.index, { ...HEALTHY, tied: false }, noiseV, inflation, 5).chiSquare;
     const calm = Math.min(bound.chiSquare, loose);
     if (small && calm - close.chiSquare < DETECT_LIMIT * 0.4) return;
-    const narrow = hypothesesFor(channel.cells)
-      .filter((h) => h.hypothesis.free.soc !== undefined || h.hypothesis.free.capacity !== undefined)
-      .filter((h) => h.hypothesis.free.leak === undefined)
-      .map((h) => fit(channel.index, h.hypothesis, noiseV, inflation, 8));
-    const least = [...narrow, fit(channel.index, OPEN, noiseV, inflation, 8, false, [bound, close])].reduce(
-      (a, b) => (b.chiSquare < a.chiSquare ? b : a),
-    );
-    if (calm - least.chiSquare < DETECT_LIMIT * 0.5) return;
+    const enough = (f: ChannelFit): boolean => (calm - f.chiSquare) / strictness > limit * 0.8;
+    let least = fit(channel.index, OPEN, noiseV, inflation, 8, false, [bound, close]);
+    if (!enough(least))
+      for (const { hypothesis } of hypothesesFor(channel.cells).filter((h) => WIDE.has(h.hypothesis.name))) {
+        const f = fit(channel.index, hypothesis, noiseV, inflation, 8, false, [least]);
+        if (f.chiSquare < least.chiSquare) least = f;
+      }
+    if (!enough(least)) return;
     const own = Math.max(inflation, Math.min(blockInflation(least, noiseV), 50 * inflation));
-    const nothing = nothingWrong(channel.index, own, 8).chiSquare;
     const byVerdict: Judged['byVerdict'] = new Map();
+    // Where one explanation has found its way through the bends, the next may start.
+    let deepest = fit(channel.index, HEALTHY, noiseV, own, 8, false, [least]);
     for (const { verdict, hypothesis } of hypothesesFor(channel.cells)) {
-      const f = fit(channel.index, hypothesis, noiseV, own, 8);
+      const f = fit(channel.index, hypothesis, noiseV, own, 8, false, [deepest]);
+      if (f.chiSquare < deepest.chiSquare) deepest = f;
       // With charge free as well, leakage that is not plain in itself is only an imbalance told twice.
       if (hypothesis.free.leak && hypothesis.free.soc && f.theta[4]! < 4 * f.sd[4]!) continue;
       if (!canTell(hypothesis, f, scatter, observed, pack, channel.cells)) continue;
@@ -154,6 +163,7 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
       if (!best || f.chiSquare < best.chiSquare)
         byVerdict.set(verdict, { chiSquare: f.chiSquare, fit: f, hypothesis });
     }
+    const nothing = nothingWrong(channel.index, own, 8, [deepest]).chiSquare;
     const best = Math.min(...[...byVerdict.values()].map((v) => v.chiSquare));
     const detect = (nothing - best) / strictness;
     const open = [...byVerdict.values()].filter((v) => v.chiSquare - best < SEPARATE_LIMIT);

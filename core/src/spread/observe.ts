@@ -172,8 +172,8 @@ function nearestMedian(all: { t: number; v: number }[], t: number): number {
 const outOfReach = (curve: OcvCurve): number => curve.voltageAt(0.01) - 0.05;
 
 /** Blocks of time and levels of current that long records are averaged into. */
-const BLOCKS = 48;
-const LEVELS = 6;
+const BLOCKS = 40;
+const LEVELS = 5;
 const CONDENSE_ABOVE = 400;
 
 /**
