@@ -1,21 +1,12 @@
 import { readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
-import type { Browser, Locator, Page } from 'playwright-core';
-import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { startBench, type Bench } from '../../server/test/harness';
-import { openBrowser, openTablet, signInAs } from './browser';
+import type { Locator, Page } from 'playwright-core';
+import { describe, expect, it } from 'vitest';
+import { signInAs } from './browser';
+import { demoDepot } from './depot';
 
-let bench: Bench;
-let browser: Browser;
+const depot = demoDepot();
 const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
-beforeAll(async () => {
-  bench = await startBench();
-  browser = await openBrowser();
-});
-afterAll(async () => {
-  await browser.close();
-  await bench.end();
-});
 
 /** Moves the focus with Tab until it is on the wanted control, as somebody without a mouse would. */
 async function tabTo(page: Page, wanted: Locator): Promise<void> {
@@ -32,7 +23,7 @@ const press = async (page: Page, wanted: Locator, key = 'Enter'): Promise<void> 
 };
 
 it('walks the whole path by keyboard alone', async () => {
-  const { page } = await openTablet(browser, bench.address);
+  const { page } = await depot.tablet();
   await page.goto('/');
   await press(page, page.getByRole('button', { name: 'Ina Holm' }));
   await press(page, page.getByRole('article').filter({ hasText: 'Job 147' }).getByRole('link'));
@@ -76,7 +67,7 @@ it('walks the whole path by keyboard alone', async () => {
 
 describe.each(['day', 'pit'])('in the %s theme', (theme) => {
   it('nothing serious or critical stands in the way on any view', async () => {
-    const { page } = await openTablet(browser, bench.address);
+    const { page } = await depot.tablet();
     await page.addInitScript((t) => localStorage.setItem('cellmend.theme', t), theme);
     const found: string[] = [];
     const check = async (name: string): Promise<void> => {

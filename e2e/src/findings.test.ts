@@ -10,21 +10,13 @@ import {
 } from '@cellmend/core/simpack';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { Browser, Page } from 'playwright-core';
-import { afterAll, beforeAll, expect, it } from 'vitest';
-import { root, startBench, type Bench } from '../../server/test/harness';
-import { openBrowser, openTablet, signInAs } from './browser';
+import type { Page } from 'playwright-core';
+import { expect, it } from 'vitest';
+import { root } from '../../server/test/harness';
+import { signInAs } from './browser';
+import { demoDepot } from './depot';
 
-let bench: Bench;
-let browser: Browser;
-beforeAll(async () => {
-  bench = await startBench();
-  browser = await openBrowser();
-});
-afterAll(async () => {
-  await browser.close();
-  await bench.end();
-});
+const depot = demoDepot();
 
 const packOf = (name: string): Pack =>
   normalisePack(JSON.parse(readFileSync(join(root, `demo/packs/${name}.json`), 'utf8')) as PackProfile);
@@ -56,7 +48,7 @@ async function takeIn(page: Page, job: number, name: string, buffer: Buffer): Pr
 }
 
 it('a bad joint in a drive without a rest: told as such, and no module is offered for it', async () => {
-  const { page, errors } = await openTablet(browser, bench.address);
+  const { page, errors } = await depot.tablet();
   await signInAs(page, 'Ina Holm');
   const drive = recordOf(
     packOf('yard-tug'),
@@ -84,7 +76,7 @@ it('a bad joint in a drive without a rest: told as such, and no module is offere
 });
 
 it('one rest near full: its end of the picture is drawn, the other says what is missing', async () => {
-  const { page, errors } = await openTablet(browser, bench.address);
+  const { page, errors } = await depot.tablet();
   await signInAs(page, 'Ina Holm');
   const still: Leg[] = [{ durationS: 600, currentA: 0, sampleS: 10 }];
   const low = (sim: SimPack): void => void (sim.channels[4]!.deltaSoc -= 0.09);

@@ -1,23 +1,13 @@
 import pg from 'pg';
-import type { Browser } from 'playwright-core';
-import { afterAll, beforeAll, expect, it } from 'vitest';
-import { startBench, type Bench } from '../../server/test/harness';
-import { openBrowser, openTablet, signInAs } from './browser';
+import { expect, it } from 'vitest';
+import { signInAs } from './browser';
+import { demoDepot } from './depot';
 
-let bench: Bench;
-let browser: Browser;
-beforeAll(async () => {
-  bench = await startBench();
-  browser = await openBrowser();
-});
-afterAll(async () => {
-  await browser.close();
-  await bench.end();
-});
+const depot = demoDepot();
 
 /** The wait for the capacitors cannot be shortened in the app; the test moves its own database. */
 async function letMinutesPass(minutes: number): Promise<void> {
-  const client = new pg.Client({ connectionString: bench.url });
+  const client = new pg.Client({ connectionString: depot.databaseUrl() });
   await client.connect();
   await client.query('ALTER TABLE observations DISABLE TRIGGER observations_fixed');
   await client.query('UPDATE observations SET recorded_at = recorded_at - make_interval(mins => $1)', [
@@ -28,7 +18,7 @@ async function letMinutesPass(minutes: number): Promise<void> {
 }
 
 it('makes the pilot car safe, finds its leak in three tests, and stops', async () => {
-  const { page, errors } = await openTablet(browser, bench.address);
+  const { page, errors } = await depot.tablet();
   await signInAs(page, 'Tomas Rook');
   await page.goto('/jobs/144/strip-down');
   await page.getByRole('heading', { name: 'Strip down is closed by the gate' }).waitFor();

@@ -1,21 +1,11 @@
-import type { Browser } from 'playwright-core';
-import { afterAll, beforeAll, expect, it } from 'vitest';
-import { startBench, type Bench } from '../../server/test/harness';
-import { openBrowser, openTablet, signInAs } from './browser';
+import { expect, it } from 'vitest';
+import { signInAs } from './browser';
+import { demoDepot } from './depot';
 
-let bench: Bench;
-let browser: Browser;
-beforeAll(async () => {
-  bench = await startBench();
-  browser = await openBrowser();
-});
-afterAll(async () => {
-  await browser.close();
-  await bench.end();
-});
+const depot = demoDepot();
 
 it('walks one pack from the scan file to the hand-over sheet', async () => {
-  const { page, errors } = await openTablet(browser, bench.address);
+  const { page, errors } = await depot.tablet();
   await signInAs(page, 'Ina Holm');
   expect(await page.getByRole('heading', { level: 1 }).textContent()).toBe(
     'Three jobs need you, two are running by themselves',
@@ -65,7 +55,7 @@ it('walks one pack from the scan file to the hand-over sheet', async () => {
 });
 
 it('edits a pack profile with the map beside it: numbers, single modules and links', async () => {
-  const { page, errors } = await openTablet(browser, bench.address);
+  const { page, errors } = await depot.tablet();
   await signInAs(page, 'Tomas Rook');
   await page.goto('/packs');
   await page.getByRole('link', { name: /island bus/i }).click();

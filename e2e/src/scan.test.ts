@@ -1,20 +1,11 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { Browser } from 'playwright-core';
-import { afterAll, beforeAll, expect, it } from 'vitest';
-import { root, startBench, type Bench } from '../../server/test/harness';
-import { openBrowser, openTablet, signInAs } from './browser';
+import { expect, it } from 'vitest';
+import { root } from '../../server/test/harness';
+import { signInAs } from './browser';
+import { demoDepot } from './depot';
 
-let bench: Bench;
-let browser: Browser;
-beforeAll(async () => {
-  bench = await startBench();
-  browser = await openBrowser();
-});
-afterAll(async () => {
-  await browser.close();
-  await bench.end();
-});
+const depot = demoDepot();
 
 /** The demo record as another tool might write it: other names, semicolons, decimal commas, charge positive. */
 function strangeFile(): Buffer {
@@ -33,7 +24,7 @@ function strangeFile(): Buffer {
 }
 
 it('takes a file of another tool: columns named once, direction confirmed, remembered', async () => {
-  const { page, errors } = await openTablet(browser, bench.address);
+  const { page, errors } = await depot.tablet();
   await signInAs(page, 'Ina Holm');
   await page.goto('/jobs/147/scan');
   const choose = async (): Promise<void> => {
@@ -63,7 +54,7 @@ it('takes a file of another tool: columns named once, direction confirmed, remem
 });
 
 it('reads the demo vehicle live and weighs a meter reading in', async () => {
-  const { page, errors } = await openTablet(browser, bench.address);
+  const { page, errors } = await depot.tablet();
   await signInAs(page, 'Ina Holm');
   await page.goto('/jobs/144/scan');
   await page.getByRole('radio', { name: 'Live' }).click();

@@ -1,0 +1,19 @@
+import type { Browser } from 'playwright-core';
+import { afterAll, beforeAll } from 'vitest';
+import { startBench, type Bench } from '../../server/test/harness';
+import { openBrowser, openTablet } from './browser';
+
+/** A server on the demo depot and a browser, for all tests of a file. */
+export function demoDepot(): { tablet: () => ReturnType<typeof openTablet>; databaseUrl: () => string } {
+  let bench: Bench;
+  let browser: Browser;
+  beforeAll(async () => {
+    bench = await startBench();
+    browser = await openBrowser();
+  });
+  afterAll(async () => {
+    await browser.close();
+    await bench.end();
+  });
+  return { tablet: () => openTablet(browser, bench.address), databaseUrl: () => bench.url };
+}
