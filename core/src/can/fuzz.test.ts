@@ -108,6 +108,15 @@ describe('every parser of the vehicle’s side', () => {
       RUNS,
     ));
 
+  it('ISO-TP: a first frame cut off after its first byte is told, and what follows is no message', () => {
+    const got: Uint8Array[] = [];
+    const assembler = new IsoTpAssembler((p) => got.push(p));
+    expect(() => assembler.push(Uint8Array.of(0x11))).toThrow('A first frame is cut off.');
+    assembler.push(Uint8Array.of(0x21, 1, 2, 3, 4, 5, 6, 7));
+    assembler.push(Uint8Array.of(0x02, 0x3e, 0x00));
+    expect(got.map((p) => [...p])).toEqual([[0x3e, 0x00]]);
+  });
+
   it('ISO-TP puts together whatever was split, and drops a message whose frames are swapped', () =>
     fc.assert(
       fc.property(fc.uint8Array({ minLength: 1, maxLength: 400 }), (payload) => {

@@ -46,6 +46,7 @@ export class IsoTpAssembler {
   }
 
   private first(data: Uint8Array): void {
+    if (data.length < 2) this.drop('A first frame is cut off.');
     let length = ((data[0]! & 0x0f) << 8) | (data[1] ?? 0);
     let from = 2;
     if (length === 0) {
