@@ -13,8 +13,8 @@ export interface DeviationMap {
 }
 
 /**
- * Reduces a record to at most `bins` columns. In each, the reading furthest from the median is kept, so that a
- * short dip under load stays visible however long the record is.
+ * Reduces a record to at most `bins` columns. In each, the reading furthest from the median is kept, so that a short
+ * dip under load stays visible. Of long records the rows looked at are means, and not every one is.
  */
 export function deviationMap(record: ScanRecord, pack: Pack, bins = 160): DeviationMap {
   const { fromS, toS } = timeSpan(record);
