@@ -55,8 +55,8 @@ export function marramVan(): PackProfile {
     tiers: ['Lower tier', 'Upper tier, lifted off'],
     links,
     limits: [
-      { name: 'group voltage, highest', value: 4.2, unit: 'V', source: 'common practice', mark: 'T' },
-      { name: 'group voltage, lowest', value: 2.8, unit: 'V', source: 'common practice', mark: 'T' },
+      { key: 'cellFullV', value: 4.2, unit: 'V', source: 'common practice', mark: 'T' },
+      { key: 'cellEmptyV', value: 2.8, unit: 'V', source: 'common practice', mark: 'T' },
     ],
     ratedRangeKm: 240,
     bleederMilliamp: 50,
@@ -116,9 +116,7 @@ export function ferryShuttle(): PackProfile {
     ocvSource: 'typical, from memory',
     tiers: ['Sticks, seen from the rear seat'],
     links: linksOf(modules, 19),
-    limits: [
-      { name: 'block spread under load', value: 0.5, unit: 'V', source: 'common practice', mark: 'T' },
-    ],
+    limits: [{ key: 'blockSpreadLoadV', value: 0.5, unit: 'V', source: 'common practice', mark: 'T' }],
   };
 }
 
@@ -142,14 +140,16 @@ export function pilotCar(): PackProfile {
     tiers: ['Tunnel tray'],
     links: linksOf(modules, 6),
     limits: [
-      { name: 'module insulation, least', value: 20e6, unit: 'Ω', source: 'common practice', mark: 'T' },
+      { key: 'moduleInsulationOhm', value: 20e6, unit: 'Ω', source: 'the maker', mark: 'maker' },
+      { key: 'vehicleWarnOhm', value: 195e3, unit: 'Ω', source: 'the maker', mark: 'maker' },
+      { key: 'vehicleStopOhm', value: 50e3, unit: 'Ω', source: 'the maker', mark: 'maker' },
+      { key: 'testVoltageMostV', value: 1000, unit: 'V', source: 'the maker', mark: 'maker' },
     ],
     ratedRangeKm: 52,
     bleederMilliamp: 60,
     busCapacitanceF: 1.1e-3,
     busBleederOhm: 82e3,
     preChargeOhm: 40,
-    insulation: { vehicleWarnOhm: 195e3, vehicleStopOhm: 50e3, moduleLeastOhm: 20e6, testVoltageMostV: 1000 },
   };
 }
 

@@ -1,4 +1,4 @@
-import { CHEMISTRIES, type PackProfile } from '@cellmend/core/pack';
+import { CHEMISTRIES, LIMIT_KEYS, modernProfile, type PackProfile } from '@cellmend/core/pack';
 import { z } from 'zod';
 
 const id = z.string().trim().min(1).max(40);
@@ -17,18 +17,9 @@ export const LinkSchema = z.object({
   accessMin: finite.min(0).max(10000).optional(),
   after: z.array(id).max(50).optional(),
 });
-const ohm = finite.gt(0).max(1e13);
-export const InsulationProfileSchema = z.object({
-  vehicleWarnOhm: ohm.optional(),
-  vehicleStopOhm: ohm.optional(),
-  signalGoodV: finite.gt(0).max(100).optional(),
-  signalFaultV: finite.gt(0).max(100).optional(),
-  moduleLeastOhm: ohm.optional(),
-  testVoltageMostV: finite.gt(0).max(5000).optional(),
-  acConnected: z.boolean().optional(),
-});
 export const LimitSchema = z.object({
-  name: short,
+  key: z.enum([...LIMIT_KEYS, 'other']),
+  name: z.string().trim().max(120).optional(),
   value: finite,
   unit: z.string().max(20),
   source: short,
@@ -70,9 +61,13 @@ export const PackProfileSchema: z.ZodType<PackProfile> = z.object({
   busCapacitanceF: finite.gt(0).max(10).optional(),
   busBleederOhm: finite.gt(0).max(1e8).optional(),
   preChargeOhm: finite.gt(0).max(1e5).optional(),
-  insulation: InsulationProfileSchema.optional(),
+  acConnected: z.boolean().optional(),
   moduleRevision: z.string().max(40).optional(),
 });
+
+/** Reads a profile from a file or an older page: limits that had only a name get their key first. */
+export const readPackProfile = (input: unknown): z.ZodSafeParseResult<PackProfile> =>
+  PackProfileSchema.safeParse(modernProfile(input));
 
 /** A stored profile with the version an edit starts from. */
 export const StoredProfileSchema = z.object({

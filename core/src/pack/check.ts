@@ -1,8 +1,10 @@
 import { InputProblem } from '../problem';
-import { CELL_LIMITS } from './chemistry';
+import { chemistryName } from './chemistry';
+import { LIMITS, limitValue } from './limits';
 import { normalisePack } from './normalise';
 import { ocvCurve } from './ocv';
 import type { Pack, PackProfile } from './types';
+import { fullV } from './voltage';
 
 /** One thing about a profile that is wrong (`error`) or odd (`remark`). */
 export interface ProfileFault {
@@ -28,17 +30,15 @@ export function checkProfile(profile: PackProfile): { faults: ProfileFault[]; pa
   }
   try {
     const curve = ocvCurve(profile.ocv);
-    const limits = CELL_LIMITS[profile.chemistry];
-    if (curve.maxV > limits.fullV + 0.25)
+    const full = limitValue(profile, 'cellFullV');
+    const empty = limitValue(profile, 'cellEmptyV');
+    const name = chemistryName(profile.chemistry);
+    if (curve.maxV > full + 0.25)
+      fault('error', `The OCV table reaches ${curve.maxV} V; ${name} cells are full at ${full} V.`, 'ocv');
+    if (curve.minV < empty - 0.8)
       fault(
         'error',
-        `The OCV table reaches ${curve.maxV} V; ${profile.chemistry.toUpperCase()} cells are full at ${limits.fullV} V.`,
-        'ocv',
-      );
-    if (curve.minV < limits.emptyV - 0.8)
-      fault(
-        'error',
-        `The OCV table begins at ${curve.minV} V, far below the ${limits.emptyV} V at which ${profile.chemistry.toUpperCase()} cells count as empty.`,
+        `The OCV table begins at ${curve.minV} V, far below the ${empty} V at which ${name} cells count as empty.`,
         'ocv',
       );
     if (profile.ocv[0]![0] > 0.02 || profile.ocv[profile.ocv.length - 1]![0] < 0.98)
@@ -50,19 +50,47 @@ export function checkProfile(profile: PackProfile): { faults: ProfileFault[]; pa
   if (pack) {
     checkPlaces(pack, fault);
     checkLinks(pack, fault);
-    const volts = pack.groups.length * CELL_LIMITS[profile.chemistry].fullV;
+    const volts = fullV(profile, pack.groups.length);
     if (volts > 1000)
       fault(
         'error',
         `${pack.groups.length} groups make ${volts.toFixed(0)} V when full: more than any road vehicle carries.`,
         'channels',
       );
-    const highest = profile.limits?.find((l) => /group voltage, highest/i.test(l.name));
-    const lowest = profile.limits?.find((l) => /group voltage, lowest/i.test(l.name));
-    if (highest && lowest && highest.value <= lowest.value)
-      fault('error', 'The highest group voltage is not above the lowest.', 'limits');
+    checkLimits(profile, fault);
   }
   return { faults, pack: faults.some((f) => f.level === 'error') ? null : pack };
+}
+
+/** Limits in their range, each once, and the four volts of a cell in their order. */
+function checkLimits(profile: PackProfile, fault: Say): void {
+  const seen = new Set<string>();
+  for (const l of profile.limits ?? []) {
+    if (l.key === 'other') {
+      if (!l.name?.trim()) fault('error', 'A limit of the maker’s has no name.', 'limits');
+      continue;
+    }
+    const { name, least, most, unit } = LIMITS[l.key];
+    if (seen.has(l.key)) fault('error', `${name} is given twice.`, `limits (${name})`);
+    seen.add(l.key);
+    if (!(l.value >= least && l.value <= most))
+      fault(
+        'error',
+        `${name}: ${l.value} ${unit} cannot be. ${least} to ${most} ${unit}.`,
+        `limits (${name})`,
+      );
+  }
+  const order = ['cellScrapV', 'cellFloorV', 'cellEmptyV', 'cellFullV', 'cellMostV'] as const;
+  order.slice(1).forEach((key, i) => {
+    const below = order[i]!;
+    const [low, high] = [limitValue(profile, below), limitValue(profile, key)];
+    if (low > high || (below === 'cellEmptyV' && low === high))
+      fault(
+        'error',
+        `${LIMITS[key].name} (${high} V) is not above ${LIMITS[below].name.toLowerCase()} (${low} V).`,
+        'limits',
+      );
+  });
 }
 
 type Say = (level: ProfileFault['level'], what: string, where: string) => void;

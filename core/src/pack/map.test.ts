@@ -3,13 +3,13 @@ import { describe, expect, it } from 'vitest';
 import * as demo from '../../../cli/src/demoFiles';
 import { Random } from '../simpack';
 import {
-  CELL_LIMITS,
+  CHEMISTRIES,
+  limitValue,
   checkProfile,
   defaultOcvTable,
   modulesOfChannel,
   normalisePack,
   ocvCurve,
-  type Chemistry,
   type PackProfile,
 } from '.';
 
@@ -80,12 +80,12 @@ describe.each(profiles)('the map of the %s', (_name, profile) => {
 });
 
 describe('the rest curve', () => {
-  const chemistries = Object.keys(CELL_LIMITS) as Chemistry[];
+  const chemistries = CHEMISTRIES;
   const random = new Random(4);
 
   it.each(chemistries)('of %s stays within the limits of the chemistry and never falls', (chemistry) => {
     const curve = ocvCurve(defaultOcvTable(chemistry));
-    expect(curve.maxV).toBeLessThanOrEqual(CELL_LIMITS[chemistry].fullV + 1e-9);
+    expect(curve.maxV).toBeLessThanOrEqual(limitValue({ chemistry }, 'cellFullV') + 1e-9);
     let before = -Infinity;
     for (let s = 0; s <= 1; s += 0.001) {
       const v = curve.voltageAt(s);

@@ -1,6 +1,5 @@
-/** Cell chemistries the shop sees. */
-export const CHEMISTRIES = ['nmc', 'nca', 'lmo', 'lfp', 'nimh'] as const;
-export type Chemistry = (typeof CHEMISTRIES)[number];
+import type { Chemistry } from './chemistry';
+import type { LimitSpec } from './limits';
 
 /** One measured voltage, in electrical order from the negative end. */
 export interface ChannelSpec {
@@ -39,32 +38,6 @@ export interface LinkSpec {
   after?: string[] | undefined;
 }
 
-/** A limit of this pack, with where the figure comes from. */
-export interface LimitSpec {
-  name: string;
-  value: number;
-  unit: string;
-  source: string;
-  /** published, common practice, from memory, or the maker's own figure */
-  mark: 'P' | 'T' | 'M' | 'maker';
-}
-
-/** What the maker says of insulation: how the vehicle reports it and what it allows. */
-export interface InsulationProfile {
-  /** Least resistance the vehicle shows when good, and at which it refuses to start, Ω. */
-  vehicleWarnOhm?: number | undefined;
-  vehicleStopOhm?: number | undefined;
-  /** A superimposed test signal: amplitude when good and below which a fault is set, V. */
-  signalGoodV?: number | undefined;
-  signalFaultV?: number | undefined;
-  /** Least resistance of one module against its case, Ω. */
-  moduleLeastOhm?: number | undefined;
-  /** Highest test voltage the maker allows, V. */
-  testVoltageMostV?: number | undefined;
-  /** The pack is wired to an alternating-current side without a monitor of its own: 500 Ω/V instead of 100. */
-  acConnected?: boolean | undefined;
-}
-
 /** The pack profile as it stands in a `pack.json` file. */
 export interface PackProfile {
   name: string;
@@ -86,8 +59,8 @@ export interface PackProfile {
   busCapacitanceF?: number | undefined;
   busBleederOhm?: number | undefined;
   preChargeOhm?: number | undefined;
-  /** Insulation figures of the maker; they win over the general rule. */
-  insulation?: InsulationProfile | undefined;
+  /** The pack is wired to an alternating-current side without a monitor of its own: 500 Ω/V instead of 100. */
+  acConnected?: boolean | undefined;
   /** Revision or connector code of its modules; donors must have the same. */
   moduleRevision?: string | undefined;
 }

@@ -1,4 +1,4 @@
-import type { LimitSpec } from '@cellmend/core/pack';
+import { LIMIT_KEYS, LIMITS, type LimitSpec } from '@cellmend/core/pack';
 import { X } from 'lucide-react';
 import styled from 'styled-components';
 import { Button, Input, Mute, Row, Sheet, Stack } from '../ui/parts';
@@ -14,7 +14,15 @@ const Small = styled(Input)`
   padding: 4px 8px;
 `;
 
-/** Limits of this pack, each with where the figure comes from. They win over the defaults of the chemistry. */
+/** The next limit that is not there yet. */
+const fresh = (limits: LimitSpec[]): Pick<LimitSpec, 'key' | 'value' | 'unit'> => {
+  const key = LIMIT_KEYS.find((k) => !limits.some((l) => l.key === k));
+  return key
+    ? { key, value: LIMITS[key].least, unit: LIMITS[key].unit }
+    : { key: 'other', value: 0, unit: '' };
+};
+
+/** Limits of this pack, each with where the figure comes from. They win over the usual ones in every computation. */
 export function Limits({
   limits,
   onChange,
@@ -32,12 +40,34 @@ export function Limits({
         {limits.map((l, i) => (
           <Row key={i} $gap={6}>
             <Small
-              aria-label={`Limit ${i + 1}, name`}
-              style={{ flex: '1 1 130px' }}
-              value={l.name}
-              maxLength={120}
-              onChange={(e) => set(i, { name: e.target.value })}
-            />
+              as="select"
+              aria-label={`Limit ${i + 1}, what`}
+              style={{ flex: '1 1 180px' }}
+              value={l.key}
+              onChange={(e) => {
+                const key = e.target.value as LimitSpec['key'];
+                set(
+                  i,
+                  key === 'other' ? { key, name: l.name ?? '', unit: '' } : { key, unit: LIMITS[key].unit },
+                );
+              }}
+            >
+              {LIMIT_KEYS.map((k) => (
+                <option key={k} value={k} disabled={k !== l.key && limits.some((o) => o.key === k)}>
+                  {LIMITS[k].name}
+                </option>
+              ))}
+              <option value="other">Something else</option>
+            </Small>
+            {l.key === 'other' && (
+              <Small
+                aria-label={`Limit ${i + 1}, name`}
+                style={{ flex: '1 1 110px' }}
+                value={l.name ?? ''}
+                maxLength={120}
+                onChange={(e) => set(i, { name: e.target.value })}
+              />
+            )}
             <Small
               aria-label={`Limit ${i + 1}, value`}
               style={{ flex: '0 0 84px' }}
@@ -50,6 +80,7 @@ export function Limits({
               style={{ flex: '0 0 52px' }}
               value={l.unit}
               maxLength={20}
+              readOnly={l.key !== 'other'}
               onChange={(e) => set(i, { unit: e.target.value })}
             />
             <Small
@@ -80,12 +111,7 @@ export function Limits({
         <Row>
           <Button
             quiet
-            onPress={() =>
-              onChange([
-                ...limits,
-                { name: 'group voltage, highest', value: 4.2, unit: 'V', source: 'the maker', mark: 'maker' },
-              ])
-            }
+            onPress={() => onChange([...limits, { ...fresh(limits), source: 'the maker', mark: 'maker' }])}
           >
             Add a limit
           </Button>

@@ -1,7 +1,15 @@
 import type { Person } from '@cellmend/contract/people';
-import { PackProfileSchema, type StoredProfile } from '@cellmend/contract/pack';
+import { PackProfileSchema, readPackProfile, type StoredProfile } from '@cellmend/contract/pack';
 import { fieldsOf } from '@cellmend/contract/problem';
-import { CHEMISTRIES, checkProfile, type PackProfile } from '@cellmend/core/pack';
+import {
+  CHEMISTRIES,
+  checkProfile,
+  chemistryName,
+  defaultOcvTable,
+  factsOf,
+  type Chemistry,
+  type PackProfile,
+} from '@cellmend/core/pack';
 import { Download, Upload } from 'lucide-react';
 import { useState } from 'react';
 import { FileTrigger, ToggleButton } from 'react-aria-components';
@@ -103,6 +111,7 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
     accepted?: string | undefined;
   } | null>(null);
   const [busy, setBusy] = useState(false);
+  const [wanted, setWanted] = useState<Chemistry | null>(null);
   const { mutate } = useSWRConfig();
   const navigate = useNavigate();
   const parsed = PackProfileSchema.safeParse(profile);
@@ -136,7 +145,7 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
   const read = async (file: File): Promise<void> => {
     setProblem(null);
     try {
-      const result = PackProfileSchema.safeParse(JSON.parse(await file.text()));
+      const result = readPackProfile(JSON.parse(await file.text()));
       if (!result.success)
         setProblem({
           what: `${file.name} is not a pack profile.`,
@@ -165,7 +174,9 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
       setProblem(
         e instanceof ApiProblem
           ? { what: e.message, where: e.problem.where, accepted: e.problem.accepted }
-          : { what: 'The server is away. What you typed stays on this page.' },
+          : {
+              what: 'The server is away. Whether it was saved is not certain; what you typed stays on this page.',
+            },
       );
     } finally {
       setBusy(false);
@@ -208,16 +219,54 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
                     selectionMode="single"
                     disallowEmptySelection
                     selectedKeys={[profile.chemistry]}
-                    onSelectionChange={(k) => change({ chemistry: [...k][0] as PackProfile['chemistry'] })}
+                    onSelectionChange={(k) => setWanted([...k][0] as Chemistry)}
                     aria-label="Chemistry"
                   >
                     {CHEMISTRIES.map((c) => (
                       <ToggleButton key={c} id={c}>
-                        {c === 'nimh' ? 'NiMH' : c.toUpperCase()}
+                        {chemistryName(c)}
                       </ToggleButton>
                     ))}
                   </Chips>
                 </Field>
+                {wanted && wanted !== profile.chemistry && (
+                  <div role="alertdialog" aria-label="What becomes of the rest curve">
+                    <Stack $gap={8}>
+                      <b>
+                        {chemistryName(wanted)} instead of {chemistryName(profile.chemistry)}: what becomes of
+                        the rest curve?
+                      </b>
+                      <Mute>Limits that are the maker’s own stay; look them over.</Mute>
+                      <Row $gap={8}>
+                        <Button
+                          onPress={() => {
+                            take({
+                              ...profile,
+                              chemistry: wanted,
+                              ocv: defaultOcvTable(wanted),
+                              ocvSource: factsOf(wanted).ocv.source,
+                            });
+                            setWanted(null);
+                          }}
+                        >
+                          Take the usual one of {chemistryName(wanted)}
+                        </Button>
+                        <Button
+                          quiet
+                          onPress={() => {
+                            change({ chemistry: wanted });
+                            setWanted(null);
+                          }}
+                        >
+                          Keep the table
+                        </Button>
+                        <Button quiet onPress={() => setWanted(null)}>
+                          Stay with {chemistryName(profile.chemistry)}
+                        </Button>
+                      </Row>
+                    </Stack>
+                  </div>
+                )}
                 <Row>
                   <Field style={{ flex: 1 }}>
                     Rated, A·h

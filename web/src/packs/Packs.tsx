@@ -1,6 +1,6 @@
 import type { Person } from '@cellmend/contract/people';
 import type { StoredProfile } from '@cellmend/contract/pack';
-import { CELL_LIMITS, defaultOcvTable, type PackProfile } from '@cellmend/core/pack';
+import { chemistryName, factsOf, defaultOcvTable, type PackProfile } from '@cellmend/core/pack';
 import { Link, useNavigate } from 'react-router';
 import styled from 'styled-components';
 import useSWR from 'swr';
@@ -70,11 +70,13 @@ export function Packs({ person }: { person: Person }) {
                     <td>
                       <Name to={`/packs/${p.id}`}>{p.name}</Name>
                     </td>
-                    <td>{p.profile.chemistry === 'nimh' ? 'NiMH' : p.profile.chemistry.toUpperCase()}</td>
+                    <td>{chemistryName(p.profile.chemistry)}</td>
                     <td className="r">{groups}</td>
                     <td className="r">{p.profile.channels.length}</td>
                     <td className="r">{p.profile.modules.length}</td>
-                    <td className="r">{(groups * CELL_LIMITS[p.profile.chemistry].nominalV).toFixed(0)} V</td>
+                    <td className="r">
+                      {(groups * factsOf(p.profile.chemistry).cell.nominalV).toFixed(0)} V
+                    </td>
                     <td className="r">{p.jobs}</td>
                     <td>
                       <Mute>

@@ -1,4 +1,4 @@
-import type { InsulationProfile, PackProfile } from '@cellmend/core/pack';
+import { limitOf, withLimit, type LimitKey, type PackProfile } from '@cellmend/core/pack';
 import { parseQuantity, printQuantity } from '@cellmend/core/jot';
 import { InputProblem } from '@cellmend/core/pack';
 import { useState } from 'react';
@@ -60,15 +60,20 @@ export function SafetyFields({
   profile: PackProfile;
   onChange: (part: Partial<PackProfile>) => void;
 }) {
-  const own = profile.insulation ?? {};
-  const set = (part: Partial<InsulationProfile>): void => onChange({ insulation: { ...own, ...part } });
+  const own = (key: LimitKey): number | undefined => profile.limits?.find((l) => l.key === key)?.value;
+  const usual = (key: LimitKey): string => {
+    const limit = limitOf({ chemistry: profile.chemistry }, key);
+    return limit ? printQuantity(limit.value, key === 'testVoltageMostV' ? 'voltage' : 'insulation') : '';
+  };
+  const set = (key: LimitKey, value: number | undefined): void =>
+    onChange({ limits: withLimit(profile, key, value).limits });
   return (
     <Sheet>
       <Stack>
         <h2>Bus and insulation</h2>
         <Mute>
           The wait for the capacitors is computed from the first two; the maker’s insulation figures win over
-          the usual ones.
+          the usual ones. Changing them is signed, and closes the gate of every job on this pack.
         </Mute>
         <Row>
           <Figure
@@ -94,30 +99,30 @@ export function SafetyFields({
         <Row>
           <Figure
             label="Vehicle warns below"
-            value={own.vehicleWarnOhm}
-            placeholder="195k"
+            value={own('vehicleWarnOhm')}
+            placeholder={usual('vehicleWarnOhm')}
             ohms
-            onChange={(vehicleWarnOhm) => set({ vehicleWarnOhm })}
+            onChange={(v) => set('vehicleWarnOhm', v)}
           />
           <Figure
             label="No start below"
-            value={own.vehicleStopOhm}
-            placeholder="50k"
+            value={own('vehicleStopOhm')}
+            placeholder={usual('vehicleStopOhm')}
             ohms
-            onChange={(vehicleStopOhm) => set({ vehicleStopOhm })}
+            onChange={(v) => set('vehicleStopOhm', v)}
           />
           <Figure
             label="Module at least"
-            value={own.moduleLeastOhm}
-            placeholder="20M"
+            value={own('moduleInsulationOhm')}
+            placeholder={usual('moduleInsulationOhm')}
             ohms
-            onChange={(moduleLeastOhm) => set({ moduleLeastOhm })}
+            onChange={(v) => set('moduleInsulationOhm', v)}
           />
           <Figure
             label="Test voltage at most, V"
-            value={own.testVoltageMostV}
-            placeholder="1000"
-            onChange={(testVoltageMostV) => set({ testVoltageMostV })}
+            value={own('testVoltageMostV')}
+            placeholder={usual('testVoltageMostV')}
+            onChange={(v) => set('testVoltageMostV', v)}
           />
         </Row>
       </Stack>

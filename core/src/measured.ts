@@ -1,0 +1,34 @@
+/**
+ * A figure that readings support, with the interval that holds the truth 19 times of 20 and what it rests on; or the
+ * plain word that nobody measured it, why, and what would. Nothing in between: a prior is never one of these.
+ */
+export type Measured =
+  | { measured: true; value: number; low: number; high: number; from: string }
+  | { measured: false; why: string; test: string };
+
+/** A measured figure with ± two standard deviations. */
+export const measured = (value: number, sd: number, from: string, least = -Infinity): Measured => ({
+  measured: true,
+  value,
+  low: Math.max(least, value - 2 * sd),
+  high: value + 2 * sd,
+  from,
+});
+
+export const notMeasured = (why: string, test: string): Measured => ({ measured: false, why, test });
+
+/** The same figure in another unit, or the same reason why there is none. */
+export function scaled(m: Measured, factor: number): Measured {
+  if (!m.measured) return m;
+  const [a, b] = [m.low * factor, m.high * factor];
+  return { ...m, value: m.value * factor, low: Math.min(a, b), high: Math.max(a, b) };
+}
+
+/** The value, or null where nothing was measured. */
+export const valueOf = (m: Measured): number | null => (m.measured ? m.value : null);
+
+/** An estimate with its standard deviation. */
+export interface Estimated {
+  value: number;
+  sd: number;
+}
