@@ -1,7 +1,7 @@
 import { InsulationFileSchema, SplitFileSchema } from '@cellmend/contract/insulation';
 import { fieldsOf } from '@cellmend/contract/problem';
 import { expectedOf, halving, insulationReport, oneByOne, planSplit } from '@cellmend/core/insulation';
-import { CELL_LIMITS, InputProblem } from '@cellmend/core/pack';
+import { factsOf, InputProblem } from '@cellmend/core/pack';
 import { readFileSync } from 'node:fs';
 import type { z } from 'zod';
 import { readPack } from './spread';
@@ -51,7 +51,7 @@ export function insulation(options: {
     );
   // Without voltages of their own the modules share what was measured, or their nominal voltage, by their groups.
   const measured = [...file.observations].reverse().find((o) => o.kind === 'poles')?.packV;
-  const perGroup = measured ? measured / pack.groups.length : CELL_LIMITS[pack.profile.chemistry].nominalV;
+  const perGroup = measured ? measured / pack.groups.length : factsOf(pack.profile.chemistry).cell.nominalV;
   const moduleV = file.moduleV ?? pack.modules.map((m) => m.groupIndices.length * perGroup);
   const report = insulationReport(pack, file.observations, { moduleV });
   if (options.json) return plain(report);

@@ -46,7 +46,7 @@ describe('cellmend spread', () => {
   it('prints lines for people', () => {
     const { status, stdout } = run('spread', '--pack', van, '--scan', join(demo, 'marram-3-after.csv'));
     expect(status).toBe(0);
-    expect(stdout).toMatch(/^No channel stands out\.\nNext: /);
+    expect(stdout).toMatch(/^No channel stands out\.\nCapacity: \d+\.\d A·h \(\d.*\)\.\nNext: /);
   });
 
   it.each([

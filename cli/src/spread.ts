@@ -1,6 +1,6 @@
-import { PackProfileSchema } from '@cellmend/contract/pack';
+import { readPackProfile } from '@cellmend/contract/pack';
 import { fieldsOf } from '@cellmend/contract/problem';
-import { InputProblem, normalisePack, type Pack } from '@cellmend/core/pack';
+import { InputProblem, normalisePack, type Measured, type Pack } from '@cellmend/core/pack';
 import { CsvScanReader, type ScanRecord } from '@cellmend/core/scan';
 import { spreadReport, verdictName, type SpreadReport } from '@cellmend/core/spread';
 import { createReadStream, readFileSync } from 'node:fs';
@@ -18,7 +18,7 @@ export function readPack(path: string): Pack {
       'A pack.json file.',
     );
   }
-  const parsed = PackProfileSchema.safeParse(body);
+  const parsed = readPackProfile(body);
   if (!parsed.success)
     throw new InputProblem(
       'pack-shape',
@@ -51,6 +51,10 @@ export async function readScan(path: string, pack: Pack): Promise<ScanRecord> {
 
 const round = (v: number, digits: number): number => Number(v.toFixed(digits));
 
+/** A measured figure with its interval; null where the record does not measure it. */
+const figure = (m: Measured): { value: number; low: number; high: number } | null =>
+  m.measured ? { value: m.value, low: m.low, high: m.high } : null;
+
 /** The answer of `cellmend spread` in its stable shape. */
 export function answerOf(report: SpreadReport): unknown {
   return {
@@ -64,6 +68,10 @@ export function answerOf(report: SpreadReport): unknown {
       reasons: f.reasons,
     })),
     nextTest: report.nextTest,
+    pack: report.pack,
+    capacityAh: figure(report.capacityAh),
+    health: figure(report.health),
+    differences: [],
   };
 }
 
@@ -87,7 +95,17 @@ export async function spread(options: {
     (f) =>
       `${f.channel.padEnd(7)} ${f.module.padEnd(9)} ${verdictName(f.verdict).padEnd(16)} ${f.verdict === 'undetermined' ? '   ?' : `${String(Math.round(f.confidence * 100)).padStart(3)} %`}  ${f.reasons.join(' ')}`,
   );
-  return [lines.length > 0 ? lines.join('\n') : 'No channel stands out.', `Next: ${report.nextTest}`].join(
-    '\n',
-  );
+  const beyond = report.pack.verdict === 'over-discharged' || report.pack.verdict === 'over-charged';
+  const said = [
+    ...(report.pack.verdict === 'ok' ? [] : [`The pack is ${report.pack.verdict}.`]),
+    ...report.pack.reasons,
+  ];
+  return [
+    ...said,
+    lines.length > 0 ? lines.join('\n') : beyond ? 'Nothing in it is compared.' : 'No channel stands out.',
+    report.capacityAh.measured
+      ? `Capacity: ${report.capacityAh.value.toFixed(1)} A·h (${report.capacityAh.low.toFixed(1)} to ${report.capacityAh.high.toFixed(1)}).`
+      : `Capacity: not measured. ${report.capacityAh.why}`,
+    `Next: ${report.nextTest}`,
+  ].join('\n');
 }

@@ -63,7 +63,10 @@ describe('balance plan', () => {
   it.each([
     [{ currentA: 0 }, /moves no charge/],
     [{ bleederMilliamp: -5 }, /bleeds nothing/],
-    [{ moduleRestVoltageV: 3.8 }, /per cell/],
+    [{ moduleRestVoltageV: 3.8 }, /dead, below 1.5 V a cell/],
+    [{ moduleRestVoltageV: 7.2 }, /over-discharged/],
+    [{ moduleRestVoltageV: 17.6 }, /over-charged/],
+    [{ packCapacityAh: null, goal: 'level-when-full' as const }, /not measured/],
     [{ newcomerCapacityAh: NaN }, /capacity is missing/],
   ])('refuses %o', (wrong, message) => {
     expect(() => planBalance({ ...input, ...wrong }, pack)).toThrow(message);

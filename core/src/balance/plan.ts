@@ -1,4 +1,4 @@
-import { CELL_LIMITS, ocvCurve, type Pack } from '../pack';
+import { judgeVoltage, limitOf, limitValue, ocvCurve, OUT_OF_BOUNDS, type Pack } from '../pack';
 import { InputProblem } from '../problem';
 
 /** Where the newcomer shall be level with the others: now, at rest, or when the pack is full. */
@@ -10,7 +10,8 @@ export interface BalanceInput {
   moduleRestVoltageV: number;
   newcomerCapacityAh: number;
   packSocFraction: number;
-  packCapacityAh: number;
+  /** Null where no reading measured it: level when full cannot be computed then. */
+  packCapacityAh: number | null;
   currentA: number;
   bleederMilliamp: number;
   goal: BalanceGoal;
@@ -53,7 +54,14 @@ export function planBalance(input: BalanceInput, pack: Pack): BalancePlan {
       'bleeder current',
       'A current above 0 mA; 20 to 150 mA is usual.',
     );
-  if (!(newcomerCapacityAh > 0) || !(packCapacityAh > 0))
+  if (packCapacityAh === null && goal === 'level-when-full')
+    throw new InputProblem(
+      'capacity',
+      'The capacity of the pack is not measured: what makes it level when full cannot be computed.',
+      'goal',
+      'Level now, near full; or a log of a drive or charge that counts at least 30 % of charge.',
+    );
+  if (!(newcomerCapacityAh > 0) || (packCapacityAh !== null && !(packCapacityAh > 0)))
     throw new InputProblem(
       'capacity',
       'A capacity is missing or not above zero.',
@@ -64,19 +72,21 @@ export function planBalance(input: BalanceInput, pack: Pack): BalancePlan {
   const cellsPerGroup = pack.channels.reduce((s, c) => s + c.cells, 0) / pack.groups.length;
   const cells = groupCount * cellsPerGroup;
   const cellV = input.moduleRestVoltageV / cells;
-  const limits = CELL_LIMITS[pack.profile.chemistry];
-  if (!(cellV > 0.5 * limits.emptyV) || cellV > limits.fullV + 0.3)
+  const judged = judgeVoltage(pack.profile, cells, input.moduleRestVoltageV);
+  const emptyV = limitValue(pack.profile, 'cellEmptyV');
+  const fullCellV = limitValue(pack.profile, 'cellFullV');
+  if (OUT_OF_BOUNDS.has(judged.state))
     throw new InputProblem(
       'module-voltage',
-      `${input.moduleRestVoltageV} V is ${cellV.toFixed(2)} V per cell.`,
+      judged.says,
       'module voltage',
-      `${(limits.emptyV * cells).toFixed(1)} to ${(limits.fullV * cells).toFixed(1)} V for ${groupCount} groups.`,
+      `${(emptyV * cells).toFixed(1)} to ${(fullCellV * cells).toFixed(1)} V for ${groupCount} groups. What is over-discharged or over-charged is not balanced.`,
     );
   const socNow = curve.socAt(cellV);
   const socTarget =
     goal === 'level-now'
       ? packSocFraction
-      : 1 - (packCapacityAh / newcomerCapacityAh) * (1 - packSocFraction);
+      : 1 - (packCapacityAh! / newcomerCapacityAh) * (1 - packSocFraction);
   const signedAh = newcomerCapacityAh * (socTarget - socNow);
   const [nowLow, nowHigh] = curve.socInterval(cellV, READING_V);
   const targetV = curve.voltageAt(socTarget);
@@ -94,6 +104,14 @@ export function planBalance(input: BalanceInput, pack: Pack): BalancePlan {
     remarks.push(
       `The curve is flat here: voltage tells the charge only to ± ${chargeHalfWidthAh.toFixed(1)} A·h. Balance near full instead.`,
     );
+  const most = limitOf(pack.profile, signedAh > 0 ? 'chargeMostA' : 'dischargeMostA');
+  if (most && currentA > most.value)
+    throw new InputProblem(
+      'current',
+      `${currentA} A is more than the ${most.value} A that the maker allows.`,
+      'current',
+      `At most ${most.value} A.`,
+    );
   if (currentA > newcomerCapacityAh)
     remarks.push(`${currentA} A is more than 1 C for this module: stay within the maker's limit.`);
   return {
@@ -108,7 +126,7 @@ export function planBalance(input: BalanceInput, pack: Pack): BalancePlan {
     bleederBurns: signedAh > 0 ? 'all the others' : 'the newcomer',
     supplyLimitV: Math.min(
       direction === 'charge' ? targetV * cells : curve.voltageAt(socNow) * cells,
-      limits.fullV * cells,
+      fullCellV * cells,
     ),
     remarks,
   };

@@ -1,4 +1,4 @@
-import type { Pack } from '../pack';
+import { fullV, scaled, type Measured, type Pack } from '../pack';
 import { lifeByHealth, lifeBySubtraction } from '../range';
 import { verdictName, type Spread, type SpreadReport } from '../spread';
 
@@ -25,8 +25,8 @@ export interface BuyersFacts {
   odometerKm: number | null;
   ageYears: number | null;
   insulationOhm: number | null;
-  /** Trouble codes with the severity the catalogue gives them; null where it knows nothing. */
-  codes: { code: string; severity: 'stop' | 'soon' | 'note' | null }[];
+  /** Trouble codes with the severity the catalogue gives them (null where it knows nothing); null: not read. */
+  codes: { code: string; severity: 'stop' | 'soon' | 'note' | null }[] | null;
 }
 
 /** UN ECE R100, ISO 6469-3 and FMVSS 305: least insulation of a direct-current pack. */
@@ -60,61 +60,60 @@ function deltaLine(what: string, spread: Spread | null, wanted: string): CheckLi
   };
 }
 
-function healthLine(report: SpreadReport, pack: Pack): CheckLine {
-  const share = report.typicalCapacityAh / pack.profile.ratedCapacityAh;
-  const sd = report.typicalCapacitySdAh / pack.profile.ratedCapacityAh;
-  if (sd > 0.08)
-    return {
-      what: 'Capacity',
-      shows: `about ${pct(share)} of rated, ± ${pct(sd)}`,
-      judged: 'unknown',
-      why: 'The records span too little charge to tell it.',
-    };
-  return {
-    what: 'Capacity',
-    shows: `${pct(share)} of rated, ± ${pct(sd)}`,
-    judged: share >= 0.85 ? 'good' : share >= 0.72 ? 'fair' : 'poor',
+/** A line for a figure that may not have been measured: then it says so, and what would measure it. */
+function measuredLine(
+  what: string,
+  m: Measured,
+  shows: (m: Measured & { measured: true }) => Omit<CheckLine, 'what'>,
+): CheckLine {
+  return m.measured
+    ? { what, ...shows(m) }
+    : { what, shows: 'not measured', judged: 'unknown', why: `${m.why} ${m.test}` };
+}
+
+const healthLine = (report: SpreadReport): CheckLine =>
+  measuredLine('Capacity', report.health, ({ value, low, high }) => ({
+    shows: `${pct(value)} of rated (${pct(low)} to ${pct(high)})`,
+    judged: value >= 0.85 ? 'good' : value >= 0.72 ? 'fair' : 'poor',
     why: 'At about 70 % a traction pack is usually called worn out.',
-  };
-}
+  }));
 
-function resistanceLine(report: SpreadReport, pack: Pack): CheckLine {
-  const ratio = report.typicalResistanceMilliohm / pack.profile.nominalGroupResistanceMilliohm;
-  const driven = report.segments.some((s) => s.kind !== 'rest');
-  return {
-    what: 'Resistance',
-    shows: driven ? `${ratio.toFixed(1)} times that of new` : 'not driven',
-    judged: !driven ? 'unknown' : ratio <= 1.5 ? 'good' : ratio <= 2 ? 'fair' : 'poor',
-    why: driven ? 'Twice that of new is worn.' : 'A scan with load tells it.',
-  };
-}
+const resistanceLine = (report: SpreadReport, pack: Pack): CheckLine =>
+  measuredLine(
+    'Resistance',
+    scaled(report.resistanceMilliohm, 1 / pack.profile.nominalGroupResistanceMilliohm),
+    ({ value }) => ({
+      shows: `${value.toFixed(1)} times that of new`,
+      judged: value <= 1.5 ? 'good' : value <= 2 ? 'fair' : 'poor',
+      why: 'Twice that of new is worn.',
+    }),
+  );
 
-function lifeLine(report: SpreadReport, pack: Pack, facts: BuyersFacts): CheckLine[] {
-  const { ratedCapacityAh, ratedRangeKm } = pack.profile;
+function lifeLines(report: SpreadReport, pack: Pack, facts: BuyersFacts): CheckLine[] {
+  const { ratedRangeKm } = pack.profile;
   const lines: CheckLine[] = [];
   if (facts.odometerKm !== null && facts.ageYears !== null && ratedRangeKm) {
     const l = lifeBySubtraction(facts.odometerKm, ratedRangeKm, facts.ageYears);
     lines.push({
       what: 'Life by distance and years',
-      shows: `${pct(l.leftShare)} left`,
+      shows: `${pct(l.leftShare)} left by the rule, not measured`,
       judged: l.leftShare >= 0.5 ? 'good' : l.leftShare >= 0.2 ? 'fair' : 'poor',
-      why: `Distance used ${pct(l.distanceShare)}, years ${pct(l.calendarShare)}.`,
+      why: `A rule of thumb: distance used ${pct(l.distanceShare)}, years ${pct(l.calendarShare)}.`,
     });
   }
-  if (facts.ageYears !== null && facts.ageYears > 0) {
-    const l = lifeByHealth(
-      report.typicalCapacityAh / ratedCapacityAh,
-      report.typicalCapacitySdAh / ratedCapacityAh,
-      facts.ageYears,
+  const years = facts.ageYears;
+  if (years !== null && years > 0)
+    lines.push(
+      measuredLine('Life by measured health', report.health, ({ value, low, high }) => {
+        const l = lifeByHealth(value, (high - low) / 4, years);
+        const told = (v: number): string => (v >= 30 ? 'over 30' : v.toFixed(0));
+        return {
+          shows: `${told(l.yearsLeft)} years to 70 % (${told(l.fromYears)} to ${told(l.toYears)})`,
+          judged: l.fromYears >= 5 ? 'good' : l.toYears >= 3 ? 'fair' : 'poor',
+          why: 'If the loss goes on with the square root of time.',
+        };
+      }),
     );
-    const years = (v: number): string => (v >= 30 ? 'over 30' : v.toFixed(0));
-    lines.push({
-      what: 'Life by measured health',
-      shows: `${years(l.yearsLeft)} years to 70 % (${years(l.fromYears)} to ${years(l.toYears)})`,
-      judged: l.fromYears >= 5 ? 'good' : l.toYears >= 3 ? 'fair' : 'poor',
-      why: 'If the loss goes on with the square root of time.',
-    });
-  }
   return lines;
 }
 
@@ -126,28 +125,39 @@ export function buyersCheck(report: SpreadReport, pack: Pack, facts: BuyersFacts
   const full = report.nearFull && report.nearFull.medianSocFraction >= NEAR_FULL ? report.nearFull : null;
   const empty =
     report.nearEmpty && report.nearEmpty.medianSocFraction <= NEAR_EMPTY ? report.nearEmpty : null;
-  const packV =
-    (pack.groups.length * (report.nearFull ?? report.nearEmpty)!.medianV) / pack.channels[0]!.cells;
+  // Ω/V are judged at the highest working voltage, whatever the pack holds today.
+  const packV = fullV(pack.profile, pack.groups.length);
+  const beyond = report.pack.verdict === 'over-discharged' || report.pack.verdict === 'over-charged';
   const lines: CheckLine[] = [
     deltaLine('Delta near full', full, 'A weak group looks fine at the top; balance shows there.'),
     deltaLine('Delta near empty', empty, 'A weak group falls away at the bottom.'),
-    healthLine(report, pack),
+    healthLine(report),
     resistanceLine(report, pack),
   ];
   const modules = [...new Set(report.findings.map((f) => f.module))];
   const dead = report.findings.some((f) => f.verdict === 'dead');
   lines.push({
     what: 'Odd channels',
-    shows:
-      report.findings.length === 0
+    shows: beyond
+      ? `the pack is ${report.pack.verdict}`
+      : report.findings.length === 0
         ? 'none'
         : report.findings
             .slice(0, 3)
             .map((f) => `${f.channel} ${verdictName(f.verdict)}`)
             .join(', ') + (report.findings.length > 3 ? `, ${report.findings.length - 3} more` : ''),
-    judged: report.findings.length === 0 ? 'good' : dead || modules.length > 2 ? 'poor' : 'fair',
-    why:
-      report.findings.length === 0 ? 'All groups agree.' : 'Ask what repair costs before a price is agreed.',
+    judged: beyond
+      ? 'poor'
+      : report.findings.length === 0
+        ? 'good'
+        : dead || modules.length > 2
+          ? 'poor'
+          : 'fair',
+    why: beyond
+      ? report.pack.reasons[0]!
+      : report.findings.length === 0
+        ? 'No channel stands out in what was recorded.'
+        : 'Ask what repair costs before a price is agreed.',
   });
   const ohmPerV = facts.insulationOhm === null ? null : facts.insulationOhm / packV;
   lines.push({
@@ -163,15 +173,25 @@ export function buyersCheck(report: SpreadReport, pack: Pack, facts: BuyersFacts
             : 'poor',
     why: `The least allowed is ${OHM_PER_VOLT} Ω/V.`,
   });
-  const stop = facts.codes.filter((c) => c.severity === 'stop').length;
+  const { codes } = facts;
   lines.push({
     what: 'Trouble codes',
-    shows: facts.codes.length === 0 ? 'none recorded' : facts.codes.map((c) => c.code).join(', '),
-    judged: facts.codes.length === 0 ? 'good' : stop > 0 ? 'poor' : 'fair',
+    shows:
+      codes === null ? 'not read' : codes.length === 0 ? 'read: none' : codes.map((c) => c.code).join(', '),
+    judged:
+      codes === null
+        ? 'unknown'
+        : codes.length === 0
+          ? 'good'
+          : codes.some((c) => c.severity === 'stop')
+            ? 'poor'
+            : 'fair',
     why:
-      facts.codes.length === 0
-        ? 'Ask whether they were cleared before the visit.'
-        : 'Every stored code is cleared up first.',
+      codes === null
+        ? 'Read them before a price is agreed.'
+        : codes.length === 0
+          ? 'Ask whether they were cleared before the visit.'
+          : 'Every stored code is cleared up first.',
   });
   const t = report.temperature;
   lines.push({
@@ -185,17 +205,23 @@ export function buyersCheck(report: SpreadReport, pack: Pack, facts: BuyersFacts
         ? 'Cells compare best between 20 and 27 °C.'
         : 'One sensor far from the rest warms on its own.',
   });
-  lines.push(...lifeLine(report, pack, facts));
+  lines.push(...lifeLines(report, pack, facts));
   const lacking = [
     ...(full ? [] : ['A rested scan near full.']),
     ...(empty ? [] : ['A rested scan near empty.']),
+    ...(codes === null ? ['The trouble codes.'] : []),
     ...(facts.insulationOhm === null ? ['The vehicle’s own insulation figure.'] : []),
     ...(facts.ageYears === null || facts.odometerKm === null ? ['Age and odometer.'] : []),
   ];
   const poor = lines.filter((l) => l.judged === 'poor');
   const fair = lines.filter((l) => l.judged === 'fair');
   const told = (list: CheckLine[]): string => list.map((l) => l.what.toLowerCase()).join(', ');
-  if (dead || poor.some((l) => l.what === 'Insulation' || l.what === 'Capacity') || poor.length >= 2)
+  if (
+    beyond ||
+    dead ||
+    poor.some((l) => l.what === 'Insulation' || l.what === 'Capacity') ||
+    poor.length >= 2
+  )
     return { verdict: 'leave it', because: `Poor: ${told(poor)}.`, lines, lacking };
   if (!full || !empty)
     return {

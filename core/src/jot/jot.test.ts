@@ -58,8 +58,8 @@ describe('a jotted line', () => {
   it.each([
     ['', /Nothing typed/],
     ['m99 3.9', /no m99 in this pack.*M01 to M24/],
-    ['m07 398', /more than 4 cells.*398 mV/],
-    ['ch18 41', /more than one cell can give.*41 mV/],
+    ['m07 398', /not possible for 4 NMC cells.*398 mV/],
+    ['ch18 41', /not possible for one NMC cell.*41 mV/],
     ['m07 ins 4 V', /insulation is not given in V/],
     ['m07 ins', /figure is missing/],
     ['m07 3.9 bananas', /“bananas” is no unit/],

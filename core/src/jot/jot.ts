@@ -1,4 +1,4 @@
-import { CELL_LIMITS, type Pack } from '../pack';
+import { judgeAt, possibleV, type Pack, type VoltagePlace } from '../pack';
 import { InputProblem } from '../problem';
 import { median, modifiedZScores } from '../spread';
 import { parseQuantity, printQuantity, QUANTITIES, type Quantity } from './quantity';
@@ -44,26 +44,25 @@ export function placeName(place: Place, pack: Pack): string {
   return place.kind === 'channel' ? pack.channels[place.channelIndex]!.id : '';
 }
 
-function cellsAt(place: Place, pack: Pack): number {
-  if (place.kind === 'channel') return pack.channels[place.channelIndex]!.cells;
-  return place.kind === 'module' ? pack.modules[place.moduleIndex]!.groupIndices.length : pack.groups.length;
-}
+const voltagePlace = (place: Place): VoltagePlace =>
+  place.kind === 'pack'
+    ? { kind: 'pack' }
+    : place.kind === 'module'
+      ? { kind: 'module', index: place.moduleIndex }
+      : { kind: 'channel', index: place.channelIndex };
 
-/** Refuses a voltage that no cell can give, and tells one group's voltage from that of a whole module. */
+/** Refuses a voltage that is not possible there, and tells one group's voltage from that of a whole module. */
 function voltageConditions(value: number, place: Place, pack: Pack): string {
-  const cells = cellsAt(place, pack);
-  const most = CELL_LIMITS[pack.profile.chemistry].fullV + 0.6;
-  const least = -1.5;
-  if (value > most * cells || value < least * cells) {
-    const hint = value / 1000 <= most * cells && value > 20 ? ` For millivolts write ${value} mV.` : '';
-    throw new InputProblem(
-      'voltage',
-      `${value} V is more than ${cells === 1 ? 'one cell' : `${cells} cells in series`} can give.`,
-      '',
-      `${(least * cells).toFixed(1)} to ${(most * cells).toFixed(1)} V here.${hint}`,
-    );
+  const judged = judgeAt(pack, voltagePlace(place), value);
+  const one = judgeAt(pack, { kind: 'group' }, value);
+  // 3.98 typed at a module of several groups is one group's; as a whole it would be a dead module.
+  const perGroup = place.kind === 'module' && judged.cells > 1 && value > 0.5 && one.state !== 'impossible';
+  if (judged.state === 'impossible' && !perGroup) {
+    const { mostV } = possibleV(pack.profile, judged.cells);
+    const hint = value / 1000 <= mostV && value > 20 ? ` For millivolts write ${value} mV.` : '';
+    throw new InputProblem('voltage', judged.says, '', `Volts that are possible there.${hint}`);
   }
-  return place.kind === 'module' && cells > 1 && value > 0.5 && value < most ? 'per group' : '';
+  return perGroup ? 'per group' : '';
 }
 
 const DURATION = /^(\d+(?:[.,]\d+)?)(h|m|min|d)$/i;

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { defaultOcvTable, normalisePack } from '../pack';
+import { defaultOcvTable, measured, normalisePack, notMeasured, valueOf } from '../pack';
 import { rankDonors, type DonorModule, type PackNeed } from '.';
 
 const pack = normalisePack({
@@ -19,8 +19,8 @@ const need: PackNeed = {
   groupCount: 4,
   revision: 'C2',
   staying: [104, 105, 106, 107].map((capacityAh) => ({ capacityAh, socFraction: 0.5 })),
-  typicalCapacityAh: 105,
-  resistanceMilliohm: 0.62,
+  typicalCapacityAh: measured(105, 1, 'a drive'),
+  resistanceMilliohm: measured(0.62, 0.01, 'a drive'),
   socFraction: 0.5,
   temperatureC: 21,
 };
@@ -59,9 +59,9 @@ describe('matching a donor to the rest of the pack', () => {
       need,
       pack,
     );
-    expect(a!.usableAh).toBe(104);
-    expect(b!.usableAh).toBe(104);
-    expect(rankDonors([donor('weak', { capacityAh: 97 })], need, pack)[0]!.usableAh).toBe(97);
+    expect(valueOf(a!.usableAh)).toBe(104);
+    expect(valueOf(b!.usableAh)).toBe(104);
+    expect(valueOf(rankDonors([donor('weak', { capacityAh: 97 })], need, pack)[0]!.usableAh)).toBe(97);
   });
 
   it('puts what cannot be fitted last and says why', () => {
@@ -80,5 +80,12 @@ describe('matching a donor to the rest of the pack', () => {
     expect(rows[0]!.donor.id).toBe('poor');
     expect(rows.slice(1).every((r) => !r.fits && r.obstacles.length > 0)).toBe(true);
     expect(rows.find((r) => r.donor.id === 'flat')!.obstacles[0]).toMatch(/over-discharged/);
+  });
+
+  it('says nothing of capacity or of the pack with it in where nobody measured the rest', () => {
+    const open = { ...need, typicalCapacityAh: notMeasured('no current', 'a drive') };
+    const [row] = rankDonors([donor('twin', {})], open, pack);
+    expect(row).toMatchObject({ fits: true, capacityDeviation: null, usableAh: { measured: false } });
+    expect(row!.remarks.join(' ')).toMatch(/not measured/);
   });
 });

@@ -1,4 +1,13 @@
-import { CELL_LIMITS, ocvCurve, type Chemistry, type Pack } from '../pack';
+import {
+  chemistryName,
+  judgeVoltage,
+  measured,
+  ocvCurve,
+  OUT_OF_BOUNDS,
+  type Chemistry,
+  type Measured,
+  type Pack,
+} from '../pack';
 import { usableCapacity, type GroupState } from '../range';
 
 /** A donor module on the shelf, as measured on the bench. */
@@ -27,8 +36,9 @@ export interface PackNeed {
   revision?: string | undefined;
   /** Groups that stay, with what they hold and how full they are. */
   staying: GroupState[];
-  typicalCapacityAh: number;
-  resistanceMilliohm: number;
+  /** Null where no reading measured it: then donors are not ranked by it, and nothing is said of the pack with one in. */
+  typicalCapacityAh: Measured;
+  resistanceMilliohm: Measured;
   socFraction: number;
   temperatureC: number | null;
 }
@@ -38,14 +48,15 @@ export interface MatchRow {
   fits: boolean;
   /** Why it does not fit; empty if it does. */
   obstacles: string[];
-  capacityDeviation: number;
-  resistanceDeviation: number;
+  /** Null where the pack's own figure was not measured. */
+  capacityDeviation: number | null;
+  resistanceDeviation: number | null;
   socFraction: number;
   /** Rested volts per group against those of the pack, mV. */
   voltageDeviationMv: number;
   balanceAh: number;
   /** Usable capacity of the pack with it in, balanced, A·h. */
-  usableAh: number;
+  usableAh: Measured;
   /** 0 is a perfect twin; each unit is one full tolerance off. */
   distance: number;
   remarks: string[];
@@ -66,7 +77,7 @@ export function rankDonors(donors: readonly DonorModule[], need: PackNeed, pack:
   const rows = donors.map((donor): MatchRow => {
     const obstacles: string[] = [];
     if (donor.chemistry !== need.chemistry)
-      obstacles.push(`${donor.chemistry.toUpperCase()} in a pack of ${need.chemistry.toUpperCase()}`);
+      obstacles.push(`${chemistryName(donor.chemistry)} in a pack of ${chemistryName(need.chemistry)}`);
     if (donor.groupCount !== need.groupCount)
       obstacles.push(`${donor.groupCount} groups where ${need.groupCount} are needed`);
     if (donor.revision && need.revision && donor.revision !== need.revision)
@@ -74,32 +85,46 @@ export function rankDonors(donors: readonly DonorModule[], need: PackNeed, pack:
     if (donor.insulationOhm !== undefined && donor.insulationOhm < MATCH_TOLERANCE.insulationOhm)
       obstacles.push(`insulation only ${(donor.insulationOhm / 1e6).toFixed(1)} MΩ`);
     const cellV = donor.restVoltageV / donor.groupCount / cellsPerGroup;
-    if (cellV < CELL_LIMITS[donor.chemistry].floorV)
-      obstacles.push(`${cellV.toFixed(2)} V per cell: over-discharged, scrap by default`);
-    const capacityDeviation = donor.capacityAh / need.typicalCapacityAh - 1;
-    const resistanceDeviation = donor.resistanceMilliohm / need.resistanceMilliohm - 1;
+    if (
+      OUT_OF_BOUNDS.has(
+        judgeVoltage({ chemistry: donor.chemistry }, donor.groupCount * cellsPerGroup, donor.restVoltageV)
+          .state,
+      )
+    )
+      obstacles.push(
+        judgeVoltage({ chemistry: donor.chemistry }, donor.groupCount * cellsPerGroup, donor.restVoltageV)
+          .says,
+      );
+    const typical = need.typicalCapacityAh;
+    const capacityDeviation = typical.measured ? donor.capacityAh / typical.value - 1 : null;
+    const ohm = need.resistanceMilliohm;
+    const resistanceDeviation = ohm.measured ? donor.resistanceMilliohm / ohm.value - 1 : null;
     const socFraction = curve.socAt(cellV);
     const balanceAh = donor.capacityAh * (need.socFraction - socFraction);
     const balanced = usableCapacity([
       ...need.staying.map((g) => ({ ...g, socFraction: 0.5 })),
       { capacityAh: donor.capacityAh, socFraction: 0.5 },
     ]);
-    const capacityTerm =
-      (capacityDeviation < 0 ? -capacityDeviation : capacityDeviation / 2) / MATCH_TOLERANCE.capacity;
-    const resistanceTerm = Math.abs(resistanceDeviation) / MATCH_TOLERANCE.resistance;
+    const off = capacityDeviation ?? 0;
+    const capacityTerm = (off < 0 ? -off : off / 2) / MATCH_TOLERANCE.capacity;
+    const resistanceTerm = Math.abs(resistanceDeviation ?? 0) / MATCH_TOLERANCE.resistance;
     const balanceTerm = Math.abs(need.socFraction - socFraction) / MATCH_TOLERANCE.balanceShare;
     const distance = Math.hypot(capacityTerm, resistanceTerm, balanceTerm);
     const weakest = Math.min(...need.staying.map((g) => g.capacityAh));
     const remarks: string[] = [];
-    if (donor.capacityAh < weakest * 0.995)
+    if (!typical.measured)
+      remarks.push(
+        'The capacity of the rest of this pack is not measured: whether it fits in capacity is open.',
+      );
+    else if (donor.capacityAh < weakest * 0.995)
       remarks.push(
         `It would be the weakest in the pack: ${(weakest - donor.capacityAh).toFixed(1)} A·h below the weakest that stays.`,
       );
-    else if (capacityDeviation > 0.08)
+    else if (off > 0.08)
       remarks.push(
         'Much newer than the rest: it restores no more than a worn twin would, and may be worth more elsewhere.',
       );
-    if (resistanceTerm > 1)
+    if (resistanceDeviation !== null && resistanceTerm > 1)
       remarks.push(
         `Resistance ${Math.abs(resistanceDeviation * 100).toFixed(0)} % ${resistanceDeviation > 0 ? 'above' : 'below'} the pack: ${resistanceDeviation > 0 ? 'it will sag first under load' : 'it will carry the pack'}.`,
       );
@@ -116,7 +141,14 @@ export function rankDonors(donors: readonly DonorModule[], need: PackNeed, pack:
       socFraction,
       voltageDeviationMv: (cellV - packV) * 1000 * cellsPerGroup,
       balanceAh,
-      usableAh: balanced.balancedAh,
+      usableAh: typical.measured
+        ? measured(
+            balanced.balancedAh,
+            ((typical.high - typical.low) / 4 / typical.value) * balanced.balancedAh,
+            typical.from,
+            0,
+          )
+        : typical,
       distance,
       remarks,
     };

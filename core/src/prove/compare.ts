@@ -1,4 +1,4 @@
-import type { Pack } from '../pack';
+import { limitValue, type Pack } from '../pack';
 import { median, type Ends, type Spread } from '../spread';
 
 export interface EndComparison {
@@ -20,8 +20,11 @@ export interface Comparison {
   verdict: string;
 }
 
-/** A delta counts as good near full up to this; near empty the curve is steep and twice as much is usual. Common practice. */
-export const PROVE_LIMIT_MV = { nearFull: 45, nearEmpty: 100 };
+/** Most delta a cell may show at each end: the maker's figure, else the usual one (near empty the curve is steep). */
+export const proveLimitsMv = (pack: Pack): { nearFull: number; nearEmpty: number } => ({
+  nearFull: limitValue(pack.profile, 'deltaFullMv'),
+  nearEmpty: limitValue(pack.profile, 'deltaEmptyMv'),
+});
 
 /** Compares the record after the repair with the one before. `replaced` are the channel indices of the new module. */
 export function compareRecords(
@@ -56,8 +59,9 @@ export function compareRecords(
     ),
   ];
   const cells = pack.channels[0]!.cells;
-  const fullOk = !after.nearFull || after.nearFull.deltaMv / cells <= PROVE_LIMIT_MV.nearFull;
-  const emptyOk = !after.nearEmpty || after.nearEmpty.deltaMv / cells <= PROVE_LIMIT_MV.nearEmpty;
+  const limitMv = proveLimitsMv(pack);
+  const fullOk = !after.nearFull || after.nearFull.deltaMv / cells <= limitMv.nearFull;
+  const emptyOk = !after.nearEmpty || after.nearEmpty.deltaMv / cells <= limitMv.nearEmpty;
   const both = Boolean(after.nearFull && after.nearEmpty);
   const passed = both && fullOk && emptyOk;
   const meaning =

@@ -1,4 +1,4 @@
-import { CELL_LIMITS, type Pack } from '../pack';
+import { possibleV, type Pack } from '../pack';
 import { InputProblem } from '../problem';
 import type { Column, Sink } from './column';
 import { columnFor, recordOf } from './courses';
@@ -10,8 +10,8 @@ const CALENDAR_S = 3e8;
 
 /** Volts a channel may show: a reversed cell reads a little below zero; anything beyond is a wrong sign or unit. */
 export function voltageLimits(pack: Pack, channelIndex: number): { lowV: number; highV: number } {
-  const { cells } = pack.channels[channelIndex]!;
-  return { lowV: -1.2 * cells, highV: (CELL_LIMITS[pack.profile.chemistry].fullV + 1.6) * cells };
+  const { leastV, mostV } = possibleV(pack.profile, pack.channels[channelIndex]!.cells, 'board');
+  return { lowV: leastV, highV: mostV };
 }
 
 /** A raw value in our units: V, A positive on discharge, °C, SOC as a fraction. */

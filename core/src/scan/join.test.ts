@@ -97,7 +97,9 @@ describe('records of one pack on one time line', () => {
             expect(joined.notices[1]).toMatch(/^Between the records the pack stood \d+\.\d h\.$/);
           } else {
             expect(drawn).toBeCloseTo(lost, 1);
-            expect(joined.notices[1]).toMatch(/^Between the records about (−)?\d+\.\d A·h were drawn/);
+            expect(joined.notices[1]).toMatch(
+              /^Between the records about \d+ % of charge was (drawn|put in) unrecorded/,
+            );
           }
         },
       ),

@@ -98,6 +98,7 @@ export function joinRecords(parts: readonly Part[], typicalCapacityAh: number): 
     .sort((a, b) => a.startS - b.startS);
   const together = mixed;
   const notices = [`Joined from ${sorted.length} records.`];
+  const assumed: { fromS: number; toS: number }[] = [];
   const channels = sorted[0]!.record.channelIds.length;
   type Points = { t: number[]; v: number[] };
   const points = (): Points => ({ t: [], v: [] });
@@ -133,6 +134,7 @@ export function joinRecords(parts: readonly Part[], typicalCapacityAh: number): 
       const edge = Math.min(5, gapS / 4);
       const edges = [endS + edge, first + shift - edge];
       const gapA = (drawnAh * 3600) / (gapS - edge);
+      assumed.push({ fromS: endS, toS: first + shift });
       fill(current, edges, gapA);
       if (together) {
         for (const v of voltage) fill(v, edges, NaN);
@@ -142,7 +144,7 @@ export function joinRecords(parts: readonly Part[], typicalCapacityAh: number): 
       notices.push(
         drawnAh === 0
           ? `Between the records the pack stood ${(gapS / 3600).toFixed(1)} h.`
-          : `Between the records ${drawnAh > 0 ? 'about ' : 'about −'}${Math.abs(drawnAh).toFixed(1)} A·h were drawn unrecorded, judged by the typical channel.`,
+          : `Between the records about ${Math.abs(socDrawn * 100).toFixed(0)} % of charge ${drawnAh > 0 ? 'was drawn' : 'was put in'} unrecorded, judged by the typical channel.`,
       );
     }
     const length = record.voltageV[0]!.timeS.length;
@@ -171,6 +173,7 @@ export function joinRecords(parts: readonly Part[], typicalCapacityAh: number): 
     temperatureC: orNull(temperature),
     reportedSocFraction: orNull(soc),
     simultaneous: together,
+    assumed,
     notices,
   };
 }

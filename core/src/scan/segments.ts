@@ -9,6 +9,8 @@ export interface Segment {
   meanCurrentA: number;
   /** Charge drawn (positive) or put in, A·h. */
   chargeAh: number;
+  /** Between joined records: judged, not recorded. */
+  assumed?: true;
   /** Changes of current that tell resistance: this many steps of a tenth of the widest current and more. */
   steps: number;
 }
@@ -35,13 +37,48 @@ export function chargeBetweenAh(current: Series, fromS: number, toS: number): nu
 
 /**
  * Cuts a record into rests, discharges and charges. Current below `restA` counts as rest; a stretch shorter than
- * `shortestS` joins its neighbour, so a red light in a drive is not a rest.
+ * `shortestS` joins its neighbour, so a red light in a drive is not a rest. Joined records are cut each by itself:
+ * one row taken at rest stays a rest, whatever was drawn before the next.
  */
 export function findSegments(record: ScanRecord, restA = 0.8, shortestS = 180): Segment[] {
   const { fromS, toS } = timeSpan(record);
   if (!record.currentA || record.currentA.timeS.length < 2)
     return [{ kind: 'rest', fromS, toS, meanCurrentA: 0, chargeAh: 0, steps: 0 }];
   const current = record.currentA;
+  const gaps = record.assumed ?? [];
+  if (gaps.length === 0) return segmentsWithin(current, restA, shortestS);
+  const edges = [-Infinity, ...gaps.flatMap((g) => [g.fromS, g.toS]), Infinity];
+  const segments: Segment[] = [];
+  for (let k = 0; k < edges.length; k += 2) {
+    const part = between(current, edges[k]!, edges[k + 1]!);
+    if (part.timeS.length > 0) segments.push(...segmentsWithin(part, restA, shortestS));
+    const gap = gaps[k / 2];
+    if (!gap) continue;
+    const chargeAh = chargeBetweenAh(current, gap.fromS, gap.toS);
+    const kind = Math.abs(chargeAh) < 1e-9 ? 'rest' : chargeAh > 0 ? 'discharge' : 'charge';
+    segments.push({
+      kind,
+      fromS: gap.fromS,
+      toS: gap.toS,
+      meanCurrentA: (chargeAh * 3600) / (gap.toS - gap.fromS),
+      chargeAh,
+      steps: 0,
+      assumed: true,
+    });
+  }
+  return segments;
+}
+
+/** The readings of a series from one moment to another, both included. */
+function between({ timeS, value }: Series, fromS: number, toS: number): Series {
+  const keep = Array.from(timeS.keys()).filter((i) => timeS[i]! >= fromS && timeS[i]! <= toS);
+  return {
+    timeS: Float64Array.from(keep, (i) => timeS[i]!),
+    value: Float64Array.from(keep, (i) => value[i]!),
+  };
+}
+
+function segmentsWithin(current: Series, restA: number, shortestS: number): Segment[] {
   const { timeS, value } = current;
   const runs: { rest: boolean; fromS: number; toS: number }[] = [];
   for (let i = 0; i < timeS.length; i++) {
@@ -96,7 +133,7 @@ export interface RestPoint {
 export function restPoints(record: ScanRecord, segments: Segment[] = findSegments(record)): RestPoint[] {
   const start = timeSpan(record).fromS;
   return segments
-    .filter((s) => s.kind === 'rest')
+    .filter((s) => s.kind === 'rest' && !s.assumed)
     .map((s) => {
       const from = Math.max(s.fromS, s.toS - Math.min(300, Math.max(20, (s.toS - s.fromS) / 4)));
       const temperatureC = record.temperatureC ? meanBetween(record.temperatureC, from, s.toS) : null;

@@ -157,7 +157,7 @@ it('a polled record and one read at once are joined on one time line', () => {
     58,
   );
   expect(joined.simultaneous).toBe(true);
-  expect(joined.notices.join()).toMatch(/39\.\d A·h were drawn unrecorded|38\.\d A·h were drawn unrecorded/);
+  expect(joined.notices.join()).toMatch(/about 67 % of charge was drawn unrecorded/);
   const report = spreadReport(joined, tug);
   expect(report.findings[0]).toMatchObject({ channel: 'ch031', verdict: 'imbalance' });
 });

@@ -1,6 +1,6 @@
-import { defaultOcvTable, normalisePack, ocvCurve, type Chemistry, type Pack } from '../pack';
+import { defaultOcvTable, factsOf, normalisePack, ocvCurve, type Chemistry, type Pack } from '../pack';
 import type { ScanRecord } from '../scan';
-import { scatterOf, type Verdict } from '../spread';
+import type { Verdict } from '../spread';
 import { fitChannel, slopesOf } from '../spread/channelModel';
 import { hypothesesFor } from '../spread/hypotheses';
 import type { Observed } from '../spread/observe';
@@ -30,7 +30,8 @@ type Kind =
 
 function randomPack(random: Random): Pack {
   const chemistry = random.pick<Chemistry>(['nmc', 'nmc', 'nca', 'lmo', 'lfp', 'lfp', 'nimh']);
-  const nimh = chemistry === 'nimh';
+  // Strings of several cells a channel, as hybrids have them.
+  const nimh = factsOf(chemistry).conditioning;
   const count = nimh ? random.integer(10, 20) : random.pick([12, 14, 16, 24, 24, 48, 96]);
   const cells = nimh ? random.pick([6, 12]) : 1;
   const ratedCapacityAh = nimh ? 6 : random.pick([10, 26, 40, 75, 94, 120]);
@@ -54,7 +55,7 @@ function randomPack(random: Random): Pack {
 /** A schedule of a class, and the SOC it starts from. */
 function schedule(recordClass: RecordClass, sim: SimPack, random: Random): Leg[] {
   const c = sim.capacityAh;
-  const nimh = sim.pack.profile.chemistry === 'nimh';
+  const nimh = factsOf(sim.pack.profile.chemistry).conditioning;
   switch (recordClass) {
     case 'rest-snapshot':
       sim.startSoc = random.uniform(0.25, 0.95);
@@ -212,6 +213,7 @@ function separation(
     resistanceOhm: sim.ohmicOhm,
     tau1S: 1,
     tau2S: 1,
+    alone: null,
     unsteady: new Uint8Array(n),
   };
   const observed: Observed = { curve, trajectory, channels: [], readingsPerMoment: 1 };
@@ -227,7 +229,7 @@ function separation(
       slopesOf(observed),
       channel,
       cells,
-      scatterOf(pack.profile.chemistry),
+      factsOf(pack.profile.chemistry).healthy,
       h,
       noiseV,
       Math.max(1, n / 150),
@@ -235,7 +237,7 @@ function separation(
     ).chiSquare;
   const right: number[] = [];
   const wrong: number[] = [];
-  for (const { verdict, hypothesis } of hypothesesFor(cells)) {
+  for (const { verdict, hypothesis } of hypothesesFor(pack.profile.chemistry)) {
     // Imbalance and leakage together are no single explanation.
     if (hypothesis.penalty === 0) (verdict === fault.verdict ? right : wrong).push(fit(hypothesis));
   }

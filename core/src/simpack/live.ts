@@ -1,4 +1,4 @@
-import { CELL_LIMITS, ocvCurve, type OcvCurve } from '../pack';
+import { factsOf, ocvCurve, type OcvCurve } from '../pack';
 import { Random } from './random';
 import { channelVolts, quantise, type SimPack } from './simulate';
 
@@ -16,7 +16,7 @@ export class LivePack {
     private readonly random = new Random(1),
   ) {
     this.curve = ocvCurve(sim.pack.profile.ocv);
-    this.stepV = CELL_LIMITS[sim.pack.profile.chemistry].sensorStepV;
+    this.stepV = factsOf(sim.pack.profile.chemistry).sensorStepV;
     this.lags = new Float64Array(sim.slow.length);
   }
 

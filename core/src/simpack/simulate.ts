@@ -1,6 +1,5 @@
-import { CELL_LIMITS, ocvCurve, type OcvCurve, type Pack } from '../pack';
+import { factsOf, ocvCurve, type OcvCurve, type Pack } from '../pack';
 import type { ScanRecord, Series } from '../scan';
-import { scatterOf } from '../spread';
 import { Random } from './random';
 
 /** What one simulated channel really is, against the pack's typical one. */
@@ -43,8 +42,7 @@ export interface Leg {
 
 /** A healthy pack with the scatter that healthy packs have. */
 export function healthyPack(pack: Pack, random: Random, health = random.uniform(0.7, 1)): SimPack {
-  const scatter = scatterOf(pack.profile.chemistry);
-  const nimh = pack.profile.chemistry === 'nimh';
+  const { healthy: scatter, leak, noiseV } = factsOf(pack.profile.chemistry);
   const cells = pack.channels[0]!.cells;
   const ohm = (pack.profile.nominalGroupResistanceMilliohm / 1000 / cells) * random.uniform(0.95, 1.3);
   return {
@@ -63,15 +61,15 @@ export function healthyPack(pack: Pack, random: Random, health = random.uniform(
         deltaSoc: random.normal(scatter.socFraction),
         ohmicRatio: 1 + r,
         slowRatio: 1 + r,
-        leakPerDay: random.normal(nimh ? 0.0012 : 0.00015),
+        leakPerDay: random.normal(scatter.leakPerDay),
         offsetV: random.normal(scatter.offsetV),
       };
     }),
     curveShiftSoc: random.normal(0.007, 2),
     curveBendV: random.normal(0.002, 2),
     bendPhase: random.uniform(0, 6.28),
-    baseLeakPerDay: nimh ? 0.008 : 0.0005,
-    noiseV: nimh ? 0.004 : 0.0007,
+    baseLeakPerDay: leak.perDay,
+    noiseV,
   };
 }
 
@@ -189,7 +187,7 @@ export function simulateRecord(
   temperatureC = 22,
 ): ScanRecord {
   const { pack } = sim;
-  const stepV = CELL_LIMITS[pack.profile.chemistry].sensorStepV;
+  const stepV = factsOf(pack.profile.chemistry).sensorStepV;
   const { timeS, currentA } = course(legs);
   const time = Float64Array.from(timeS);
   const shown = Float64Array.from(currentA, (i) => shownCurrent(i, random));
@@ -226,7 +224,7 @@ export const quantise = (v: number, stepV: number): number => Math.round(v / ste
 /** The same, read one signal after another: current twice a round, every reading with its own time. */
 export function simulatePolled(sim: SimPack, legs: readonly Leg[], random: Random, gapS = 0.058): ScanRecord {
   const { pack } = sim;
-  const stepV = CELL_LIMITS[pack.profile.chemistry].sensorStepV;
+  const stepV = factsOf(pack.profile.chemistry).sensorStepV;
   const { timeS, currentA } = polledCourse(legs, gapS, random);
   const { volts, drawnAh } = voltageModel(sim, timeS, currentA);
   const n = pack.channels.length;

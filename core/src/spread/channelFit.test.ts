@@ -1,8 +1,8 @@
 import { spawnSync } from 'node:child_process';
 import { describe, expect, it } from 'vitest';
-import { defaultOcvTable, normalisePack, type Chemistry } from '../pack';
+import { defaultOcvTable, factsOf, normalisePack, type Chemistry } from '../pack';
 import { driveLegs, healthyPack, Random, simulateRecord, type Leg, type SimPack } from '../simpack';
-import { fitChannel, PARAMETERS, sampledCurve, scatterOf, slopesOf, type ChannelFit } from './channelModel';
+import { fitChannel, PARAMETERS, sampledCurve, slopesOf, type ChannelFit } from './channelModel';
 import { SEPARATE_LIMIT } from './diagnose';
 import { HEALTHY, hypothesesFor, OPEN } from './hypotheses';
 import { observe } from './observe';
@@ -76,7 +76,7 @@ const WANTED = ['imbalance', 'low capacity, level at the start', 'joint', 'offse
 
 describe.each(['nmc', 'lfp'] as const)('the fit of one channel of %s', (chemistry) => {
   const pack = packOf(chemistry);
-  const scatter = scatterOf(chemistry);
+  const scatter = factsOf(chemistry).healthy;
   const noiseV = 0.0009;
   const inflation = 1.5;
 
@@ -96,7 +96,7 @@ describe.each(['nmc', 'lfp'] as const)('the fit of one channel of %s', (chemistr
           fitChannel(observed, slopes, channel, 1, scatter, h, noiseV, inflation, 8, false, also);
         const healthy = fit(HEALTHY);
         const hypotheses = [
-          ...hypothesesFor(1)
+          ...hypothesesFor(chemistry)
             .map((h) => h.hypothesis)
             .filter((h) => WANTED.includes(h.name)),
           OPEN,

@@ -1,25 +1,7 @@
-import type { Chemistry, OcvCurve } from '../pack';
+import type { OcvCurve, Scatter } from '../pack';
 import { accumulateColumns, solveSpd, spdInverseDiagonal } from './linear';
 import type { Observation, Observed } from './observe';
 import type { Trajectory } from './trajectory';
-
-/**
- * How much healthy channels differ, one standard deviation. From memory of measured packs; worn packs differ more,
- * which `fitScatter` finds from the pack itself.
- */
-export interface Scatter {
-  socFraction: number;
-  capacity: number;
-  resistance: number;
-  leakPerDay: number;
-  offsetV: number;
-}
-export const HEALTHY_SCATTER: Record<'lithium' | 'nimh', Scatter> = {
-  lithium: { socFraction: 0.004, capacity: 0.012, resistance: 0.04, leakPerDay: 0.00015, offsetV: 0.001 },
-  nimh: { socFraction: 0.015, capacity: 0.04, resistance: 0.06, leakPerDay: 0.0012, offsetV: 0.006 },
-};
-export const scatterOf = (chemistry: Chemistry): Scatter =>
-  HEALTHY_SCATTER[chemistry === 'nimh' ? 'nimh' : 'lithium'];
 
 /** Parameters of one channel, in this order. */
 export const PARAMETERS = ['soc', 'capacity', 'ohmic', 'slow', 'leak', 'offset'] as const;

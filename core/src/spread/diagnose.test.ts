@@ -35,8 +35,13 @@ describe('diagnosis of the demo van', () => {
 
   it('estimates what the simulated pack really holds', () => {
     // The simulator's truth: 0.91 of 117 A·h.
-    expect(report.typicalCapacityAh).toBeGreaterThan(0.98 * 0.91 * 117);
-    expect(report.typicalCapacityAh).toBeLessThan(1.02 * 0.91 * 117);
+    const { capacityAh, health } = report;
+    if (!capacityAh.measured || !health.measured) throw new Error('not measured');
+    expect(capacityAh.value).toBeGreaterThan(0.98 * 0.91 * 117);
+    expect(capacityAh.value).toBeLessThan(1.02 * 0.91 * 117);
+    expect(capacityAh.low).toBeLessThan(0.91 * 117);
+    expect(capacityAh.high).toBeGreaterThan(0.91 * 117);
+    expect(health.value).toBeCloseTo(0.91, 1);
   });
 });
 

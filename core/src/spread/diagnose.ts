@@ -1,16 +1,15 @@
-import { CELL_LIMITS, modulesOfChannel, type Pack } from '../pack';
+import { factsOf, modulesOfChannel, type Estimated, type Pack, type Scatter } from '../pack';
 import type { ScanRecord } from '../scan';
 import {
   fitChannel,
   leakMilliamp,
   residualNoise,
-  scatterOf,
   slopesOf,
   blockInflation,
   type ChannelFit,
   type Hypothesis,
-  type Scatter,
 } from './channelModel';
+import { lookAbsolutely, type AbsoluteLook } from './absolute';
 import { observe, type Observed } from './observe';
 import { findSignatures, type Signature } from './signature';
 import { median } from './statistics';
@@ -19,35 +18,29 @@ import { explain } from './explain';
 import { HEALTHY, hypothesesFor, OPEN } from './hypotheses';
 import { canTell, isMaterial } from './material';
 
-/** Above this gain in chi-square a channel is odd. Healthy scatter and noise reach about 12. */
-export const DETECT_LIMIT = 13.5;
-/**
- * The same on a flat curve under load: where the real curve bends a little beside its table, a healthy channel at
- * another charge looks odd. From the scatter of healthy channels in our own simulated packs.
- */
-export const FLAT_DETECT_LIMIT = 36;
 /** Channels that tell how well the model fits this pack at all. */
 const STRICTNESS_SAMPLE = 12;
 /** Explanations that may lie far off along the bend of the curve. */
 const WIDE = new Set(['imbalance', 'low capacity, level at the start']);
 /** Gaps too small for the bend of the curve to hide a better answer further off. */
 const SMALL_GAP = { soc: 0.03, capacity: 0.08 };
+/** A figure counts as measured when the record leaves less than this share of the doubt there was before. */
+const TELLS = 0.7;
 /** Explanations within this of the best are still open. */
 export const SEPARATE_LIMIT = 9;
 
-/** What is known of one channel, healthy or not: shrunk towards the pack where the record says nothing. */
+/** What the record measures of one channel against the typical one. */
 export interface ChannelEstimate {
   channelIndex: number;
-  deltaSoc: { value: number; sd: number };
-  capacityRatio: { value: number; sd: number };
-  resistanceRatio: { value: number; sd: number };
+  deltaSoc: Estimated;
+  /** Null where the record does not measure it. */
+  capacityRatio: Estimated | null;
+  resistanceRatio: Estimated | null;
 }
 
 export interface Diagnosis {
   findings: ChannelFinding[];
   channels: ChannelEstimate[];
-  typicalCapacityAh: number;
-  typicalCapacitySdAh: number;
   startSocFraction: number;
   endSocFraction: number;
   observed: Observed;
@@ -64,14 +57,19 @@ interface Judged {
  * Every channel is compared with the typical one; explanations are weighed by chi-square, with what healthy
  * channels differ by as prior. A verdict is given only if no other explanation comes near, else `undetermined`.
  */
-export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
-  const observed = observe(record, pack);
+export function diagnose(
+  record: ScanRecord,
+  pack: Pack,
+  look: AbsoluteLook = lookAbsolutely(record, pack),
+): Diagnosis {
+  const facts = factsOf(pack.profile.chemistry);
+  const condemned = new Set(look.outOfBounds.map((o) => o.channelIndex));
+  const observed = observe(record, pack, condemned);
   const slopes = slopesOf(observed);
   const { trajectory } = observed;
-  const scatter = widened(scatterOf(pack.profile.chemistry), pack.channels.length);
-  const stepV = CELL_LIMITS[pack.profile.chemistry].sensorStepV;
-  const floorV = (0.6 * stepV) / Math.sqrt(observed.readingsPerMoment);
-  const signatures = findSignatures(record, pack, observed.curve);
+  const scatter = widened(facts.healthy, pack.channels.length);
+  const floorV = (0.6 * facts.sensorStepV) / Math.sqrt(observed.readingsPerMoment);
+  const signatures = findSignatures(record, pack, look);
   const plain = pack.channels.filter((c) => !signatures.some((s) => s.channelIndex === c.index));
   const fit = (
     c: number,
@@ -126,10 +124,11 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
   );
 
   const worked = trajectory.currentA.some((i) => Math.abs(i) > 0.05 * pack.profile.ratedCapacityAh);
-  const limit = pack.profile.chemistry === 'lfp' && worked ? FLAT_DETECT_LIMIT : DETECT_LIMIT;
+  const limit = worked ? facts.detect.load : facts.detect.rest;
+  const screen = facts.detect.rest;
   const judged: Judged[] = [];
   plain.forEach((channel, i) => {
-    if (gains[i]! < DETECT_LIMIT * 0.7) return;
+    if (gains[i]! < screen * 0.7) return;
     // The linear look overstates where the curve bends: look again, close by first, before every explanation is tried.
     const bound = fit(channel.index, HEALTHY, noiseV, inflation, 5);
     let close = fit(channel.index, OPEN, noiseV, inflation, 8, true);
@@ -137,14 +136,16 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
     if (close.chiSquare > bound.chiSquare)
       close = fit(channel.index, OPEN, noiseV, inflation, 8, true, [bound]);
     const small = Math.abs(close.theta[0]!) < SMALL_GAP.soc && Math.abs(close.theta[1]!) < SMALL_GAP.capacity;
-    if (small && bound.chiSquare - close.chiSquare < DETECT_LIMIT * 0.4) return;
+    if (small && bound.chiSquare - close.chiSquare < screen * 0.4) return;
     const loose = fit(channel.index, { ...HEALTHY, tied: false }, noiseV, inflation, 5).chiSquare;
     const calm = Math.min(bound.chiSquare, loose);
-    if (small && calm - close.chiSquare < DETECT_LIMIT * 0.4) return;
+    if (small && calm - close.chiSquare < screen * 0.4) return;
     const enough = (f: ChannelFit): boolean => (calm - f.chiSquare) / strictness > limit * 0.8;
     let least = fit(channel.index, OPEN, noiseV, inflation, 8, false, [bound, close]);
     if (!enough(least))
-      for (const { hypothesis } of hypothesesFor(channel.cells).filter((h) => WIDE.has(h.hypothesis.name))) {
+      for (const { hypothesis } of hypothesesFor(pack.profile.chemistry).filter((h) =>
+        WIDE.has(h.hypothesis.name),
+      )) {
         const f = fit(channel.index, hypothesis, noiseV, inflation, 8, false, [least]);
         if (f.chiSquare < least.chiSquare) least = f;
       }
@@ -153,7 +154,7 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
     const byVerdict: Judged['byVerdict'] = new Map();
     // Where one explanation has found its way through the bends, the next may start.
     let deepest = fit(channel.index, HEALTHY, noiseV, own, 8, false, [least]);
-    for (const { verdict, hypothesis } of hypothesesFor(channel.cells)) {
+    for (const { verdict, hypothesis } of hypothesesFor(pack.profile.chemistry)) {
       const f = fit(channel.index, hypothesis, noiseV, own, 8, false, [deepest]);
       if (f.chiSquare < deepest.chiSquare) deepest = f;
       // With charge free as well, leakage that is not plain in itself is only an imbalance told twice.
@@ -186,15 +187,19 @@ export function diagnose(record: ScanRecord, pack: Pack): Diagnosis {
       const f = best?.fit ?? healthy.get(c.index)!;
       const level = best?.hypothesis.levelAt === 'full' ? Math.max(0, 1 - trajectory.socFraction[0]!) : 0;
       const ratio = 1 / (1 + f.theta[1]!);
+      const tells = (at: number, prior: number): boolean => f.sd[at]! < TELLS * prior;
       return {
         channelIndex: c.index,
         deltaSoc: { value: f.theta[0]! - f.theta[1]! * level, sd: f.sd[0]! },
-        capacityRatio: { value: ratio, sd: f.sd[1]! * ratio * ratio },
-        resistanceRatio: { value: 1 + f.theta[2]!, sd: f.sd[2]! },
+        capacityRatio: tells(1, best?.hypothesis.free.capacity ?? scatter.capacity)
+          ? { value: ratio, sd: f.sd[1]! * ratio * ratio }
+          : null,
+        resistanceRatio:
+          worked && tells(2, best?.hypothesis.free.ohmic ?? scatter.resistance)
+            ? { value: 1 + f.theta[2]!, sd: f.sd[2]! }
+            : null,
       };
     }),
-    typicalCapacityAh: trajectory.capacityAh,
-    typicalCapacitySdAh: trajectory.capacitySdAh,
     startSocFraction: trajectory.socFraction[0]!,
     endSocFraction: trajectory.socFraction[last]!,
     observed,
@@ -213,21 +218,35 @@ function widened(scatter: Scatter, channels: number): Scatter {
   };
 }
 
-function signatureFinding(s: Signature, pack: Pack): ChannelFinding {
-  const verdict: Verdict = s.kind === 'dead' ? 'dead' : 'sense-fault';
+/** What a signature says, how sure, and what else it could be. Only a meter tells a dead cell from a dead reading. */
+const SIGNED: Record<Signature['kind'], { verdict: Verdict; confidence: number; others: Alternative[] }> = {
+  dead: { verdict: 'dead', confidence: 0.95, others: [{ verdict: 'sense-fault', confidence: 0.05 }] },
+  reversed: { verdict: 'dead', confidence: 0.95, others: [{ verdict: 'sense-fault', confidence: 0.05 }] },
+  'over-charged': {
+    verdict: 'undetermined',
+    confidence: 0.5,
+    others: [
+      { verdict: 'imbalance', confidence: 0.5 },
+      { verdict: 'sense-fault', confidence: 0.5 },
+    ],
+  },
+  stuck: { verdict: 'sense-fault', confidence: 0.97, others: [{ verdict: 'dead', confidence: 0.02 }] },
+  beyond: { verdict: 'sense-fault', confidence: 0.97, others: [{ verdict: 'dead', confidence: 0.02 }] },
+};
+
+export function signatureFinding(s: Signature, pack: Pack): ChannelFinding {
+  const { verdict, confidence, others } = SIGNED[s.kind];
   return {
     channel: pack.channels[s.channelIndex]!.id,
     module: modulesOfChannel(pack, s.channelIndex),
     verdict,
-    confidence: s.kind === 'dead' ? 0.95 : 0.97,
-    alternatives:
-      s.kind === 'dead'
-        ? [{ verdict: 'sense-fault', confidence: 0.05 }]
-        : [{ verdict: 'dead', confidence: 0.02 }],
+    confidence,
+    alternatives: others,
     estimate: {},
     reasons: [s.reason],
     detect: 1e4,
     separate: 1e3,
+    ...(s.kind === 'reversed' || s.kind === 'over-charged' ? { absolute: s.kind } : {}),
   };
 }
 

@@ -1,4 +1,4 @@
-import type { Pack } from '../pack';
+import { factsOf, type Pack } from '../pack';
 import type { ChannelFit, Hypothesis } from './channelModel';
 import { leakMilliamp } from './channelModel';
 import type { Observed } from './observe';
@@ -47,7 +47,7 @@ export function explain(
     const names = open.map(verdictName);
     const all = `${names.slice(0, -1).join(', ')} and ${names[names.length - 1]}`;
     reasons.push(
-      `${capital(all)} ${open.length === 2 ? 'both' : 'all'} fit: ${covered < 0.05 ? 'the record covers only one state of charge' : `the record covers ${pct(from, 0)} to ${pct(to, 0)}`}${pack.profile.chemistry === 'lfp' ? ' and the curve is flat in between' : ''}.`,
+      `${capital(all)} ${open.length === 2 ? 'both' : 'all'} fit: ${covered < 0.05 ? 'the record covers only one state of charge' : `the record covers ${pct(from, 0)} to ${pct(to, 0)}`}${factsOf(pack.profile.chemistry).flat ? ' and the curve is flat in between' : ''}.`,
     );
     return reasons;
   }

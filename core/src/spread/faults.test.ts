@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { defaultOcvTable, normalisePack, type Chemistry, type Pack } from '../pack';
+import { defaultOcvTable, normalisePack, type Chemistry, type Pack, valueOf } from '../pack';
 import {
   healthyPack,
   Random,
@@ -177,8 +177,8 @@ describe('packs without a fault', () => {
       p,
     );
     expect(report.findings).toEqual([]);
-    expect(report.evenButAged).toBe(true);
-    expect(report.typicalCapacityAh / (0.66 * 60)).toBeCloseTo(1, 1);
+    expect(report.pack.verdict).toBe('aged');
+    expect(valueOf(report.capacityAh)! / (0.66 * 60)).toBeCloseTo(1, 1);
   });
 });
 

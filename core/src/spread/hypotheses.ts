@@ -1,3 +1,4 @@
+import { factsOf, type Chemistry } from '../pack';
 import type { Hypothesis } from './channelModel';
 import type { Verdict } from './verdicts';
 
@@ -13,8 +14,8 @@ export const OPEN: Hypothesis = {
 };
 
 /** The explanations that are compared, with how far each may be from healthy (one standard deviation). */
-export function hypothesesFor(cells: number): { verdict: Verdict; hypothesis: Hypothesis }[] {
-  const offset = cells === 1 ? 0.15 : 0.6;
+export function hypothesesFor(chemistry: Chemistry): { verdict: Verdict; hypothesis: Hypothesis }[] {
+  const { offsetV: offset, leakPerDay } = factsOf(chemistry).faults;
   const base = { levelAt: 'start', tied: true, penalty: 0 } as const;
   return [
     { verdict: 'imbalance', hypothesis: { ...base, name: 'imbalance', free: { soc: 0.15 } } },
@@ -50,7 +51,7 @@ export function hypothesesFor(cells: number): { verdict: Verdict; hypothesis: Hy
       hypothesis: {
         ...base,
         name: 'self-discharge',
-        free: { leak: cells === 1 ? 0.03 : 0.08 },
+        free: { leak: leakPerDay },
         positive: 'leak',
       },
     },
@@ -59,7 +60,7 @@ export function hypothesesFor(cells: number): { verdict: Verdict; hypothesis: Hy
       hypothesis: {
         ...base,
         name: 'self-discharge, low already',
-        free: { leak: cells === 1 ? 0.03 : 0.08, soc: 0.15 },
+        free: { leak: leakPerDay, soc: 0.15 },
         positive: 'leak',
         penalty: 4,
       },

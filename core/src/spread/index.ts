@@ -1,14 +1,15 @@
 export * from './statistics';
+export * from './absolute';
 export * from './spread';
 export * from './verdicts';
 export * from './observe';
 export * from './trajectory';
 export * from './diagnose';
 export * from './explain';
-export { scatterOf, type Scatter } from './channelModel';
 export * from './ends';
 export * from './report';
 export * from './nextTest';
 export * from './meter';
 export * from './temperature';
 export * from './deviationMap';
+export * from './modern';

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
-import { defaultOcvTable, normalisePack, type Chemistry } from '../pack';
+import { defaultOcvTable, factsOf, normalisePack, type Chemistry } from '../pack';
 import { driveLegs, healthyPack, Random, simulateRecord, type Leg, type SimPack } from '../simpack';
-import { diagnose, scatterOf } from '.';
+import { diagnose } from '.';
 import { HEALTHY, hypothesesFor } from './hypotheses';
 import { canTell, HEALTHY_WITHIN, isMaterial } from './material';
 import { observe } from './observe';
@@ -20,8 +20,8 @@ const packOf = (chemistry: Chemistry) =>
     ocv: defaultOcvTable(chemistry),
   });
 const nmc = packOf('nmc');
-const scatter = scatterOf('nmc');
-const named = (name: string) => hypothesesFor(1).find((h) => h.hypothesis.name === name)!.hypothesis;
+const scatter = factsOf('nmc').healthy;
+const named = (name: string) => hypothesesFor('nmc').find((h) => h.hypothesis.name === name)!.hypothesis;
 const theta = (at: number, value: number) => {
   const values = new Float64Array(11);
   values[at] = value;
@@ -46,7 +46,7 @@ describe('what is a fault and not only a difference', () => {
     const leak = named('self-discharge');
     expect(isMaterial(leak, theta(4, 0.0009), scatter, nmc)).toBe(false);
     expect(isMaterial(leak, theta(4, 0.002), scatter, nmc)).toBe(true);
-    expect(isMaterial(leak, theta(4, 0.002), scatterOf('nimh'), packOf('nimh'))).toBe(false);
+    expect(isMaterial(leak, theta(4, 0.002), factsOf('nimh').healthy, packOf('nimh'))).toBe(false);
   });
 });
 
@@ -81,7 +81,7 @@ describe('what a record can speak for', () => {
   });
 
   it('is everything else always', () => {
-    for (const { hypothesis } of hypothesesFor(1).filter(
+    for (const { hypothesis } of hypothesesFor('nmc').filter(
       (h) => !h.hypothesis.free.ohmic && !h.hypothesis.free.leak,
     ))
       expect(canTell(hypothesis, theta(0, 0), scatter, still, nmc, 1)).toBe(true);

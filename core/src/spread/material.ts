@@ -1,12 +1,10 @@
-import { CELL_LIMITS, type Pack } from '../pack';
+import { factsOf, type Pack, type Scatter } from '../pack';
 import { STANDING_S } from '../scan';
-import { PARAMETERS, type ChannelFit, type Hypothesis, type Parameter, type Scatter } from './channelModel';
+import { PARAMETERS, type ChannelFit, type Hypothesis, type Parameter } from './channelModel';
 import type { Observed } from './observe';
 
 /** No healthy channel lies further from the others than this many standard deviations of healthy scatter. */
 export const HEALTHY_WITHIN = 2.8;
-/** Self-discharge a day beyond the others' that is still healthy: 3 % a month of lithium cells, 12 % of NiMH. From memory. */
-const HEALTHY_LEAK_PER_DAY = { lithium: 0.001, nimh: 0.004 };
 
 /** Changes of current below this share of the rated capacity an hour are the sensor's own. Common practice, no source. */
 const LEAST_LOAD = 0.05;
@@ -21,7 +19,7 @@ export function isMaterial(
   scatter: Scatter,
   pack: Pack,
 ): boolean {
-  const leak = HEALTHY_LEAK_PER_DAY[pack.profile.chemistry === 'nimh' ? 'nimh' : 'lithium'];
+  const leak = factsOf(pack.profile.chemistry).leak.healthyMostPerDay;
   const healthy: Record<Parameter, number> = {
     soc: HEALTHY_WITHIN * scatter.socFraction,
     capacity: HEALTHY_WITHIN * scatter.capacity,
@@ -56,7 +54,7 @@ export function canTell(
     }
     const change = high - low;
     if (change < LEAST_LOAD * pack.profile.ratedCapacityAh) return false;
-    if (change * resistanceOhm * cells < 2 * CELL_LIMITS[pack.profile.chemistry].sensorStepV) return false;
+    if (change * resistanceOhm * cells < 2 * factsOf(pack.profile.chemistry).sensorStepV) return false;
   }
   if (hypothesis.free.leak !== undefined) {
     const spanS = timeS[timeS.length - 1]! - timeS[0]!;

@@ -40,7 +40,7 @@ describe('a meter at the terminals', () => {
   it('that shows what the neighbours show proves the reading wrong', () => {
     const { record, meter } = lowChannel('board');
     const [finding] = spreadReport(record, pack, [meter(30), meter(29)]).findings;
-    expect(finding).toMatchObject({ verdict: 'sense-fault', costAh: 0 });
+    expect(finding).toMatchObject({ verdict: 'sense-fault', costAh: { measured: false } });
     expect(finding!.estimate.offsetMillivolt).toBeCloseTo(-50, -1);
     expect(finding!.reasons.join(' ')).toMatch(/the reading is wrong, not the cell/);
   });

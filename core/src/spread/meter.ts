@@ -1,5 +1,4 @@
-import type { Pack } from '../pack';
-import { modulesOfChannel } from '../pack';
+import { factsOf, judgeAt, modulesOfChannel, OUT_OF_BOUNDS, type Pack } from '../pack';
 import { median } from './statistics';
 import type { Spread } from './spread';
 import type { Alternative, ChannelFinding, Verdict } from './verdicts';
@@ -10,12 +9,8 @@ export interface MeterReading {
   voltageV: number;
 }
 
-/** How far a meter and a board that tells the truth may be apart, mV per channel, one standard deviation. */
-const AGREE_MV = { lithium: 5, nimh: 25 };
 /** The same when no healthy channel was metered along: the pack may have moved since the scan. */
 const ALONE_FACTOR = 2.4;
-/** Beyond this a reading and the meter do not agree. Common practice, no source: 10 to 20 mV. */
-const APART_MV = { lithium: 20, nimh: 100 };
 /** Share of one explanation that makes it the verdict. */
 const SETTLED = 0.9;
 /** No explanation is ruled out by a list that left it out. */
@@ -37,18 +32,22 @@ export function weighMeter(
   if (readings.length === 0) return [...findings];
   const newest = new Map(readings.map((r) => [r.channelIndex, r.voltageV]));
   const indexOf = new Map(pack.channels.map((c) => [c.id, c.index]));
-  if (!rest) return findings.map((f) => unweighed(f, newest.get(indexOf.get(f.channel)!)));
-  const kind = pack.profile.chemistry === 'nimh' ? 'nimh' : 'lithium';
+  const told = byMeterAlone(findings, newest, rest, pack);
+  if (!rest)
+    return told.map((f) =>
+      f.seen ? f.finding : unweighed(f.finding, newest.get(indexOf.get(f.finding.channel)!)),
+    );
+  const { agreeMv, apartMv } = factsOf(pack.profile.chemistry).meter;
   const gap = (c: number): number => (newest.get(c)! - rest.channels[c]!.voltageV) * 1000;
-  const suspects = new Set(findings.map((f) => indexOf.get(f.channel)!));
+  const suspects = new Set(told.map((t) => indexOf.get(t.finding.channel)!));
   const references = [...newest.keys()].filter((c) => !suspects.has(c));
   const alone = references.length === 0;
   // What all channels did since the scan is told by those nobody suspects.
   const shiftMv = alone ? 0 : median(references.map(gap));
-  const sd = AGREE_MV[kind] * (alone ? ALONE_FACTOR : 1);
-  const weighed = findings.map((f) => {
+  const sd = agreeMv * (alone ? ALONE_FACTOR : 1);
+  const weighed = told.map(({ finding: f, seen }) => {
     const c = indexOf.get(f.channel)!;
-    return newest.has(c)
+    return newest.has(c) && !seen
       ? weigh(
           f,
           gap(c) - shiftMv,
@@ -61,7 +60,7 @@ export function weighMeter(
   });
   for (const c of references) {
     const off = gap(c) - shiftMv;
-    if (Math.abs(off) <= APART_MV[kind]) continue;
+    if (Math.abs(off) <= apartMv) continue;
     weighed.push({
       channel: pack.channels[c]!.id,
       module: modulesOfChannel(pack, c),
@@ -69,12 +68,55 @@ export function weighMeter(
       confidence: 0.9,
       alternatives: [],
       estimate: { offsetMillivolt: -off },
-      reasons: [told(newest.get(c)!, rest.channels[c]!.voltageV, false)],
+      reasons: [said(newest.get(c)!, rest.channels[c]!.voltageV, false)],
       detect: 100,
       separate: 100,
     });
   }
   return weighed;
+}
+
+/**
+ * What a meter shows by itself, before it is held against the scan: a channel below its floor or reversed at the
+ * terminals is dead whatever the board says; one above its ceiling is over-charged.
+ */
+function byMeterAlone(
+  findings: readonly ChannelFinding[],
+  newest: ReadonlyMap<number, number>,
+  rest: Spread | null,
+  pack: Pack,
+): { finding: ChannelFinding; seen: boolean }[] {
+  const rows = findings.map((finding) => ({ finding, seen: false }));
+  for (const [c, voltageV] of newest) {
+    const { state, says } = judgeAt(pack, { kind: 'channel', index: c }, voltageV);
+    if (!OUT_OF_BOUNDS.has(state)) continue;
+    const id = pack.channels[c]!.id;
+    const scanV = rest?.channels[c]?.voltageV;
+    const beside = scanV === undefined ? '' : ` The scan says ${scanV.toFixed(3)} V.`;
+    const high = state === 'over-charged' || state === 'impossible';
+    const finding: ChannelFinding = {
+      channel: id,
+      module: modulesOfChannel(pack, c),
+      verdict: high ? 'imbalance' : 'dead',
+      confidence: high ? 0.9 : 0.98,
+      alternatives: [],
+      estimate: {},
+      reasons: [
+        `The meter at the terminals: ${says}${beside}${high ? ' Over-charged: no charging, keep away.' : ''}`,
+      ],
+      detect: 1e4,
+      separate: 1e3,
+      ...(high
+        ? { absolute: 'over-charged' as const }
+        : state === 'reversed'
+          ? { absolute: 'reversed' as const }
+          : {}),
+    };
+    const at = rows.findIndex((r) => r.finding.channel === id);
+    if (at >= 0) rows[at] = { finding, seen: true };
+    else rows.push({ finding, seen: true });
+  }
+  return rows;
 }
 
 /** A record taken all under load holds no voltage that a meter at rest could be held against. */
@@ -89,7 +131,7 @@ function unweighed(finding: ChannelFinding, meterV: number | undefined): Channel
   };
 }
 
-function told(meterV: number, scanV: number, agrees: boolean): string {
+function said(meterV: number, scanV: number, agrees: boolean): string {
   const shown = `The meter shows ${meterV.toFixed(3)} V at the terminals, the scan ${scanV.toFixed(3)} V`;
   return agrees ? `${shown}: the reading is right.` : `${shown}: the reading is wrong, not the cell.`;
 }
@@ -130,7 +172,7 @@ function weigh(
     .sort((a, b) => b.confidence - a.confidence);
   const best = ranked[0]!;
   const sense = best.verdict === 'sense-fault';
-  const reasons = [...finding.reasons, told(meterV, scanV, !sense)];
+  const reasons = [...finding.reasons, said(meterV, scanV, !sense)];
   if (best.confidence < SETTLED)
     return {
       ...finding,

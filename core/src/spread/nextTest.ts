@@ -1,4 +1,4 @@
-import type { Pack } from '../pack';
+import { factsOf, type Pack } from '../pack';
 import type { Spread } from './spread';
 import type { Alternative, ChannelFinding, Verdict } from './verdicts';
 
@@ -9,6 +9,8 @@ export interface Test {
   /** Explanations grouped by the result they would give. */
   groups: Verdict[][];
   possible: (nearFull: Spread | null, nearEmpty: Spread | null) => boolean;
+  /** The vehicle drives or is drawn down for it: not with a dead group or a delta that blocks driving. */
+  drives?: true;
   /** It is a meter at the terminals: said and done once it has been metered. */
   meter?: true;
 }
@@ -24,11 +26,7 @@ export interface RankedTest {
 
 const always = (): boolean => true;
 const end = (pack: Pack, which: 'near full' | 'near empty'): string =>
-  pack.profile.chemistry === 'lfp'
-    ? which === 'near full'
-      ? 'above 98 %, off the flat curve'
-      : 'below 10 %, off the flat curve'
-    : which;
+  factsOf(pack.profile.chemistry).flat?.[which === 'near full' ? 'nearFull' : 'nearEmpty'] ?? which;
 
 /** Minutes of a technician, not of the clock. Common practice, no source. */
 export const TESTS: Test[] = [
@@ -46,6 +44,7 @@ export const TESTS: Test[] = [
     minutes: 15,
     groups: [['low-capacity'], ['imbalance'], ['sense-fault'], ['high-resistance'], ['self-discharge']],
     possible: (_full, empty) => empty === null,
+    drives: true,
   },
   {
     name: (f, pack) =>
@@ -59,6 +58,7 @@ export const TESTS: Test[] = [
     minutes: 20,
     groups: [['high-resistance'], ['imbalance', 'low-capacity', 'sense-fault', 'self-discharge']],
     possible: always,
+    drives: true,
   },
   {
     name: (f) => `Let the pack stand two days and scan ${f.channel} again: only self-discharge drifts.`,
@@ -80,6 +80,15 @@ export function gainOf(test: Test, open: readonly Alternative[]): number {
   );
 }
 
+/** A group that is dead, or a delta at which the vehicle will not drive: the pack is not drawn down further. */
+export const standsStill = (
+  findings: readonly ChannelFinding[],
+  nearFull: Spread | null,
+  nearEmpty: Spread | null,
+): boolean =>
+  findings.some((f) => f.verdict === 'dead') ||
+  [nearFull, nearEmpty].some((s) => s !== null && s.grade === 'blocks-drive');
+
 /** Tests that would settle something of what is still open, best for its effort first. */
 export function rankTests(
   findings: readonly ChannelFinding[],
@@ -88,17 +97,19 @@ export function rankTests(
   pack: Pack,
   metered: ReadonlySet<string> = new Set(),
 ): RankedTest[] {
+  const still = standsStill(findings, nearFull, nearEmpty);
   return findings
     .filter((f) => f.verdict === 'undetermined')
     .flatMap((f) =>
-      TESTS.filter((t) => t.possible(nearFull, nearEmpty) && !(t.meter && metered.has(f.channel))).map(
-        (t) => ({
-          channel: f.channel,
-          text: t.name(f, pack),
-          minutes: t.minutes,
-          bits: gainOf(t, f.alternatives),
-        }),
-      ),
+      TESTS.filter(
+        (t) =>
+          t.possible(nearFull, nearEmpty) && !(t.meter && metered.has(f.channel)) && !(t.drives && still),
+      ).map((t) => ({
+        channel: f.channel,
+        text: t.name(f, pack),
+        minutes: t.minutes,
+        bits: gainOf(t, f.alternatives),
+      })),
     )
     .filter((t) => t.bits > 0)
     .sort((a, b) => b.bits / b.minutes - a.bits / a.minutes);
@@ -126,6 +137,12 @@ export function nextTest(
     return `Compare the drop across the joints of ${joint.channel} with a neighbour’s at the same current, then clean and torque them by the maker’s procedure: a bad joint needs no module.`;
   const first = unmetered[0];
   if (first) return `Meter ${first.channel} at the terminals of ${first.module} before it is replaced.`;
+  if (standsStill(findings, nearFull, nearEmpty)) {
+    const all = findings.filter((f) => f.verdict === 'dead').map((f) => f.module);
+    return all.length > 0
+      ? `Nothing more to scan: ${[...new Set(all)].slice(0, 4).join(', ')} has to come out before the pack is charged or drawn down.`
+      : 'The delta blocks driving: do not draw the pack down further. Decide what is done.';
+  }
   if (!nearFull || !nearEmpty)
     return `Scan ${nearFull ? 'near empty' : 'near full'} as well: a weak group can look fine at one end.`;
   return findings.length > 0

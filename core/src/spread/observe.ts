@@ -25,7 +25,12 @@ export interface Observed {
 const MOST_MOMENTS = 2400;
 
 /** Wide records: rows in runs of `run`, averaged, with the median over the channels as the typical cell. */
-function observeTogether(record: ScanRecord, pack: Pack, curve: OcvCurve): Observed {
+function observeTogether(
+  record: ScanRecord,
+  pack: Pack,
+  curve: OcvCurve,
+  condemned: ReadonlySet<number>,
+): Observed {
   const time = record.voltageV[0]!.timeS;
   const run = Math.max(1, Math.ceil(time.length / MOST_MOMENTS));
   const count = Math.ceil(time.length / run);
@@ -56,7 +61,7 @@ function observeTogether(record: ScanRecord, pack: Pack, curve: OcvCurve): Obser
     let n = 0;
     for (let c = 0; c < perCell.length; c++) {
       const v = perCell[c]![k]!;
-      if (!Number.isNaN(v)) rowOf[n++] = v;
+      if (!Number.isNaN(v) && !condemned.has(c)) rowOf[n++] = v;
     }
     typicalV[k] = median(rowOf.subarray(0, n));
   }
@@ -87,9 +92,15 @@ function observeTogether(record: ScanRecord, pack: Pack, curve: OcvCurve): Obser
  * Polled records: every reading has its own time. The typical cell between them is fitted to all channels
  * together: current, its lags and a smooth drift, each channel with its own level.
  */
-function observePolled(record: ScanRecord, pack: Pack, curve: OcvCurve): Observed {
+function observePolled(
+  record: ScanRecord,
+  pack: Pack,
+  curve: OcvCurve,
+  condemned: ReadonlySet<number>,
+): Observed {
   const all: { t: number; c: number; v: number }[] = [];
   record.voltageV.forEach((s, c) => {
+    if (condemned.has(c)) return;
     for (let i = 0; i < s.timeS.length; i++)
       if (!Number.isNaN(s.value[i]!))
         all.push({ t: s.timeS[i]!, c, v: s.value[i]! / pack.channels[c]!.cells });
@@ -97,6 +108,7 @@ function observePolled(record: ScanRecord, pack: Pack, curve: OcvCurve): Observe
   all.sort((a, b) => a.t - b.t);
   // Level of each channel against its neighbours in time, so that the pooled readings form one course.
   const level = pack.channels.map((_, c) => {
+    if (condemned.has(c)) return 0;
     const s = record.voltageV[c]!;
     const cells = pack.channels[c]!.cells;
     return median(Array.from(s.value, (v, i) => v / cells - nearestMedian(all, s.timeS[i]!)));
@@ -142,7 +154,9 @@ function observePolled(record: ScanRecord, pack: Pack, curve: OcvCurve): Observe
     deviation[r.c]!.push((r.v - typicalV[k]!) * pack.channels[r.c]!.cells);
   });
   // The pooled fit may sit a little off the median channel; take the shift out.
-  const shift = median(deviation.map((d, c) => median(d) / pack.channels[c]!.cells));
+  const shift = median(
+    deviation.flatMap((d, c) => (d.length > 0 ? [median(d) / pack.channels[c]!.cells] : [])),
+  );
   return {
     curve,
     trajectory,
@@ -241,12 +255,17 @@ function condense(full: Observed): Observed {
   return { ...full, trajectory, channels };
 }
 
-/** Brings every channel's readings against the typical cell of their own moment. */
-export function observe(record: ScanRecord, pack: Pack): Observed {
+/**
+ * Brings every channel's readings against the typical cell of their own moment. Channels beyond their floor or
+ * ceiling (`condemned`, by index) have no part in what is typical.
+ */
+export function observe(
+  record: ScanRecord,
+  pack: Pack,
+  condemned: ReadonlySet<number> = new Set(),
+): Observed {
   const curve = ocvCurve(pack.profile.ocv);
-  return condense(
-    record.simultaneous ? observeTogether(record, pack, curve) : observePolled(record, pack, curve),
-  );
+  return condense((record.simultaneous ? observeTogether : observePolled)(record, pack, curve, condemned));
 }
 
 /** Last grid moment at or before a time. */

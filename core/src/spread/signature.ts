@@ -1,58 +1,64 @@
-import { CELL_LIMITS, type OcvCurve, type Pack } from '../pack';
+import { factsOf, limitValue, type Pack } from '../pack';
 import type { ScanRecord } from '../scan';
+import { sampledHigh, sampledMedian, type AbsoluteLook } from './absolute';
 import { median } from './statistics';
 
 /** Readings that no healthy or merely weak cell can give, told before any fitting. */
 export interface Signature {
   channelIndex: number;
-  kind: 'dead' | 'stuck' | 'beyond';
+  kind: 'dead' | 'reversed' | 'over-charged' | 'stuck' | 'beyond';
   volts: number;
   reason: string;
 }
 
 /** Fewest readings before "it never moves" means anything. */
 const FEWEST_TO_CALL_STUCK = 12;
+/** Above over-charged by this a cell would have burst: it is the reading. From memory. */
+const BEYOND_V = 0.3;
 
 /**
- * Dead: near 0 V, reversed, or far below the floor of the chemistry while the neighbours are normal.
- * Beyond: above what the chemistry can give. Stuck: the same figure all along while the others move.
+ * Dead: below the floor of the chemistry, near 0 V or reversed. Over-charged: above its ceiling. Beyond: more than a
+ * cell can give. Stuck: the same figure all along while the others move. The first three are absolute.
  */
-export function findSignatures(record: ScanRecord, pack: Pack, curve: OcvCurve): Signature[] {
-  const limits = CELL_LIMITS[pack.profile.chemistry];
-  const perCell = record.voltageV.map((v, i) => sampledMedian(v.value) / pack.channels[i]!.cells);
-  const typical = median(perCell);
-  const deadBelow = Math.min(0.76 * curve.minV, typical - 0.3 * (limits.fullV - limits.emptyV));
+export function findSignatures(record: ScanRecord, pack: Pack, look: AbsoluteLook): Signature[] {
+  const { profile } = pack;
+  const chemistry = factsOf(profile.chemistry).name;
+  const most = limitValue(profile, 'cellMostV');
+  const out = new Map(look.outOfBounds.map((o) => [o.channelIndex, o]));
+  const sound = pack.channels.filter((c) => !out.has(c.index));
+  const typical = median(sound.map((c) => look.settledV[c.index]! / c.cells));
   const moves = record.voltageV.map((v) => distinct(v.value, 5));
-  const typicalMoves = median(moves);
+  const typicalMoves = median(sound.map((c) => moves[c.index]!));
   const found: Signature[] = [];
   pack.channels.forEach((channel, i) => {
-    const v = perCell[i]!;
-    const volts = v * channel.cells;
-    if (v < deadBelow && typical > curve.minV) {
-      const how =
-        v < 0
-          ? 'reversed'
-          : v < 0.15 * typical
-            ? 'near 0 V'
-            : `far below the floor of ${pack.profile.chemistry.toUpperCase()}`;
-      found.push({
-        channelIndex: i,
-        kind: 'dead',
-        volts,
-        reason: `Reads ${volts.toFixed(2)} V while the others read ${(typical * channel.cells).toFixed(2)} V: ${how}.`,
-      });
-    } else if (v > Math.max(limits.fullV, curve.maxV) + 0.12 && v > typical + 0.12) {
-      found.push({
-        channelIndex: i,
-        kind: 'beyond',
-        volts,
-        reason: `Reads ${volts.toFixed(2)} V: more than ${pack.profile.chemistry.toUpperCase()} can give.`,
-      });
+    const o = out.get(i);
+    const beside = sound.length > 0 ? ` The others read ${(typical * channel.cells).toFixed(2)} V.` : '';
+    if (o) {
+      const volts = o.voltageV;
+      if (o.state === 'over-charged' || o.state === 'impossible') {
+        const high = Math.max(volts, sampledHigh(record.voltageV[i]!.value));
+        const beyond = high / channel.cells > most + BEYOND_V;
+        found.push({
+          channelIndex: i,
+          kind: beyond ? 'beyond' : 'over-charged',
+          volts,
+          reason: beyond
+            ? `Reads up to ${high.toFixed(2)} V: more than ${chemistry} can give.${beside}`
+            : `Reads ${o.says}${beside} Until a meter says otherwise it is over-charged: no charging, keep away.`,
+        });
+      } else
+        found.push({
+          channelIndex: i,
+          kind: o.state === 'reversed' ? 'reversed' : 'dead',
+          volts,
+          reason: `Reads ${o.says}${beside}`,
+        });
     } else if (
       moves[i] === 1 &&
       record.voltageV[i]!.value.length >= FEWEST_TO_CALL_STUCK &&
       typicalMoves > 3
     ) {
+      const volts = sampledMedian(record.voltageV[i]!.value);
       found.push({
         channelIndex: i,
         kind: 'stuck',
@@ -62,14 +68,6 @@ export function findSignatures(record: ScanRecord, pack: Pack, curve: OcvCurve):
     }
   });
   return found;
-}
-
-/** Middle value of at most about a thousand readings spread over the record. */
-function sampledMedian(values: Float64Array): number {
-  const stride = Math.max(1, Math.floor(values.length / 1000));
-  const some: number[] = [];
-  for (let k = 0; k < values.length; k += stride) if (!Number.isNaN(values[k]!)) some.push(values[k]!);
-  return median(some);
 }
 
 /** How many different readings there are, counted no further than `most`. */

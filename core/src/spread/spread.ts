@@ -1,6 +1,6 @@
-import { CELL_LIMITS, ocvCurve, type Pack } from '../pack';
+import { factsOf, limitValue, ocvCurve, type Pack } from '../pack';
 import type { RestPoint } from '../scan';
-import { median, medianAbsoluteDeviation, MODIFIED_Z_LIMIT, modifiedZScores } from './statistics';
+import { median, medianAbsoluteDeviation, MODIFIED_Z_LIMIT } from './statistics';
 
 /** One channel against the rest of the pack at one rest. */
 export interface ChannelDeviation {
@@ -35,25 +35,32 @@ export interface Spread {
   onPlateau: boolean;
 }
 
-/** Common practice of the trade, no source: delta between groups of a good lithium pack at rest, mV. */
-export function gradeDelta(deltaMv: number): Spread['grade'] {
+/**
+ * Delta between groups at rest, mV, in the words of the trade. Common practice, no source; where the maker says at
+ * what delta the vehicle will not drive, that counts.
+ */
+export function gradeDelta(deltaMv: number, driveBlockingMv = 200): Spread['grade'] {
+  if (deltaMv >= driveBlockingMv) return 'blocks-drive';
   if (deltaMv <= 10) return 'excellent';
   if (deltaMv <= 30) return 'good';
-  if (deltaMv <= 50) return 'limit';
-  return deltaMv < 200 ? 'poor' : 'blocks-drive';
+  return deltaMv <= 50 ? 'limit' : 'poor';
 }
 
 /**
  * Spread of a pack at one rest: robust statistics per channel and what each deviation means in charge.
+ * Channels beyond their floor or ceiling (`condemned`) are shown but have no part in what is typical.
  * Voltages are V per channel; those of blocks are compared per channel and converted per cell for the OCV curve.
  */
-export function spreadAt(point: RestPoint, pack: Pack): Spread {
+export function spreadAt(point: RestPoint, pack: Pack, condemned: ReadonlySet<number> = new Set()): Spread {
   const { profile, channels } = pack;
   const curve = ocvCurve(profile.ocv);
-  const stepV = CELL_LIMITS[profile.chemistry].sensorStepV;
+  const stepV = factsOf(profile.chemistry).sensorStepV;
   const perCell = point.voltageV.map((v, i) => v / channels[i]!.cells);
-  const medianCell = median(perCell.filter((v) => !Number.isNaN(v)));
-  const z = modifiedZScores(perCell, stepV / (channels[0]?.cells ?? 1));
+  const sound = perCell.filter((v, i) => !Number.isNaN(v) && !condemned.has(i));
+  const medianCell = median(sound);
+  const floor = stepV / (channels[0]?.cells ?? 1);
+  const mad = Math.max(medianAbsoluteDeviation(sound, medianCell), floor);
+  const z = perCell.map((v) => (0.6745 * (v - medianCell)) / mad);
   const medianSoc = curve.socAt(medianCell);
   const rows = channels.map((channel, i): ChannelDeviation => {
     const cellV = perCell[i]!;
@@ -74,6 +81,8 @@ export function spreadAt(point: RestPoint, pack: Pack): Spread {
   let lo = 0;
   let hi = 0;
   perCell.forEach((v, i) => {
+    if (Number.isNaN(perCell[lo]!)) lo = i;
+    if (Number.isNaN(perCell[hi]!)) hi = i;
     if (v < perCell[lo]!) lo = i;
     if (v > perCell[hi]!) hi = i;
   });
@@ -81,15 +90,15 @@ export function spreadAt(point: RestPoint, pack: Pack): Spread {
   const [pl, ph] = curve.socInterval(medianCell, stepV);
   return {
     timeS: point.timeS,
-    medianV: median(point.voltageV),
-    madMv: medianAbsoluteDeviation(point.voltageV) * 1000,
+    medianV: median(point.voltageV.filter((_, i) => !condemned.has(i))),
+    madMv: medianAbsoluteDeviation(point.voltageV.filter((_, i) => !condemned.has(i))) * 1000,
     minV: point.voltageV[lo]!,
     maxV: point.voltageV[hi]!,
     minChannelIndex: lo,
     maxChannelIndex: hi,
     deltaMv,
     medianSocFraction: medianSoc,
-    grade: gradeDelta(deltaMv / channels[lo]!.cells),
+    grade: gradeDelta(deltaMv / channels[lo]!.cells, limitValue(profile, 'driveBlockingMv')),
     channels: rows,
     onPlateau: ph - pl > 0.02,
   };

@@ -1,4 +1,4 @@
-import { CELL_LIMITS, type OcvCurve, type Pack } from '../pack';
+import { factsOf, type OcvCurve, type Pack } from '../pack';
 import { indexAt, type ScanRecord, type Series } from '../scan';
 import { accumulate, solveSpd, spdInverseDiagonal } from './linear';
 import { median } from './statistics';
@@ -20,14 +20,29 @@ export interface Trajectory {
   /** Voltage dropped in the typical cell at once, V, and by the slow part, V. */
   ohmicV: Float64Array;
   slowV: Float64Array;
-  /** Estimated capacity of the typical channel, A·h, and its standard deviation. */
+  /** Working capacity of the typical channel, A·h, and its standard deviation: the prior where nothing measures it. */
   capacityAh: number;
   capacitySdAh: number;
+  /** What the record alone says, without any prior; null where it holds no current of its own. */
+  alone: Alone | null;
   resistanceOhm: number;
   tau1S: number;
   tau2S: number;
   /** Grid moments whose current was changing too fast to be sure of. */
   unsteady: Uint8Array;
+}
+
+/** Capacity and resistance from the record alone. */
+export interface Alone {
+  capacityAh: number;
+  capacitySdAh: number;
+  /** Ohmic resistance of one cell of the typical channel. */
+  resistanceOhm: number;
+  resistanceSdOhm: number;
+  /** Span of charge that was counted, as a share of the capacity. */
+  spanFraction: number;
+  /** Widest change of current, A. */
+  currentSpanA: number;
 }
 
 /** Current through a first-order lag, exact for current that is linear between the samples. */
@@ -88,6 +103,7 @@ interface Fit {
   perCapacity: number;
   perCapacitySd: number;
   r: [number, number, number];
+  rSd: number;
   leakPerDay: number;
   cost: number;
 }
@@ -106,28 +122,29 @@ function fitTypical(
   startSoc: number,
   startSocSd: number,
   weights: Float64Array,
+  /** How much wider than usual the priors of capacity and resistance are; wide enough, the record speaks alone. */
+  loosened = 1,
 ): Fit {
   const rated = pack.profile.ratedCapacityAh;
   const cells = median(pack.channels.map((c) => c.cells));
   const nominalOhm = pack.profile.nominalGroupResistanceMilliohm / 1000 / cells;
-  const nimh = pack.profile.chemistry === 'nimh';
-  // Priors from memory: packs in a workshop hold 0.65 to 1.05 of their rating, resistance is near new or up to twice
-  // it, lithium leaks about 1.5 % a month and NiMH about 25 %.
+  const { expectedHealth, leak } = factsOf(pack.profile.chemistry);
+  // Priors from memory: resistance is near new or up to twice it; the rest is in the record of the chemistry.
   const priorMean = [
     startSoc,
-    1 / (0.87 * rated),
+    1 / (expectedHealth.value * rated),
     nominalOhm * 1.1,
     nominalOhm * 0.4,
     nominalOhm * 0.3,
-    nimh ? 0.008 : 0.0005,
+    leak.perDay,
   ];
   const priorSd = [
     startSocSd,
-    0.12 / rated,
-    nominalOhm * 0.6,
-    nominalOhm * 0.5,
-    nominalOhm * 0.5,
-    nimh ? 0.004 : 0.0004,
+    (loosened * expectedHealth.sd) / rated,
+    loosened * nominalOhm * 0.6,
+    loosened * nominalOhm * 0.5,
+    loosened * nominalOhm * 0.5,
+    leak.perDaySd,
   ];
   const N = priorMean.length;
   const theta = priorMean.slice();
@@ -138,6 +155,7 @@ function fitTypical(
   const scale = Math.min(1, 60 / Math.max(1, total)) / 0.004 ** 2;
   let cost = Infinity;
   let sd = priorSd[1]!;
+  let rSd = priorSd[2]!;
   const row = new Float64Array(N);
   for (let pass = 0; pass < 8; pass++) {
     const info = new Float64Array(N * N);
@@ -170,7 +188,9 @@ function fitTypical(
     }
     cost = sum;
     const x = solveSpd(info, rhs);
-    sd = Math.sqrt(spdInverseDiagonal(info)[1]!);
+    const variance = spdInverseDiagonal(info);
+    sd = Math.sqrt(variance[1]!);
+    rSd = Math.sqrt(variance[2]!);
     x.forEach((d, j) => (theta[j]! += d));
     theta[1] = Math.min(Math.max(theta[1]!, 0.6 / rated), 2.5 / rated);
     theta[5] = Math.max(0, theta[5]!);
@@ -181,6 +201,7 @@ function fitTypical(
     perCapacity: theta[1]!,
     perCapacitySd: sd,
     r: [theta[2]!, theta[3]!, theta[4]!],
+    rSd,
     leakPerDay: theta[5]!,
     cost,
   };
@@ -193,6 +214,86 @@ const TAUS: [number, number][] = [
   [40, 600],
   [15, 1200],
 ];
+
+/** How far the table may lie beside the real curve at either end of a span, share of charge: aged packs, C/20 tables. From memory. */
+const TABLE_SOC_SD = 0.012;
+/** Gain error of a current sensor, one standard deviation. From memory. */
+const CURRENT_GAIN_SD = 0.01;
+const LOOSE = 30;
+
+/**
+ * Capacity and resistance of the typical cell with nothing but the readings behind them: the longest stretch whose
+ * current was recorded, fitted with priors so wide that they say nothing. Errors of the table and of the current
+ * sensor are in the standard deviation.
+ */
+function recordAlone(
+  record: ScanRecord,
+  pack: Pack,
+  curve: OcvCurve,
+  course: {
+    timeS: Float64Array;
+    currentA: Float64Array;
+    drawnAh: Float64Array;
+    days: Float64Array;
+    typicalV: Float64Array;
+    weights: Float64Array;
+    slow: [Float64Array, Float64Array];
+  },
+): Alone | null {
+  const { timeS, currentA, drawnAh, days, typicalV, slow } = course;
+  const cuts = (record.assumed ?? []).map((a) => a.fromS);
+  const partOf = (t: number): number => cuts.filter((c) => t > c).length;
+  const spans = new Map<number, { low: number; high: number; lowA: number; highA: number }>();
+  const inGap = (t: number): boolean => (record.assumed ?? []).some((a) => t > a.fromS && t < a.toS);
+  const known: number[] = [];
+  for (let k = 0; k < timeS.length; k++) {
+    if (course.weights[k] === 0 || inGap(timeS[k]!)) continue;
+    known.push(k);
+    const part = partOf(timeS[k]!);
+    const s = spans.get(part) ?? { low: Infinity, high: -Infinity, lowA: Infinity, highA: -Infinity };
+    s.low = Math.min(s.low, drawnAh[k]!);
+    s.high = Math.max(s.high, drawnAh[k]!);
+    s.lowA = Math.min(s.lowA, currentA[k]!);
+    s.highA = Math.max(s.highA, currentA[k]!);
+    spans.set(part, s);
+  }
+  const [widest] = [...spans].sort(([, a], [, b]) => b.high - b.low - (a.high - a.low));
+  if (!widest) return null;
+  const [part, span] = widest;
+  const used = known.filter((k) => partOf(timeS[k]!) === part);
+  const weights = new Float64Array(timeS.length);
+  for (const k of used) weights[k] = course.weights[k]!;
+  const first = used[0]!;
+  const shifted = drawnAh.map((q) => q - drawnAh[first]!);
+  const later = days.map((d) => d - days[first]!);
+  const fit = fitTypical(
+    curve,
+    pack,
+    later,
+    shifted,
+    [currentA, ...slow],
+    typicalV,
+    curve.socAt(typicalV[first]!),
+    0.5,
+    weights,
+    LOOSE,
+  );
+  const capacityAh = 1 / fit.perCapacity;
+  const spanFraction = (span.high - span.low) * fit.perCapacity;
+  const capacitySdAh = Math.hypot(
+    fit.perCapacitySd * capacityAh ** 2,
+    capacityAh * CURRENT_GAIN_SD,
+    spanFraction > 0 ? (capacityAh * TABLE_SOC_SD * Math.SQRT2) / spanFraction : Infinity,
+  );
+  return {
+    capacityAh,
+    capacitySdAh,
+    resistanceOhm: fit.r[0],
+    resistanceSdOhm: fit.rSd,
+    spanFraction,
+    currentSpanA: span.highA - span.lowA,
+  };
+}
 
 /**
  * Follows the typical cell through the record.
@@ -226,7 +327,7 @@ export function followTypical(
   const days = timeS.map((t) => (t - timeS[0]!) / 86400);
   const weights = Float64Array.from(typicalV, (v, k) => (Number.isNaN(v) || unsteady[k] ? 0 : 1));
   const reported = record.reportedSocFraction?.value.find((v) => !Number.isNaN(v));
-  const first = typicalV.find((v) => !Number.isNaN(v)) ?? CELL_LIMITS[pack.profile.chemistry].nominalV;
+  const first = typicalV.find((v) => !Number.isNaN(v)) ?? factsOf(pack.profile.chemistry).cell.nominalV;
   const resting = Math.abs(currentA[0] ?? 0) < 0.02 * pack.profile.ratedCapacityAh;
   const startSoc = reported ?? curve.socAt(first);
   const startSd = reported === undefined ? (resting ? 0.1 : 0.3) : 0.05;
@@ -247,6 +348,8 @@ export function followTypical(
     if (!best || fit.cost < best.fit.cost) best = { fit, tau, slow };
   }
   const { fit, tau, slow } = best!;
+  const alone =
+    current && recordAlone(record, pack, curve, { timeS, currentA, drawnAh, days, typicalV, weights, slow });
   return {
     timeS,
     currentA,
@@ -262,6 +365,7 @@ export function followTypical(
     slowV: Float64Array.from(slow[0], (i, k) => i * fit.r[1] + slow[1][k]! * fit.r[2]),
     capacityAh: 1 / fit.perCapacity,
     capacitySdAh: fit.perCapacitySd / fit.perCapacity ** 2,
+    alone,
     resistanceOhm: fit.r[0],
     tau1S: tau[0],
     tau2S: tau[1],

@@ -11,12 +11,6 @@ export const VERDICTS = [
 ] as const;
 export type Verdict = (typeof VERDICTS)[number];
 
-/** A figure with its standard deviation. */
-export interface Estimated {
-  value: number;
-  sd: number;
-}
-
 /** Estimated magnitudes of one channel against the pack's typical channel. Only what the verdict rests on. */
 export interface Estimate {
   /** State of charge at the start of the record, percentage points; negative = lower. */
@@ -51,6 +45,8 @@ export interface ChannelFinding {
   separate: number;
   /** The other channel of a tap-wire pair. */
   pairedWith?: string;
+  /** What the volts say by themselves, beyond the verdict. */
+  absolute?: 'reversed' | 'over-charged';
   /** Where a high resistance sits: in a joint (at once with the current), or in the cell (its slow part as well). */
   seat?: 'joint' | 'cell';
 }

@@ -78,7 +78,7 @@ export function ModuleSheet({
                   <td className="r">{cell(report.nearFull)}</td>
                   <td className="r">{cell(report.nearEmpty)}</td>
                   <td className="r">
-                    {estimate ? `${fixed(estimate.capacityRatio.value * 100, 0)} %` : '–'}
+                    {estimate?.capacityRatio ? `${fixed(estimate.capacityRatio.value * 100, 0)} %` : '–'}
                   </td>
                 </tr>
               );

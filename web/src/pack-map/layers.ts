@@ -60,11 +60,16 @@ export function deviationLayer(
 export function capacityLayer(pack: Pack, report: SpreadReport | null, replaced: readonly string[]): Layer {
   const groups = new Map<number, GroupMark>();
   for (const c of report?.channels ?? [])
-    groups.set(c.channelIndex, { scale: Math.max(-1, Math.min(1, (c.capacityRatio.value - 1) / 0.2)) });
+    if (c.capacityRatio)
+      groups.set(c.channelIndex, { scale: Math.max(-1, Math.min(1, (c.capacityRatio.value - 1) / 0.2)) });
   return {
     id: 'capacity',
     name: 'Capacity',
-    caption: report ? 'estimated from the scan' : 'no scan yet',
+    caption: !report
+      ? 'no scan yet'
+      : groups.size > 0
+        ? 'estimated from the scan'
+        : 'not measured by the scan',
     groups,
     modules: moduleMarks(pack, report, replaced),
     legend: report ? { low: '−20 %', high: '+20 %' } : null,

@@ -1,5 +1,5 @@
 import { planBalance, type BalanceGoal, type BalancePlan } from '@cellmend/core/balance';
-import { InputProblem, ocvCurve } from '@cellmend/core/pack';
+import { InputProblem, ocvCurve, valueOf } from '@cellmend/core/pack';
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import { useNavigate } from 'react-router';
@@ -83,13 +83,18 @@ function Plan({
   const report = spreadOf(findings, 'before')!.report;
   const earlier = decisionOf(job, 'balance');
   const curve = ocvCurve(pack.profile.ocv);
-  const [packV, setPackV] = useDraft(`${job.number}.packV`, fixed(curve.voltageAt(report.endSocFraction), 3));
+  const [packV, setPackV] = useDraft(
+    `${job.number}.packV`,
+    report.working ? fixed(curve.voltageAt(report.working.endSocFraction), 3) : '',
+  );
   const [currentA, setCurrent] = useDraft(`${job.number}.currentA`, String(earlier?.body.currentA ?? 8));
   const [bleederMa, setBleeder] = useDraft(
     `${job.number}.bleederMa`,
     String(pack.profile.bleederMilliamp ?? 50),
   );
-  const [goal, setGoal] = useState<BalanceGoal>(earlier?.body.goal ?? 'level-when-full');
+  const [goal, setGoal] = useState<BalanceGoal>(
+    earlier?.body.goal ?? (report.capacityAh.measured ? 'level-when-full' : 'level-now'),
+  );
   const [method, setMethod] = useState<'supply' | 'bleeders'>(earlier?.body.method ?? 'supply');
   const [storing, setStoring] = useState<ApiProblem | null>(null);
   const signing = useSigning('balance');
@@ -111,7 +116,7 @@ function Plan({
         moduleRestVoltageV: donor.restVoltageV,
         newcomerCapacityAh: donor.capacityAh,
         packSocFraction: curve.socAt(cellV),
-        packCapacityAh: report.typicalCapacityAh,
+        packCapacityAh: valueOf(report.capacityAh),
         currentA: typed(currentA),
         bleederMilliamp: typed(bleederMa),
         goal,
@@ -149,7 +154,8 @@ function Plan({
               type: '',
               title: 'Away',
               status: 0,
-              detail: 'The server is away. What you typed stays here; sign again when it is back.',
+              detail:
+                'The server is away. Whether it was stored is not certain; what you typed stays here. Sign again: it is stored once.',
             }),
       );
       await refresh();

@@ -59,17 +59,21 @@ export function BuyersCheck() {
     odometerKm: intake?.odometerKm ?? null,
     ageYears: intake?.ageYears ?? null,
     insulationOhm: intake?.insulationOhm ?? null,
-    codes,
+    codes: codes.length > 0 || intake?.codesRead ? codes : null,
   });
-  const share = spread.report.typicalCapacityAh / pack.profile.ratedCapacityAh;
+  const { health } = spread.report;
   return (
     <Page>
       <h1>Is this pack worth buying?</h1>
       <Answer
         tone={check.verdict === 'sound' ? 'good' : check.verdict === 'cannot tell yet' ? 'plain' : 'suspect'}
         title={TITLES[check.verdict]}
-        big={percent(share)}
-        small="of rated capacity"
+        big={health.measured ? percent(health.value) : undefined}
+        small={
+          health.measured
+            ? `of rated capacity, ${percent(health.low)} to ${percent(health.high)}`
+            : 'capacity not measured'
+        }
       >
         {check.because}
       </Answer>

@@ -142,27 +142,32 @@ const NOTHING: readonly string[] = [];
 /** What the pack would give with twins of the rest in place of the chosen modules. */
 function Gain({ report, chosen }: { report: SpreadReport; chosen: readonly string[] }) {
   const { pack } = useJobView();
-  const states = groupStates(
-    report.channels,
-    pack.channels.length,
-    report.typicalCapacityAh,
-    report.startSocFraction,
-  );
+  const { capacityAh, working } = report;
+  if (!working) return null;
+  if (!capacityAh.measured)
+    return (
+      <p>
+        <Mute>
+          What a swap brings back is not measured. {capacityAh.why} {capacityAh.test}
+        </Mute>
+      </p>
+    );
+  const typicalAh = capacityAh.value;
+  const states = groupStates(report.channels, pack.channels.length, typicalAh, working.startSocFraction);
   const swapped = states.map((s, i) =>
     pack.channels[i]!.moduleIndices.some((m) => chosen.includes(pack.modules[m]!.id))
-      ? { capacityAh: report.typicalCapacityAh, socFraction: report.startSocFraction }
+      ? { capacityAh: typicalAh, socFraction: working.startSocFraction }
       : s,
   );
   const after = usableCapacity(swapped);
   const { ratedRangeKm, ratedCapacityAh } = pack.profile;
-  const km = (ah: number): string =>
-    ratedRangeKm ? `, about ${fixed(rangeKm(ah, ratedCapacityAh, ratedRangeKm), 0)} km` : '';
+  const spread = (capacityAh.high - capacityAh.low) / 2 / typicalAh;
+  const told = (ah: number): string =>
+    `${fixed(ah, 0)} ± ${fixed(ah * spread, 0)} A·h${ratedRangeKm ? `, about ${fixed(rangeKm(ah, ratedCapacityAh, ratedRangeKm), 0)} km` : ''}`;
   return (
     <p>
-      With twins of the rest in place of {chosen.join(', ') || 'nothing'}: {fixed(after.usableAh, 0)} A·h
-      usable
-      {km(after.usableAh)} as it is balanced now, {fixed(after.balancedAh, 0)} A·h{km(after.balancedAh)} once
-      all are level.
+      With twins of the rest in place of {chosen.join(', ') || 'nothing'}: {told(after.usableAh)} usable as it
+      is balanced now, {told(after.balancedAh)} once all are level.
     </p>
   );
 }

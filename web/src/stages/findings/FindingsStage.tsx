@@ -14,13 +14,16 @@ import {
   Mute,
   NextBar,
   Page,
+  ProblemNote,
   Sheet,
   Stack,
 } from '../../ui/parts';
 import { fixed, percent, signed } from '../../ui/words';
+import { useWrite } from '../../shell/useWrite';
 import type { StageProps } from '../props';
 import { DecideReplace } from './DecideReplace';
-import { headline, suspectsOf } from './view';
+import { measuredText } from '../../ui/Measured';
+import { costOf, headline, suspectsOf } from './view';
 import { Evidence } from './Evidence';
 import { Meter } from './Meter';
 
@@ -75,6 +78,7 @@ export function FindingsStage({ question }: StageProps) {
   const [deciding, setDeciding] = useState(false);
   const [table, setTable] = useState(false);
   const [why, setWhy] = useState(false);
+  const anew = useWrite();
   const spread = spreadOf(findings, 'before');
   const leak = leakOf(findings);
   const leaking = leak?.report.found?.split(' and ') ?? [];
@@ -120,26 +124,46 @@ export function FindingsStage({ question }: StageProps) {
   const healthy = report.channels.filter(
     (c) => !report.findings.some((f) => f.channelIndex === c.channelIndex),
   );
-  const widest = (pick: (c: (typeof healthy)[number]) => number): number =>
-    Math.max(0, ...healthy.map((c) => Math.abs(pick(c) - 1)));
+  /** How far the healthy channels are apart, of those that the record measures; empty where it measures none. */
+  const within = (
+    name: string,
+    pick: (c: (typeof healthy)[number]) => number | undefined,
+    digits: number,
+  ): string => {
+    const known = healthy.flatMap((c) => pick(c) ?? []);
+    return known.length < healthy.length || known.length === 0
+      ? `${name} not measured`
+      : `${name} within ${percent(Math.max(...known.map((v) => Math.abs(v - 1))), digits)}`;
+  };
+  const agreement = [
+    within('capacity', (c) => c.capacityRatio?.value, 1),
+    within('resistance', (c) => c.resistanceRatio?.value, 0),
+  ].join(', ');
   const head = first && headline(first, report);
-  const lost = report.mendedAh - report.usableAh;
+  const { usableAh, mendedAh } = report;
+  const lost = usableAh.measured && mendedAh.measured ? mendedAh.value - usableAh.value : 0;
+  const beyond = report.pack.verdict === 'over-discharged' || report.pack.verdict === 'over-charged';
+  const stale =
+    (findings.find((f) => f.id === spread.id)?.profileVersion ?? job.packVersion) < job.packVersion;
   const inputs = findings.find((f) => f.id === spread.id)?.inputIds ?? [];
   const scanIds = job.scans.filter((k) => inputs.includes(k.id)).map((k) => k.id);
   return (
     <Page>
       <h1>{question}</h1>
-      {first && head ? (
+      {leak && leaking.length > 0 && (
+        <Answer tone="suspect" title={`High voltage reaches the chassis at ${leak.report.found}`}>
+          {leak.report.text}
+        </Answer>
+      )}
+      {beyond ? (
+        <Answer tone="hot" title={`The whole pack is ${report.pack.verdict}`}>
+          {report.pack.reasons.join(' ')}
+        </Answer>
+      ) : first && head ? (
         <Answer
           tone="suspect"
           title={head.title}
-          big={
-            first.costKm !== null && first.costKm >= 0.5
-              ? `−${fixed(first.costKm, 0)} km`
-              : first.costAh >= 0.2
-                ? `−${fixed(first.costAh, 1)} A·h`
-                : undefined
-          }
+          big={costOf(first) && `−${costOf(first)}`}
           small={first.confidence === null ? 'cause open' : `confidence ${percent(first.confidence)}`}
         >
           {head.text}
@@ -147,17 +171,22 @@ export function FindingsStage({ question }: StageProps) {
       ) : (
         <Answer
           tone="good"
-          title={report.evenButAged ? 'The pack has aged, but evenly' : 'No channel stands out'}
-          big={`${fixed(report.typicalCapacityAh, 0)} A·h`}
-          small={`of ${fixed(pack.profile.ratedCapacityAh, 0)} rated`}
+          title={report.pack.verdict === 'aged' ? 'The pack has aged, but evenly' : 'No channel stands out'}
+          big={report.capacityAh.measured ? `${fixed(report.capacityAh.value, 0)} A·h` : undefined}
+          small={
+            report.capacityAh.measured
+              ? `${fixed(report.capacityAh.low, 0)} to ${fixed(report.capacityAh.high, 0)} of ${fixed(pack.profile.ratedCapacityAh, 0)} rated`
+              : 'capacity not measured'
+          }
         >
-          {report.evenButAged
+          {report.pack.verdict === 'aged'
             ? 'Every group holds much less than when new. Swapping one module cannot bring it back.'
-            : 'All groups agree within what healthy groups differ by.'}
+            : 'All groups agree within what healthy groups differ by, in what was recorded.'}
+          {!report.capacityAh.measured && ` Capacity: ${report.capacityAh.why} ${report.capacityAh.test}`}
         </Answer>
       )}
       <Columns $of="1.35fr 1fr">
-        <Evidence report={report} scanIds={scanIds} />
+        {beyond ? <Settled report={report} /> : <Evidence report={report} scanIds={scanIds} />}
         <List>
           {suspects.map((s) => (
             <li key={s.key}>
@@ -203,28 +232,38 @@ export function FindingsStage({ question }: StageProps) {
               )}
             </li>
           ))}
-          <li>
-            <Item $suspect={false} onPress={() => setTable(!table)} aria-expanded={table}>
-              <b className="n">{agree}</b>
-              <b>{agree === 1 ? 'Module agrees' : 'Modules agree'}</b>
-              <b />
-              <span>
-                capacity within{' '}
-                {percent(
-                  widest((c) => c.capacityRatio.value),
-                  1,
-                )}
-                , resistance within{' '}
-                {percent(
-                  widest((c) => c.resistanceRatio.value),
-                  0,
-                )}{' '}
-                · figures
-              </span>
-            </Item>
-          </li>
+          {!beyond && (
+            <li>
+              <Item $suspect={false} onPress={() => setTable(!table)} aria-expanded={table}>
+                <b className="n">{agree}</b>
+                <b>{agree === 1 ? 'Module agrees' : 'Modules agree'}</b>
+                <b />
+                <span>{agreement} · figures</span>
+              </Item>
+            </li>
+          )}
+          {beyond && <Extremes report={report} />}
         </List>
       </Columns>
+      {stale && (
+        <Sheet>
+          <Stack>
+            <p>
+              The pack profile was changed since this was computed (version{' '}
+              {findings.find((f) => f.id === spread.id)?.profileVersion} of {job.packVersion}). What was found
+              then stays as it is.
+            </p>
+            {person.mayWrite && (
+              <div>
+                <Button quiet isDisabled={anew.busy} onPress={() => void anew.run('/findings/anew', {})}>
+                  Compute anew with the profile as it is now
+                </Button>
+              </div>
+            )}
+            {anew.problem && <ProblemNote what={anew.problem.what} accepted={anew.problem.accepted} />}
+          </Stack>
+        </Sheet>
+      )}
       {table && <Figures only={selected} />}
       {why && <WhyThis report={report} />}
       {decision && (
@@ -253,7 +292,7 @@ export function FindingsStage({ question }: StageProps) {
             <br />
             {report.nextTest}
             {lost > 0.5 &&
-              ` All suspects mended would give ${fixed(report.mendedAh, 0)} instead of ${fixed(report.usableAh, 0)} A·h.`}
+              ` All suspects mended would give ${measuredText(mendedAh, 'A·h')} instead of ${measuredText(usableAh, 'A·h')}.`}
           </div>
           {report.tests.length > 0 && (
             <Button quiet onPress={() => setWhy(!why)}>
@@ -273,6 +312,54 @@ export function FindingsStage({ question }: StageProps) {
         </NextBar>
       )}
     </Page>
+  );
+}
+
+/** Volts of every channel as they are, where nothing is to be compared. */
+function Settled({ report }: { report: SpreadReport }) {
+  const { pack } = useJobView();
+  return (
+    <Sheet>
+      <h3>Every channel as it stands</h3>
+      <Mute>Nothing is compared: the pack as a whole is beyond its limits.</Mute>
+      <p className="n" style={{ fontSize: 15, lineHeight: 1.7 }}>
+        {pack.channels.map((c) => (
+          <span key={c.id} style={{ display: 'inline-block', minWidth: 118 }}>
+            {c.id} {report.settledV[c.index] == null ? '–' : `${fixed(report.settledV[c.index]!, 3)} V`}
+          </span>
+        ))}
+      </p>
+    </Sheet>
+  );
+}
+
+/** Lowest and highest, and what to do first. */
+function Extremes({ report }: { report: SpreadReport }) {
+  const { pack } = useJobView();
+  const known = pack.channels.flatMap((c) => {
+    const v = report.settledV[c.index];
+    return v == null ? [] : [{ id: c.id, v }];
+  });
+  const sorted = [...known].sort((a, b) => a.v - b.v);
+  const [low, high] = [sorted[0], sorted[sorted.length - 1]];
+  return (
+    <li>
+      <Sheet>
+        <Stack $gap={6}>
+          {low && high && (
+            <p>
+              Lowest {low.id} <b className="n">{fixed(low.v, 2)} V</b>, highest {high.id}{' '}
+              <b className="n">{fixed(high.v, 2)} V</b>.
+            </p>
+          )}
+          <p>
+            {report.pack.verdict === 'over-discharged'
+              ? 'Scrap by default. A supervised recovery is a decision of its own: low current, outdoors, watched, and it has to hold.'
+              : 'No charging, no driving. The maker or a licensed specialist says how it is brought down.'}
+          </p>
+        </Stack>
+      </Sheet>
+    </li>
   );
 }
 
@@ -346,7 +433,9 @@ function Figures({ only }: { only: number | null }) {
                 <td className="r">{f ? `${signed(f.deltaSocFraction * 100)} %` : '–'}</td>
                 <td className="r">{e ? `${signed(e.deltaSocFraction * 100)} %` : '–'}</td>
                 <td className="r">{e ? signed(e.deltaAh) : '–'}</td>
-                <td className="r">{estimate ? percent(estimate.capacityRatio.value, 1) : '–'}</td>
+                <td className="r">
+                  {estimate?.capacityRatio ? percent(estimate.capacityRatio.value, 1) : 'not measured'}
+                </td>
               </tr>
             );
           })}

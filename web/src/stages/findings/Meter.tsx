@@ -1,5 +1,5 @@
 import { parseQuantity } from '@cellmend/core/jot';
-import { CELL_LIMITS, InputProblem } from '@cellmend/core/pack';
+import { InputProblem, judgeAt, possibleV } from '@cellmend/core/pack';
 import { useState, type FormEvent } from 'react';
 import { enqueue } from '../../api/queue';
 import { useJobView } from '../../shell/jobContext';
@@ -21,13 +21,16 @@ export function Meter({ channels, worst }: { channels: number[]; worst: number }
     event.preventDefault();
     try {
       const { value, quantity } = parseQuantity(text);
-      const most = (CELL_LIMITS[pack.profile.chemistry].fullV + 0.6) * channel.cells;
-      if ((quantity !== null && quantity !== 'voltage') || !(value > -1.5 * channel.cells && value <= most))
+      const judged = judgeAt(pack, { kind: 'channel', index: at }, value);
+      const { leastV, mostV } = possibleV(pack.profile, channel.cells);
+      if ((quantity !== null && quantity !== 'voltage') || judged.state === 'impossible')
         throw new InputProblem(
           'meter',
-          `“${text}” cannot be the voltage of ${channel.id}.`,
+          quantity !== null && quantity !== 'voltage'
+            ? `“${text}” is no voltage.`
+            : `${channel.id}: ${judged.says}`,
           '',
-          `Up to ${most.toFixed(1)} V, such as ${(CELL_LIMITS[pack.profile.chemistry].nominalV * channel.cells).toFixed(3)}.`,
+          `${leastV.toFixed(1)} to ${mostV.toFixed(1)} V.`,
         );
       setProblem(null);
       void enqueue({

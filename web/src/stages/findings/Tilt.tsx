@@ -37,19 +37,24 @@ export function Tilt({ report }: { report: SpreadReport }) {
   const end = (s: Spread | null): TiltEnd | null =>
     s && {
       socFraction: s.medianSocFraction,
-      deltaAh: s.channels.map((c) => c.deltaSocFraction * report.typicalCapacityAh),
+      deltaSocFraction: s.channels.map((c) => c.deltaSocFraction),
     };
+  // In ampere-hours where the capacity is measured, else in per cent of charge.
+  const scale = report.capacityAh.measured ? report.capacityAh.value : 100;
+  const unit = report.capacityAh.measured ? 'A·h' : '%';
   const from = report.tilt?.from ?? end(report.nearFull);
   const to = report.tilt?.to ?? end(report.nearEmpty);
-  const all = [...(from?.deltaAh ?? []), ...(to?.deltaAh ?? [])];
+  const fromAt = from?.deltaSocFraction.map((d) => d * scale);
+  const toAt = to?.deltaSocFraction.map((d) => d * scale);
+  const all = [...(fromAt ?? []), ...(toAt ?? [])];
   const low = Math.min(-1, ...all) * 1.06;
   const high = Math.max(1, ...all) * 1.15;
   const y = (v: number): number => 16 + ((high - v) / (high - low)) * (H - 60);
   const suspect = new Map(report.findings.map((f) => [f.channelIndex, f]));
   const known = to ?? from;
-  const lines = (known?.deltaAh ?? []).map((last, i) => ({
+  const lines = ((known && (toAt ?? fromAt)) ?? []).map((last, i) => ({
     i,
-    from: from?.deltaAh[i] ?? last,
+    from: fromAt?.[i] ?? last,
     to: last,
     finding: suspect.get(i),
   }));
@@ -95,7 +100,7 @@ export function Tilt({ report }: { report: SpreadReport }) {
             strokeWidth={v === 0 ? 1.3 : 1}
           />
           <text x={X0 - 10} y={y(v) + 4} textAnchor="end" fill="var(--mute)">
-            {v === 0 ? '0 A·h' : fixed(v, Math.abs(v) < 1 ? 1 : 0)}
+            {v === 0 ? `0 ${unit}` : fixed(v, Math.abs(v) < 1 ? 1 : 0)}
           </text>
         </g>
       ))}

@@ -1,4 +1,4 @@
-import { normalisePack, type PackProfile } from '@cellmend/core/pack';
+import { normalisePack, type PackProfile, valueOf } from '@cellmend/core/pack';
 import { readScanCsv } from '@cellmend/core/scan';
 import { spreadReport, type SpreadReport } from '@cellmend/core/spread';
 import { readFileSync } from 'node:fs';
@@ -20,7 +20,7 @@ describe('suspects', () => {
   it('are modules, in order of what they cost, with their channels together', () => {
     expect(suspects.map((s) => s.module)).toEqual(['M07', 'M16']);
     expect(suspects[1]!.line).toMatch(/^channels 61 to 64 · 3\.\d % of charge low/);
-    expect(suspects[0]!.costKm!).toBeGreaterThan(suspects[1]!.costKm!);
+    expect(valueOf(suspects[0]!.costKm)!).toBeGreaterThan(valueOf(suspects[1]!.costKm)!);
   });
 
   it('say what it means for the job before the numbers', () => {

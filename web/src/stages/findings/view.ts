@@ -1,3 +1,4 @@
+import type { Measured } from '@cellmend/core/pack';
 import type { CostedFinding, SpreadReport } from '@cellmend/core/spread';
 import { verdictName } from '@cellmend/core/spread';
 import { channelList, fixed, percent, upper } from '../../ui/words';
@@ -12,9 +13,15 @@ export interface Suspect {
   /** In electrical order. */
   channels: CostedFinding[];
   worst: CostedFinding;
-  costKm: number | null;
-  costAh: number;
+  costKm: Measured;
+  costAh: Measured;
   line: string;
+}
+
+/** What a suspect costs, as far as it is measured and more than nothing: `31 km`, else `6.2 A·h`, else empty. */
+export function costOf({ costKm, costAh }: Pick<CostedFinding, 'costKm' | 'costAh'>): string {
+  if (costKm.measured && costKm.value >= 0.5) return `${fixed(costKm.value, 0)} km`;
+  return costAh.measured && costAh.value >= 0.2 ? `${fixed(costAh.value, 1)} A·h` : '';
 }
 
 /** Suspects in order of what they cost. */
@@ -29,12 +36,8 @@ export function suspectsOf(report: SpreadReport): Suspect[] {
     const worst = channels[0]!;
     const sorted = [...channels].sort((a, b) => a.channelIndex - b.channelIndex);
     const list = channelList(sorted.map((c) => c.channel));
-    const cost =
-      worst.costKm !== null && worst.costKm >= 0.5
-        ? `costs ${fixed(worst.costKm, 0)} km`
-        : worst.costAh >= 0.2
-          ? `costs ${fixed(worst.costAh, 1)} A·h`
-          : '';
+    const told = costOf(worst);
+    const cost = told && `costs ${told}`;
     return {
       key,
       module: first.module,
@@ -58,6 +61,8 @@ export const comesOut = ({ verdict, channels }: Suspect): boolean =>
 /** The estimate in the trade's words. */
 export function magnitude(f: CostedFinding): string {
   const e = f.estimate;
+  if (f.absolute === 'over-charged') return 'over-charged until a meter says otherwise';
+  if (f.absolute === 'reversed') return 'reversed';
   if (f.verdict === 'undetermined')
     return `could be ${f.alternatives.map((a) => verdictName(a.verdict)).join(' or ')}`;
   if (e.capacityRatio !== undefined) return `holds ${percent(e.capacityRatio)} of the others`;
@@ -92,7 +97,10 @@ export function headline(suspect: Suspect, report: SpreadReport): { title: strin
         text: `${upper(channelList(suspect.channels.map((c) => c.channel)))}: ${magnitude(worst)}, at full and at empty alike. ${ends}`,
       };
     case 'dead':
-      return { title: `${name} is dead`, text: worst.reasons[0] ?? '' };
+      return {
+        title: `${name} is ${worst.absolute === 'reversed' ? 'reversed' : 'dead'}`,
+        text: worst.reasons[0] ?? '',
+      };
     case 'undetermined':
       return { title: `${name}: this record cannot tell yet`, text: worst.reasons.join(' ') };
     default:

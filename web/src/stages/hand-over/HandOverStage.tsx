@@ -10,6 +10,7 @@ import { SignNote, useSigning } from '../../shell/signing';
 import { useDraft } from '../../shell/useDraft';
 import { Button, DataTable, Field, Mute, NextBar, Page, Row, Sheet, Stack, TextArea } from '../../ui/parts';
 import { day, fixed, percent, signed } from '../../ui/words';
+import { Figure } from '../../ui/Measured';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
 import { magnitude, suspectsOf } from '../findings/view';
@@ -225,13 +226,17 @@ export function HandOverStage({ question }: StageProps) {
               </tr>
               <tr>
                 <td>Usable charge, rated {fixed(pack.profile.ratedCapacityAh, 0)} A·h</td>
-                <td className="r">{fixed(before.report.usableAh, 0)} A·h</td>
-                <td className="r">{after ? `${fixed(after.report.usableAh, 0)} A·h` : '–'}</td>
+                <td className="r">
+                  <Figure of={before.report.usableAh} unit="A·h" />
+                </td>
+                <td className="r">{after ? <Figure of={after.report.usableAh} unit="A·h" /> : '–'}</td>
               </tr>
               <tr>
                 <td>Range by charge, rated {km(pack.profile.ratedRangeKm)}</td>
-                <td className="r">{km(before.report.usableKm)}</td>
-                <td className="r">{km(after?.report.usableKm)}</td>
+                <td className="r">
+                  <Figure of={before.report.usableKm} unit="km" />
+                </td>
+                <td className="r">{after ? <Figure of={after.report.usableKm} unit="km" /> : '–'}</td>
               </tr>
             </tbody>
           </DataTable>

@@ -11,6 +11,9 @@ import { SignNote, useSigning } from '../../shell/signing';
 import { useFinding } from '../../shell/useFinding';
 import { Answer, Button, LinkButton, Mute, NextBar, Page, ProblemNote, Row, Stack } from '../../ui/parts';
 import { fixed, signed } from '../../ui/words';
+import type { Measured } from '@cellmend/core/pack';
+import { kmOf } from '@cellmend/core/spread';
+import { Figure, measuredText } from '../../ui/Measured';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
 
@@ -150,10 +153,12 @@ function Ranked({
   const best = rows.find((r) => r.fits);
   const chosen = rows.find((r) => r.donor.id === (picked ?? best?.donor.id));
   const report = spreadOf(findings, 'before')!.report;
-  const kmOf = (ah: number): string =>
-    pack.profile.ratedRangeKm
-      ? `${fixed((ah / pack.profile.ratedCapacityAh) * pack.profile.ratedRangeKm, 0)} km`
-      : '';
+  const km = (ah: Measured): string => {
+    const range = kmOf(ah, pack);
+    return range.measured ? measuredText(range, 'km') : '';
+  };
+  const share = (v: number | null, digits: number): string =>
+    v === null ? 'the pack’s is not measured' : `${signed(v * 100, digits)} %`;
   const sign = async (): Promise<void> => {
     if (
       chosen &&
@@ -171,12 +176,19 @@ function Ranked({
         <Answer
           tone="good"
           title={`${best.donor.label} fits the place of ${moduleId} best`}
-          big={`${fixed(best.usableAh, 0)} A·h`}
-          small={`usable when level${kmOf(best.usableAh) && `, ${kmOf(best.usableAh)}`}`}
+          big={best.usableAh.measured ? measuredText(best.usableAh, 'A·h') : undefined}
+          small={
+            best.usableAh.measured
+              ? `usable when level${km(best.usableAh) && `, ${km(best.usableAh)}`}`
+              : 'gain not measured'
+          }
         >
-          It holds {signed(best.capacityDeviation * 100, 1)} % against the rest of this pack and has{' '}
-          {signed(best.resistanceDeviation * 100, 0)} % of resistance. The pack gives{' '}
-          {fixed(report.usableAh, 0)} A·h now.
+          {best.capacityDeviation === null
+            ? 'The capacity of the rest of this pack is not measured: the donor is ranked by what is known.'
+            : `It holds ${share(best.capacityDeviation, 1)} against the rest of this pack.`}
+          {best.resistanceDeviation !== null &&
+            ` Its resistance is ${share(best.resistanceDeviation, 0)} off.`}
+          {report.usableAh.measured && ` The pack gives ${measuredText(report.usableAh, 'A·h')} now.`}
         </Answer>
       ) : (
         <Answer tone="suspect" title={`Nothing on the shelf fits the place of ${moduleId}`}>
@@ -208,14 +220,14 @@ function Ranked({
                 <div>
                   <dt>Capacity</dt>
                   <dd>
-                    {fixed(r.donor.capacityAh, 1)} A·h<small>{signed(r.capacityDeviation * 100, 1)} %</small>
+                    {fixed(r.donor.capacityAh, 1)} A·h<small>{share(r.capacityDeviation, 1)}</small>
                   </dd>
                 </div>
                 <div>
                   <dt>Resistance per group</dt>
                   <dd>
                     {fixed(r.donor.resistanceMilliohm, 2)} mΩ
-                    <small>{signed(r.resistanceDeviation * 100, 0)} %</small>
+                    <small>{share(r.resistanceDeviation, 0)}</small>
                   </dd>
                 </div>
                 <div>
@@ -228,7 +240,8 @@ function Ranked({
                 <div>
                   <dt>Usable with it</dt>
                   <dd>
-                    {fixed(r.usableAh, 1)} A·h<small>{kmOf(r.usableAh)}</small>
+                    <Figure of={r.usableAh} unit="A·h" digits={1} />
+                    <small>{km(r.usableAh)}</small>
                   </dd>
                 </div>
               </dl>

@@ -19,6 +19,8 @@ import {
   Sheet,
 } from '../../ui/parts';
 import { fixed, percent, signed } from '../../ui/words';
+import type { Measured } from '@cellmend/core/pack';
+import { Figure, measuredText } from '../../ui/Measured';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
 
@@ -42,7 +44,7 @@ export function ProveStage({ question }: StageProps) {
 }
 
 function Compared({ question, beforeId, afterId }: { question: string; beforeId: string; afterId: string }) {
-  const { job, findings } = useJobView();
+  const { job, findings, pack } = useJobView();
   const replaced = decisionOf(job, 'replace')?.body.modules ?? [];
   const { finding, problem } = useFinding<Comparison>({
     topic: 'prove',
@@ -64,8 +66,10 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
   const c = finding.result;
   const before = spreadOf(findings, 'before')!.report;
   const after = spreadOf(findings, 'after')!.report;
-  const gain = after.usableAh - before.usableAh;
-  const km = after.usableKm !== null && before.usableKm !== null ? after.usableKm - before.usableKm : null;
+  const difference = (a: Measured, b: Measured): number | null =>
+    a.measured && b.measured ? a.value - b.value : null;
+  const gain = difference(after.usableAh, before.usableAh);
+  const km = difference(after.usableKm, before.usableKm);
   const bars = c.ends
     .filter((e) => e.afterMv !== null || e.beforeMv !== null)
     .map((e) => ({
@@ -84,8 +88,8 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
       <Answer
         tone={c.passed ? 'good' : 'suspect'}
         title={c.verdict}
-        big={km !== null ? `${signed(km, 0)} km` : `${signed(gain, 1)} A·h`}
-        small={`${fixed(after.usableAh, 0)} A·h usable, was ${fixed(before.usableAh, 0)}`}
+        big={km !== null ? `${signed(km, 0)} km` : gain !== null ? `${signed(gain, 1)} A·h` : undefined}
+        small={`usable: ${measuredText(after.usableAh, 'A·h')}, was ${measuredText(before.usableAh, 'A·h')}`}
       >
         {c.replacedMeaning ?? 'No module was replaced.'}
         {c.stillOdd.length > 0 && ` Still odd: ${c.stillOdd.slice(0, 6).join(', ')}.`}
@@ -137,17 +141,25 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
               ))}
               <tr>
                 <td>Usable charge</td>
-                <td className="r">{fixed(before.usableAh, 1)} A·h</td>
                 <td className="r">
-                  <b>{fixed(after.usableAh, 1)} A·h</b>
+                  <Figure of={before.usableAh} unit="A·h" digits={1} />
+                </td>
+                <td className="r">
+                  <b>
+                    <Figure of={after.usableAh} unit="A·h" digits={1} />
+                  </b>
                 </td>
               </tr>
-              {before.usableKm !== null && after.usableKm !== null && (
+              {pack.profile.ratedRangeKm !== undefined && (
                 <tr>
                   <td>Range</td>
-                  <td className="r">{fixed(before.usableKm, 0)} km</td>
                   <td className="r">
-                    <b>{fixed(after.usableKm, 0)} km</b>
+                    <Figure of={before.usableKm} unit="km" />
+                  </td>
+                  <td className="r">
+                    <b>
+                      <Figure of={after.usableKm} unit="km" />
+                    </b>
                   </td>
                 </tr>
               )}

@@ -1,5 +1,5 @@
 import type { ScanPreview } from '@cellmend/contract/scans';
-import { CELL_LIMITS, type Pack } from '@cellmend/core/pack';
+import { possibleV, type Pack } from '@cellmend/core/pack';
 import type { Target } from '@cellmend/core/scan';
 
 /** One column or signal as a person sees it: its name, some values, and what it stands for. */
@@ -104,8 +104,7 @@ export function lackOf(rows: readonly Row[], preview: ScanPreview, pack: Pack): 
 export function channelUnit(sample: string, pack: Pack): 'V' | 'mV' | null {
   const first = Number((/-?\d+(?:[.,]\d+)?/.exec(sample)?.[0] ?? 'x').replace(',', '.'));
   const cells = pack.channels[0]!.cells;
-  const likely = (v: number): boolean =>
-    v > 0.3 * cells && v < (CELL_LIMITS[pack.profile.chemistry].fullV + 0.6) * cells;
+  const likely = (v: number): boolean => v > 0.3 * cells && v <= possibleV(pack.profile, cells).mostV;
   return likely(first) ? 'V' : likely(first / 1000) ? 'mV' : null;
 }
 

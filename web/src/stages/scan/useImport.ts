@@ -1,7 +1,8 @@
 import type { ScanSummary } from '@cellmend/contract/jobs';
 import type { SaveHeading, ScanPreview } from '@cellmend/contract/scans';
 import { useRef, useState } from 'react';
-import { ApiProblem, newKey, send, upload } from '../../api/client';
+import { ApiProblem, send, upload } from '../../api/client';
+import { Keys } from '../../api/keyFor';
 import { usePassing } from '../../api/hooks';
 
 /** What the page shows while a file is taken in. */
@@ -35,6 +36,7 @@ export function useImport(
   const [state, setState] = useState<ImportState>({ phase: 'idle' });
   const stop = useRef<AbortController | null>(null);
   const key = useRef('');
+  const keys = useRef(new Keys());
   usePassing((m) => {
     if (m.topic === 'import' && m.key === key.current)
       setState((s) => (s.phase === 'reading' ? { ...s, fraction: m.fraction } : s));
@@ -65,8 +67,8 @@ export function useImport(
           : {
               phase: 'refused',
               file,
-              what: 'The server is away; the file was not taken.',
-              accepted: 'The same file again when the server is back.',
+              what: 'The server is away. Whether the file was taken is not certain.',
+              accepted: 'The same file again: it is taken once.',
               code: 'away',
             },
       );
@@ -77,14 +79,24 @@ export function useImport(
     guarded(
       file.name,
       async (signal) => {
-        key.current = newKey();
+        key.current = keys.current.of([file.name, file.size, file.lastModified, role, preview.mapping]);
         setState({ phase: 'reading', file: file.name, fraction: 0 });
         const query = new URLSearchParams({
           name: file.name.slice(0, 120),
           role,
           writtenAt: new Date(file.lastModified).toISOString(),
         });
-        await onDone(await upload(`/jobs/${job}/scans?${query}`, file, signal, key.current));
+        const scan = await upload<ScanSummary>(
+          `/jobs/${job}/scans?${query}`,
+          file,
+          signal,
+          key.current,
+        ).catch((e: unknown) => {
+          keys.current.failed(e);
+          throw e;
+        });
+        keys.current.answered();
+        await onDone(scan);
         setState({ phase: 'idle' });
       },
       (e) => {

@@ -1,0 +1,38 @@
+import type { Measured } from '@cellmend/core/pack';
+import styled from 'styled-components';
+import { fixed } from './words';
+
+const Open = styled.span`
+  border-bottom: 2px dotted var(--mute);
+  color: var(--mute);
+  font-weight: 400;
+  font-size: 0.85em;
+  white-space: nowrap;
+`;
+const Range = styled.small`
+  color: var(--mute);
+  font-weight: 400;
+  white-space: nowrap;
+`;
+
+/** `98 A·h`, or `not measured`. */
+export const measuredText = (m: Measured, unit: string, digits = 0): string =>
+  m.measured ? `${fixed(m.value, digits)} ${unit}` : 'not measured';
+
+/** A measured figure with its interval; what is not measured looks it, and says what would measure it. */
+export function Figure({ of: m, unit, digits = 0 }: { of: Measured; unit: string; digits?: number }) {
+  if (!m.measured)
+    return (
+      <Open title={`${m.why} ${m.test}`} aria-label={`not measured. ${m.why} ${m.test}`}>
+        not measured
+      </Open>
+    );
+  return (
+    <>
+      {fixed(m.value, digits)} {unit}{' '}
+      <Range>
+        {fixed(m.low, digits)} to {fixed(m.high, digits)}
+      </Range>
+    </>
+  );
+}
