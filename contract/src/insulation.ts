@@ -65,6 +65,12 @@ export const InsulationObservationSchema: z.ZodType<InsulationObservation> = z.d
   }),
   z.object({ kind: z.literal('fuse'), fuse: z.enum(['main', 'pyro']), ohm: ohm.nullable() }),
   z.object({ kind: z.literal('link'), link: id, open: z.boolean() }),
+  z.object({
+    kind: z.literal('chassis-voltage'),
+    plusMinusV: z.number().min(-2000).max(2000),
+    plusChassisV: z.number().min(-2000).max(2000),
+    minusChassisV: z.number().min(-2000).max(2000),
+  }),
 ]);
 
 export const NewInsulationSchema = z.object({
@@ -88,7 +94,7 @@ export const InsulationEntrySchema = z.object({
 });
 export type InsulationEntry = z.infer<typeof InsulationEntrySchema>;
 
-/** A test streamed from an instrument that speaks SCPI over TCP, or from the demo instrument. */
+/** A test run on an instrument of the workshop. */
 export const StreamTestSchema = z.object({
   tested: TestedPartSchema,
   setV: z.number().min(50).max(5000),
@@ -96,15 +102,11 @@ export const StreamTestSchema = z.object({
   temperatureC: z.number().min(-40).max(90).nullable(),
   mounted: z.boolean(),
   managementDisconnected: z.boolean().default(false),
-  source: z.discriminatedUnion('kind', [
-    z.object({ kind: z.literal('demo') }),
-    z.object({
-      kind: z.literal('scpi'),
-      host: z.string().trim().min(1).max(200),
-      port: z.int().min(1).max(65535),
-    }),
-  ]),
+  instrumentId: z.uuid(),
+  /** Figures that do not belong together were looked at again and stand. */
+  confirmed: z.boolean().default(false),
 });
+export type StreamTest = z.input<typeof StreamTestSchema>;
 
 /** `cellmend insulation --in FILE`: what was observed, and the voltage of every module where it is known. */
 export const InsulationFileSchema = z.object({

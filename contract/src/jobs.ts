@@ -88,6 +88,8 @@ const IntakeBodySchema = z.object({
   complaint: z.string().max(2000),
   signs: z.array(z.enum(SIGN_NAMES as [Sign, ...Sign[]])).max(30),
   codes: z.array(z.string().trim().min(5).max(12)).max(30),
+  /** Codes were read; without it an empty list says nothing. */
+  codesRead: z.boolean().default(false),
   odometerKm: z.number().min(0).max(5_000_000).nullable(),
   ageYears: z.number().min(0).max(60).nullable(),
   deltaMv: z.number().min(0).max(5000).nullable(),
@@ -160,6 +162,8 @@ export const JobSchema = z.object({
   openedAt: z.string(),
   pack: PackProfileSchema,
   packProfileId: z.uuid(),
+  /** Version of the profile as it is now; findings name the one they were computed with. */
+  packVersion: z.int(),
   scans: z.array(ScanSummarySchema),
   decisions: z.array(DecisionSchema),
   route: z.record(StageSchema, StageStateSchema),

@@ -1,4 +1,5 @@
 import type { Quantity } from '@cellmend/core/jot';
+import { VOLTAGE_STATES } from '@cellmend/core/pack';
 import { z } from 'zod';
 import { StageSchema } from './jobs';
 
@@ -34,6 +35,8 @@ export const ReadingSchema = z.object({
   supersedes: z.uuid().nullable(),
   supersededBy: z.uuid().nullable(),
   reason: z.string(),
+  /** What a voltage says by itself, by floor and ceiling of its place; null for everything else. */
+  judged: z.object({ state: z.enum(VOLTAGE_STATES), says: z.string() }).nullable(),
 });
 export type Reading = z.infer<typeof ReadingSchema>;
 
@@ -70,6 +73,8 @@ export const FindingSchema = z.object({
   id: z.uuid(),
   topic: z.string(),
   coreVersion: z.string(),
+  /** Version of the pack profile it was computed with; null from before versions were kept. */
+  profileVersion: z.int().nullable(),
   inputIds: z.array(z.uuid()),
   parameters: z.record(z.string(), z.unknown()),
   result: z.unknown(),

@@ -1,7 +1,9 @@
 import {
   GLOVE_CLASSES,
-  LOCKOUT_ROUTES,
+  HAZARDS,
+  PROOF_KINDS,
   STOP_KINDS,
+  USUAL_DEAD_V,
   type GloveClass,
   type LockoutEntry,
   type StepData,
@@ -14,10 +16,20 @@ export const GloveClassSchema = z.enum(GLOVE_CLASSES.map((g) => g.name) as [Glov
 
 /** What a person did at one step of the lock-out. */
 export const StepDataSchema: z.ZodType<StepData> = z.discriminatedUnion('step', [
-  z.object({ step: z.literal('crash-inspection'), text }),
+  z.object({ step: z.literal('look'), text, calm: z.boolean() }),
+  z.object({
+    step: z.literal('quarantine'),
+    decision: z.enum(['outdoors', 'stays']),
+    place: z.string().trim().max(200),
+    reason: z.string().trim().max(500).default(''),
+  }),
   z.object({ step: z.literal('pyro-evidence'), ohm: z.number().min(0).max(1e13).nullable(), text }),
   z.object({ step: z.literal('insulation-evidence'), ohm: z.number().min(0).max(1e13).nullable(), text }),
-  z.object({ step: z.literal('group-voltages'), lowestV: z.number().min(-20).max(60) }),
+  z.object({
+    step: z.literal('group-voltages'),
+    lowestV: z.number().min(-20).max(60).nullable(),
+    text: text.default(''),
+  }),
   z.object({ step: z.literal('hazards') }),
   z.object({
     step: z.literal('gloves'),
@@ -38,8 +50,20 @@ export const StepDataSchema: z.ZodType<StepData> = z.discriminatedUnion('step', 
   }),
   z.object({ step: z.literal('second-person') }),
 ]);
-export const BeginLockoutSchema = z.object({ route: z.enum(LOCKOUT_ROUTES) });
+export const BeginLockoutSchema = z.object({ hazards: z.array(z.enum(HAZARDS)).max(HAZARDS.length) });
+/** A step belongs to the lock-out that was on screen; a correction names the entry it supersedes and says why. */
+export const NewStepSchema = z.object({
+  lockoutId: z.uuid(),
+  data: StepDataSchema,
+  /** When it was done, by the tablet's clock: a proof that comes late is measured again. */
+  observedAt: z.iso.datetime({ offset: true }),
+  supersedes: z.uuid().nullable().default(null),
+  reason: z.string().trim().max(500).default(''),
+});
+export type NewStep = z.input<typeof NewStepSchema>;
 export const CLOSE_REASONS = ['re-energised', 'shift', 'finished'] as const;
+/** Why a watch may end before its rule is met; empty where the rule is met. */
+export const EndWatchSchema = z.object({ reason: z.string().trim().max(500).default('') });
 export const CloseLockoutSchema = z.object({ reason: z.enum(CLOSE_REASONS), note: text.default('') });
 
 export const NewStopSchema = z.object({
@@ -54,6 +78,8 @@ export const StopSchema = z.object({
   note: z.string(),
   by: z.string(),
   at: z.string(),
+  /** Instruments of this job that were on, and whether their output could be taken off. */
+  outputs: z.array(z.object({ instrument: z.string(), output: z.enum(['off', 'unknown']) })),
 });
 export type Stop = z.infer<typeof StopSchema>;
 export const EndStopSchema = z.object({ reason: z.string().trim().min(3, 'Say why it may end.').max(500) });
@@ -63,6 +89,8 @@ export const WorkshopSettingsSchema = z.object({
   twoPersons: z.boolean(),
   gateHours: z.number().min(1).max(24),
   leastWaitMin: z.number().min(1).max(120),
+  /** Behind open contactors every point is at or below this to count as dead, V. */
+  deadV: z.number().min(0.5).max(30),
   callWhom: z.string().trim().max(1000),
   quarantinePlace: z.string().trim().max(300),
 });
@@ -72,6 +100,7 @@ export const FIRST_RULES: WorkshopSettings = {
   twoPersons: false,
   gateHours: 10,
   leastWaitMin: 5,
+  deadV: USUAL_DEAD_V,
   callWhom: '',
   quarantinePlace: '',
 };
@@ -79,21 +108,48 @@ export const FIRST_RULES: WorkshopSettings = {
 /** Where a job's lock-out stands. Times are the server's. */
 export const SafetyViewSchema = z.object({
   begun: z.boolean(),
-  route: z.enum(LOCKOUT_ROUTES),
-  suggestedRoute: z.enum(LOCKOUT_ROUTES),
+  /** The lock-out that is open; steps name it. */
+  lockoutId: z.uuid().nullable(),
+  hazards: z.array(z.enum(HAZARDS)),
+  suggestedHazards: z.array(z.enum(HAZARDS)),
   packV: z.number(),
+  /** Which figure the highest voltage is: the careful one of profile, scan and meter. */
+  packVFrom: z.enum(['profile', 'scan', 'meter']),
   /** `scan` where a scan tells the voltages of the modules, else as if full. */
   moduleVFrom: z.enum(['scan', 'full']),
   moduleV: z.array(z.number()),
   openLinks: z.array(z.string()),
-  entries: z.array(z.custom<LockoutEntry>()),
+  entries: z.array(z.custom<LockoutEntry & { id: string }>()),
+  /** Everything that was ever entered, newest last, with what superseded it. */
+  evidence: z.array(
+    z.object({
+      id: z.uuid(),
+      kind: z.string(),
+      says: z.string(),
+      by: z.string(),
+      at: z.string(),
+      supersededBy: z.uuid().nullable(),
+      reason: z.string(),
+    }),
+  ),
+  /** A thermal watch that came with the hazards and has not ended. */
+  watch: z
+    .object({
+      since: z.string(),
+      everyMin: z.number(),
+      leastHours: z.number(),
+      why: z.string(),
+      mayEnd: z.boolean(),
+      whyNot: z.string(),
+    })
+    .nullable(),
   names: z.record(z.string(), z.string()),
   settings: WorkshopSettingsSchema,
   gloves: z.object({ gloveClass: GloveClassSchema.nullable(), testedOn: z.string().nullable() }),
   stops: z.array(StopSchema),
   holds: z.boolean(),
   why: z.string(),
-  now: z.number(),
+  now: z.object({ wallMs: z.number(), bootId: z.string().nullable(), upS: z.number().nullable() }),
 });
 export type SafetyView = z.infer<typeof SafetyViewSchema>;
 
@@ -102,6 +158,8 @@ export const GATED_STAGES = ['strip-down', 'rebuild'] as const;
 /** In short, for the header and the route. */
 export const GateSchema = z.object({
   holds: z.boolean(),
+  /** What a proof that counts has shown; a pack of class A is never dead. */
+  proof: z.enum(PROOF_KINDS).nullable(),
   provenAt: z.string().nullable(),
   until: z.string().nullable(),
   begun: z.boolean(),

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { InsulationEntrySchema, NewInsulationSchema, StreamTestSchema } from './insulation';
+import { InstrumentRunSchema, InstrumentSchema, NewInstrumentSchema, OutputSeenSchema } from './instruments';
 import { FindingSchema } from './records';
 import type { RouteSpec } from './routeSpec';
 import {
@@ -8,7 +9,8 @@ import {
   EndStopSchema,
   NewStopSchema,
   SafetyViewSchema,
-  StepDataSchema,
+  NewStepSchema,
+  EndWatchSchema,
   StopSchema,
   WorkshopSettingsSchema,
 } from './safety';
@@ -37,7 +39,7 @@ export const SAFETY_ROUTES: RouteSpec[] = [
     path: '/jobs/{number}/safety/steps',
     summary: 'Take one step of the lock-out, in order',
     role: 'technician',
-    body: StepDataSchema,
+    body: NewStepSchema,
     status: 201,
     answer: SafetyViewSchema,
   },
@@ -47,6 +49,15 @@ export const SAFETY_ROUTES: RouteSpec[] = [
     summary: 'Close the gate: re-energised, the shift changed hands, or finished',
     role: 'technician',
     body: CloseLockoutSchema,
+    status: 201,
+    answer: SafetyViewSchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/safety/watch/end',
+    summary: 'End a thermal watch: by its rule, or by a lead with a reason',
+    role: 'technician',
+    body: EndWatchSchema,
     status: 201,
     answer: SafetyViewSchema,
   },
@@ -105,10 +116,68 @@ export const SAFETY_ROUTES: RouteSpec[] = [
   {
     method: 'post',
     path: '/jobs/{number}/insulation/stream',
-    summary: 'Run a test on an instrument that speaks SCPI, and record it',
+    summary: 'Run a test on an instrument of the workshop, and record it',
     role: 'technician',
     body: StreamTestSchema,
     status: 201,
     answer: FindingSchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/insulation/runs/{id}/stands',
+    summary: 'A test that ended in a question: its figures stand',
+    role: 'technician',
+    status: 201,
+    answer: FindingSchema,
+  },
+  {
+    method: 'get',
+    path: '/instruments',
+    summary: 'Instruments of the workshop',
+    role: 'viewer',
+    status: 200,
+    answer: z.array(InstrumentSchema),
+  },
+  {
+    method: 'post',
+    path: '/instruments',
+    summary: 'Add an instrument',
+    role: 'lead',
+    body: NewInstrumentSchema,
+    status: 201,
+    answer: z.object({ id: z.uuid() }),
+  },
+  {
+    method: 'post',
+    path: '/instruments/{id}/look',
+    summary: 'Ask an instrument who it is; nothing is switched on',
+    role: 'technician',
+    status: 200,
+    answer: z.object({ identity: z.string(), watchdog: z.boolean() }),
+  },
+  {
+    method: 'post',
+    path: '/instruments/{id}/off',
+    summary: 'Somebody looked: an output that could not be reached is off',
+    role: 'technician',
+    body: OutputSeenSchema,
+    status: 200,
+    answer: z.object({ id: z.uuid() }),
+  },
+  {
+    method: 'delete',
+    path: '/instruments/{id}',
+    summary: 'Take an instrument out of use',
+    role: 'lead',
+    status: 200,
+    answer: z.object({ id: z.uuid() }),
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}/instrument-runs',
+    summary: 'Tests that instruments ran on a job, and what became of their outputs',
+    role: 'viewer',
+    status: 200,
+    answer: z.array(InstrumentRunSchema),
   },
 ];

@@ -2,6 +2,7 @@ import { randomUUID } from 'node:crypto';
 import { join } from 'node:path';
 import pg from 'pg';
 import { pino } from 'pino';
+import type { Moment } from '@cellmend/core/safety';
 import { startServer, type Running } from '../src/server';
 
 export const root = join(import.meta.dirname, '../..');
@@ -67,7 +68,29 @@ export class Client {
     this.call<T>('POST', path, body, headers);
 }
 
+/** The machine's clocks in a test's hand: time goes by when it says so, and the wall clock can be set apart. */
+export class TestClock {
+  private aheadMs = 0;
+  private setMs = 0;
+  private boot = 'boot-1';
+  now = (): Moment => ({
+    wallMs: Date.now() + this.aheadMs + this.setMs,
+    bootId: this.boot,
+    upS: (performance.now() + this.aheadMs) / 1000,
+  });
+  /** Minutes go by. */
+  pass(minutes: number): void {
+    this.aheadMs += minutes * 60_000;
+  }
+  /** Somebody sets the wall clock. */
+  set(minutes: number): void {
+    this.setMs += minutes * 60_000;
+  }
+  iso = (): string => new Date(this.now().wallMs).toISOString();
+}
+
 export interface Bench {
+  clock: TestClock;
   running: Running;
   address: string;
   url: string;
@@ -79,7 +102,9 @@ export interface Bench {
 /** A server on a database of its own, with the demo depot unless asked otherwise. */
 export async function startBench(demo = true, signInsPerMinute = 1000): Promise<Bench> {
   const database = await newDatabase();
+  const clock = new TestClock();
   const options = {
+    clock,
     databaseUrl: database.url,
     port: 0,
     demo,
@@ -92,6 +117,7 @@ export async function startBench(demo = true, signInsPerMinute = 1000): Promise<
   const more: Running[] = [];
   const address = `http://127.0.0.1:${running.port}`;
   return {
+    clock,
     running,
     address,
     url: database.url,

@@ -268,6 +268,7 @@ describe('intake', () => {
     complaint: 'Flat after every weekend',
     signs: ['flat after standing'],
     codes: ['P0A80'],
+    codesRead: true,
     odometerKm: 81000,
     ageYears: 6,
     deltaMv: null,

@@ -1,4 +1,4 @@
-import type { Pack } from '../pack';
+import { fullV, limitValue, type Pack } from '../pack';
 
 /**
  * Least insulation for the highest working voltage, Ω/V: 100 for direct current, 500 where connected to alternating
@@ -6,11 +6,16 @@ import type { Pack } from '../pack';
  */
 export const LEAST_OHM_PER_V = { dc: 100, ac: 500 } as const;
 
-/** Least resistance of one module at 500 V that makers ask for. Common practice, no source. */
-export const USUAL_MODULE_OHM = 20e6;
-/** Figures met on a hybrid of about 300 V: warning and refusal to start. Common practice, no source. */
-export const USUAL_VEHICLE_WARN_OHM = 195e3;
-export const USUAL_VEHICLE_STOP_OHM = 50e3;
+/**
+ * What an insulation test of any part of a pack may be made with: at least the highest working voltage of the whole
+ * pack, which a separated section meets again once it is back in the string, at most what the maker allows.
+ */
+export function testVoltageBounds(pack: Pack): { leastV: number; mostV: number } {
+  return {
+    leastV: fullV(pack.profile, pack.groups.length),
+    mostV: limitValue(pack.profile, 'testVoltageMostV'),
+  };
+}
 
 export interface Judged {
   ohmPerV: number;
@@ -27,7 +32,7 @@ export function judgeOhmPerVolt(
   packV: number,
   pack: Pack,
 ): Judged {
-  const ac = pack.profile.insulation?.acConnected === true;
+  const ac = pack.profile.acConnected === true;
   const leastOhmPerV = ac ? LEAST_OHM_PER_V.ac : LEAST_OHM_PER_V.dc;
   const leastOhm = leastOhmPerV * packV;
   return {
@@ -48,18 +53,18 @@ export interface VehicleJudged {
 
 /** Judges the vehicle's figure by the profile's thresholds, or by usual ones. */
 export function judgeVehicleFigure(figure: VehicleFigure, pack: Pack): VehicleJudged {
-  const p = pack.profile.insulation ?? {};
+  const limit = (key: Parameters<typeof limitValue>[1]): number => limitValue(pack.profile, key);
   if ('ohm' in figure) {
-    const warn = p.vehicleWarnOhm ?? USUAL_VEHICLE_WARN_OHM;
-    const stop = p.vehicleStopOhm ?? USUAL_VEHICLE_STOP_OHM;
+    const warn = limit('vehicleWarnOhm');
+    const stop = limit('vehicleStopOhm');
     const k = (v: number): string => `${Math.round(v / 1000)} kΩ`;
     if (figure.ohm < stop)
       return { state: 'stops', text: `${k(figure.ohm)} is below ${k(stop)}: it will not start.` };
     if (figure.ohm < warn) return { state: 'warns', text: `${k(figure.ohm)} is below ${k(warn)}: it warns.` };
     return { state: 'good', text: `${k(figure.ohm)} is above ${k(warn)}.` };
   }
-  const good = p.signalGoodV ?? 4.35;
-  const fault = p.signalFaultV ?? 2.5;
+  const good = limit('signalGoodV');
+  const fault = limit('signalFaultV');
   if (figure.signalV <= fault)
     return { state: 'stops', text: `${figure.signalV} V of signal: at ${fault} V a fault is set.` };
   if (figure.signalV < (good + fault) / 2)

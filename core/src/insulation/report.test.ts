@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { pilotCar } from '../../../cli/src/demoFiles';
-import { normalisePack } from '../pack';
+import { normalisePack, withLimit } from '../pack';
 import { Random } from '../simpack';
 import { leakCauses } from './causes';
 import { judgeOhmPerVolt, judgeVehicleFigure } from './limits';
@@ -136,7 +136,7 @@ describe('limits', () => {
   it('are 100 Ω/V for direct current and 500 where connected to alternating current (R100, ISO 6469-3, FMVSS 305)', () => {
     const ohm = { value: 40_000, low: 39_000, high: 41_000 };
     expect(judgeOhmPerVolt(ohm, 348, pack)).toMatchObject({ verdict: 'within', leastOhm: 34_800 });
-    const ac = normalisePack({ ...pilotCar(), insulation: { acConnected: true } });
+    const ac = normalisePack({ ...pilotCar(), acConnected: true });
     expect(judgeOhmPerVolt(ohm, 348, ac)).toMatchObject({ verdict: 'below', leastOhmPerV: 500 });
     expect(judgeOhmPerVolt({ value: 35_000, low: 30_000, high: 40_000 }, 348, pack).verdict).toBe(
       'uncertain',
@@ -151,7 +151,7 @@ describe('limits', () => {
     expect(judgeVehicleFigure({ ohm: 49e3 }, pack).state).toBe('stops');
     expect(judgeVehicleFigure({ signalV: 4.35 }, pack).state).toBe('good');
     expect(judgeVehicleFigure({ signalV: 2.5 }, pack).state).toBe('stops');
-    const own = normalisePack({ ...pilotCar(), insulation: { vehicleWarnOhm: 1e6 } });
+    const own = normalisePack(withLimit(pilotCar(), 'vehicleWarnOhm', 1e6));
     expect(judgeVehicleFigure({ ohm: 300e3 }, own).state).toBe('warns');
   });
 });

@@ -1,9 +1,9 @@
-import type { Pack } from '../pack';
+import { limitValue, type Pack } from '../pack';
 import { linksInOrder } from '../safety/exposure';
 import { fuseEvidence } from '../safety/fuse';
 import { EVIDENCE, leakCauses } from './causes';
 import { knownResistor } from './knownResistor';
-import { judgeOhmPerVolt, judgeVehicleFigure, USUAL_MODULE_OHM } from './limits';
+import { judgeOhmPerVolt, judgeVehicleFigure, testVoltageBounds } from './limits';
 import {
   locateLeak,
   moduleFractions,
@@ -67,7 +67,7 @@ export function insulationReport(
 
   const tests = observations
     .filter((o): o is Extract<InsulationObservation, { kind: 'tester' }> => o.kind === 'tester')
-    .map((o) => judgeTest(o, pack, position, packVolts));
+    .map((o) => judgeTest(o, pack, position));
 
   const places = moduleFractions(pack, moduleV);
   const byModule = moduleProbabilities(pack, moduleV, location);
@@ -167,8 +167,13 @@ export function insulationReport(
     found,
     measured: location !== null || tests.length > 0,
   });
-  const bad =
-    vehicle !== null && vehicle.state !== 'good'
+  const left = last('chassis-voltage');
+  const chassis = left
+    ? `At the proof of absence: ${left.plusChassisV} V from + and ${left.minusChassisV} V from − to chassis, ${left.plusMinusV} V between them. High voltage reaches the chassis although the pack was locked out.`
+    : '';
+  const bad = left
+    ? 'the proof of absence met voltage to chassis'
+    : vehicle !== null && vehicle.state !== 'good'
       ? 'the vehicle reports a leak'
       : judged?.verdict === 'below'
         ? 'the terminals show a leak'
@@ -212,6 +217,7 @@ export function insulationReport(
     ...headline({ found, p, idAt, location, vehicleP, vehicleState, trust, tests, judged }),
     found,
     next,
+    chassis,
     contradiction,
     falsePasses: FALSE_PASSES.map((f) => ({ ...f, yes: answers.get(f.id) ?? null })),
     causes: cause.causes,
@@ -252,7 +258,6 @@ function judgeTest(
   o: Extract<InsulationObservation, { kind: 'tester' }>,
   pack: Pack,
   position: ReadonlyMap<string, number>,
-  packV: number,
 ): TestRow {
   const n = pack.modules.length;
   const [from, to] =
@@ -262,16 +267,16 @@ function judgeTest(
         ? [0, n - 1]
         : [-1, -1];
   const count = o.tested.part === 'vehicle' ? 1 : to! - from! + 1;
-  const p = pack.profile.insulation;
+  const { leastV, mostV } = testVoltageBounds(pack);
   const input = {
     setV: o.setV,
     points: o.points,
     temperatureC: o.temperatureC,
     modules: count,
-    moduleLeastOhm: p?.moduleLeastOhm ?? USUAL_MODULE_OHM,
+    moduleLeastOhm: limitValue(pack.profile, 'moduleInsulationOhm'),
     // A separated section carries the whole pack's voltage against the chassis when it is back in the string.
-    workingV: packV,
-    mostV: p?.testVoltageMostV ?? 1000,
+    workingV: leastV,
+    mostV,
     mounted: o.mounted,
   };
   return {

@@ -47,7 +47,9 @@ export type InsulationObservation =
   | { kind: 'seen'; module: string; evidence: Evidence }
   | { kind: 'answer'; question: FalsePass; yes: boolean }
   | { kind: 'fuse'; fuse: 'main' | 'pyro'; ohm: number | null }
-  | { kind: 'link'; link: string; open: boolean };
+  | { kind: 'link'; link: string; open: boolean }
+  /** Left over at a proof of absence, although locked out. */
+  | { kind: 'chassis-voltage'; plusMinusV: number; plusChassisV: number; minusChassisV: number };
 
 export interface TestRow {
   label: string;
@@ -100,6 +102,8 @@ export interface InsulationReport {
     halving: Expected | null;
     oneByOne: Expected | null;
   };
+  /** Voltage to chassis that a proof of absence met; empty if none. */
+  chassis: string;
   contradiction: string;
   falsePasses: { id: FalsePass; question: string; trap: string; yes: boolean | null }[];
   causes: CauseRow[];

@@ -4,3 +4,5 @@ export * from './exposure';
 export * from './lockout';
 export * from './stop';
 export * from './fuse';
+export * from './hazards';
+export * from './moment';

@@ -1,16 +1,12 @@
-import { CELL_LIMITS, type Pack } from '../pack';
+import { fullV, limitValue, type Pack } from '../pack';
 import { bleedDown } from './bleed';
+import { hazardLines, watchPlan, type Hazard } from './hazards';
+import { elapsed, type Moment } from './moment';
 import { CLASS_B_V, gloveClassFor, gloveFault, type GloveClass } from './voltageClass';
 
-/** How a unit came in: a crash or an under-voltage lock has its own evidence to gather first. */
-export const LOCKOUT_ROUTES = ['normal', 'crash', 'under-voltage'] as const;
-export type LockoutRoute = (typeof LOCKOUT_ROUTES)[number];
-
 export const STEP_IDS = [
-  'crash-inspection',
-  'pyro-evidence',
-  'insulation-evidence',
-  'group-voltages',
+  'look',
+  'quarantine',
   'hazards',
   'gloves',
   'barrier',
@@ -19,15 +15,19 @@ export const STEP_IDS = [
   'wait',
   'live-dead-live',
   'second-person',
+  'pyro-evidence',
+  'insulation-evidence',
+  'group-voltages',
 ] as const;
 export type StepId = (typeof STEP_IDS)[number];
 
 /** What a person did at one step. Volts are as typed from the meter. */
 export type StepData =
-  | { step: 'crash-inspection'; text: string }
+  | { step: 'look'; text: string; calm: boolean }
+  | { step: 'quarantine'; decision: 'outdoors' | 'stays'; place: string; reason: string }
   | { step: 'pyro-evidence'; ohm: number | null; text: string }
   | { step: 'insulation-evidence'; ohm: number | null; text: string }
-  | { step: 'group-voltages'; lowestV: number }
+  | { step: 'group-voltages'; lowestV: number | null; text: string }
   | { step: 'hazards' }
   | { step: 'gloves'; gloveClass: GloveClass; testedOn: string; airTest: boolean }
   | { step: 'barrier'; secondPerson: string }
@@ -42,20 +42,41 @@ export type StepData =
       meterAfterV: number;
     }
   | { step: 'second-person' };
-export type LockoutEntry = StepData & { atMs: number; by: string };
+export type LockoutEntry = StepData & {
+  atMs: number;
+  by: string;
+  /** The machine's own count at that moment, where it was kept. */
+  boot?: { id: string; upS: number } | undefined;
+};
+type Proof = Extract<StepData, { step: 'live-dead-live' }>;
+
+/** Evidence and names may be corrected with a reason; what was measured to open the gate is measured again. */
+export const CORRECTABLE: ReadonlySet<StepId> = new Set([
+  'look',
+  'quarantine',
+  'barrier',
+  'pyro-evidence',
+  'insulation-evidence',
+  'group-voltages',
+]);
 
 /** What the procedure is built from: the pack and the workshop's own rules. */
 export interface LockoutContext {
   pack: Pack;
-  route: LockoutRoute;
-  /** Highest voltage the pack may have now, V. */
+  hazards: readonly Hazard[];
+  /** Highest voltage the pack may have now, V: the careful one of profile, scan and meter. */
   packV: number;
   twoPersons: boolean;
   /** Hours after which a proof of absence is proven anew. */
   gateHours: number;
   /** Least wait for the capacitors, minutes; the computed wait counts if it is longer. */
   leastWaitMin: number;
+  /** Behind open contactors every point has to be at or below this to count as dead, V. */
+  deadV: number;
 }
+
+/** Behind open contactors nothing should be left; a meter and a damp connector show a little. From memory. */
+export const USUAL_DEAD_V = 5;
 
 export interface Step {
   id: StepId;
@@ -67,6 +88,12 @@ export interface StepView extends Step {
   by: string | null;
   atMs: number | null;
 }
+
+const momentOf = (e: LockoutEntry): Moment => ({
+  wallMs: e.atMs,
+  bootId: e.boot?.id ?? null,
+  upS: e.boot?.upS ?? null,
+});
 
 /** A computed wait is taken half as long again: capacitors and bleeders drift. Common practice, no source. */
 const WAIT_MARGIN = 1.5;
@@ -81,10 +108,12 @@ export function capacitorWait(context: LockoutContext): { waitS: number; compute
       computed: false,
       why: `${context.leastWaitMin} min: the profile holds no bleeder and capacitance.`,
     };
-  const { waitS } = bleedDown(context.packV, busBleederOhm, busCapacitanceF);
-  const ours = WAIT_MARGIN * waitS;
+  const to = (targetV: number): number =>
+    bleedDown(context.packV, busBleederOhm, busCapacitanceF, targetV).waitS;
+  // Below 60 V with a margin for parts that drift, and down to what counts as dead when they do not.
+  const ours = Math.max(WAIT_MARGIN * to(CLASS_B_V), isClassA(context) ? 0 : to(context.deadV));
   return ours > least
-    ? { waitS: ours, computed: true, why: `R·C·ln(V/60), half as long again.` }
+    ? { waitS: ours, computed: true, why: `R·C·ln(V/60) half as long again, and R·C·ln(V/${context.deadV}).` }
     : { waitS: least, computed: false, why: `${context.leastWaitMin} min, the workshop’s least.` };
 }
 
@@ -96,68 +125,40 @@ export function mayHoldV(context: LockoutContext, sinceS: number): number {
   return bleedDown(context.packV, busBleederOhm, busCapacitanceF).voltageAt(sinceS / WAIT_MARGIN);
 }
 
-/** Highest voltage of a pack by its chemistry, V. */
-export const highestPackV = (pack: Pack): number =>
-  pack.groups.length * CELL_LIMITS[pack.profile.chemistry].fullV;
+/** Highest working voltage of a pack by its profile, V. */
+export const highestPackV = (pack: Pack): number => fullV(pack.profile, pack.groups.length);
 
-/** What is dangerous about this pack as it is, in short lines. */
-export function hazardsOf(context: LockoutContext): string[] {
-  const { pack, packV, route } = context;
-  const lines: string[] = [];
-  if (packV > CLASS_B_V)
-    lines.push(
-      `Up to ${Math.round(packV)} V DC. Each half stays live after the disconnect is out, and every module always is.`,
-    );
-  else lines.push(`Up to ${Math.round(packV)} V: below ${CLASS_B_V} V, but a short can still burn and weld.`);
-  const { busCapacitanceF } = pack.profile;
-  if (busCapacitanceF)
-    lines.push(`The bus capacitors hold up to ${Math.round(0.5 * busCapacitanceF * packV * packV)} J.`);
-  lines.push(
-    pack.profile.chemistry === 'nimh'
-      ? 'Electrolyte is caustic alkali: it burns skin and eyes.'
-      : 'Leaking electrolyte is flammable, its vapour toxic (HF).',
-  );
-  const mass = pack.modules.reduce((s, m) => s + (m.massKg ?? 0), 0);
-  if (mass > 40) lines.push(`Modules alone weigh ${Math.round(mass)} kg: table or lift under it.`);
-  if (route === 'crash')
-    lines.push(
-      'After a crash: hidden damage, a fired pyro fuse, a cell that goes on hours later. Outdoors first.',
-    );
-  if (route === 'under-voltage')
-    lines.push('Over-discharged cells may short when charged. Below the floor they are scrap by default.');
-  return lines;
-}
+/** A pack of class A is safe to touch, and can never be made dead: its proof says so. */
+export const isClassA = (context: Pick<LockoutContext, 'packV'>): boolean => context.packV <= CLASS_B_V;
 
-/** Steps of the procedure in order. General cautions: the maker's procedure and local codes go beyond them. */
+export const hazardsOf = (context: Pick<LockoutContext, 'pack' | 'packV' | 'hazards'>): string[] =>
+  hazardLines(context.pack, context.packV, context.hazards);
+
+/**
+ * Steps of the procedure in order, from the set of hazards: look from a distance, decide where it stands, lock out,
+ * and only then the evidence that needs touching. General cautions: the maker's procedure and local codes go beyond.
+ */
 export function lockoutSteps(context: LockoutContext): Step[] {
+  const { hazards } = context;
+  const has = (h: Hazard): boolean => hazards.includes(h);
   const needed = gloveClassFor(context.packV);
   const wait = capacitorWait(context);
+  const classA = isClassA(context);
+  const plan = watchPlan(hazards);
   const steps: Step[] = [];
-  if (context.route === 'crash')
+  if (hazards.length > 0)
     steps.push(
       {
-        id: 'crash-inspection',
-        title: 'Look before touching',
-        detail: 'Dents, cracks, leaks, smell, heat, deformed case. Write what is seen.',
+        id: 'look',
+        title: 'Look from a distance',
+        detail: `Smoke, hiss, smell, heat, leaks, a deformed case? ${has('flood') ? 'Water line, salt, bubbles? ' : ''}Nobody touches it yet. Write what is seen.`,
       },
       {
-        id: 'pyro-evidence',
-        title: 'Pyro fuse: continuity as evidence',
-        detail: 'Out of circuit. Open means it has fired; it is replaced, never bridged.',
-      },
-      {
-        id: 'insulation-evidence',
-        title: 'Insulation as evidence',
-        detail:
-          'What the vehicle last showed, or both poles to chassis. Crash data stays: it is for those licensed.',
+        id: 'quarantine',
+        title: 'Where it stands',
+        detail: `Outdoors, 10 to 15 m from buildings and vehicles, unless there is a reason it may stay.${plan ? ` Thermal watch: every ${plan.everyMin} min for at least ${plan.leastHours} h.` : ''}`,
       },
     );
-  if (context.route === 'under-voltage')
-    steps.push({
-      id: 'group-voltages',
-      title: 'Lowest group at its terminals',
-      detail: `Below ${CELL_LIMITS[context.pack.profile.chemistry].floorV} V lithium is scrap unless a supervised revival is decided.`,
-    });
   steps.push(
     { id: 'hazards', title: 'Hazards read', detail: 'What is dangerous about this pack, and who is told.' },
     {
@@ -184,8 +185,10 @@ export function lockoutSteps(context: LockoutContext): Step[] {
     { id: 'wait', title: 'Wait for the capacitors', detail: wait.why },
     {
       id: 'live-dead-live',
-      title: 'Live, dead, live',
-      detail: 'Meter proved on a known source, three points below 60 V, meter proved again.',
+      title: classA ? 'Meter, three points, meter' : 'Live, dead, live',
+      detail: classA
+        ? `Meter proved on a known source, three points below ${CLASS_B_V} V, meter proved again. It stays live.`
+        : `Meter proved on a known source, three points at or below ${context.deadV} V, meter proved again.`,
     },
   );
   if (context.twoPersons)
@@ -194,6 +197,25 @@ export function lockoutSteps(context: LockoutContext): Step[] {
       title: 'Second person signs',
       detail: 'Somebody else who may sign for high voltage has seen the proof.',
     });
+  if (has('crash'))
+    steps.push({
+      id: 'pyro-evidence',
+      title: 'Pyro fuse: continuity as evidence',
+      detail: 'Out of circuit. Open means it has fired; it is replaced, never bridged.',
+    });
+  if (has('crash') || has('flood'))
+    steps.push({
+      id: 'insulation-evidence',
+      title: 'Insulation as evidence',
+      detail:
+        'What the vehicle last showed, or both poles to chassis. Crash data stays: it is for those licensed.',
+    });
+  if (has('under-voltage'))
+    steps.push({
+      id: 'group-voltages',
+      title: 'Lowest group at its terminals',
+      detail: `Below ${limitValue(context.pack.profile, 'cellFloorV')} V a cell is over-discharged, below ${limitValue(context.pack.profile, 'cellScrapV')} V scrap, unless a supervised recovery is decided.`,
+    });
   return steps;
 }
 
@@ -201,8 +223,19 @@ export function lockoutSteps(context: LockoutContext): Step[] {
 const PROOF_LEAST_V = 6;
 const PROOF_APART = 0.15;
 
-/** Why a live–dead–live does not prove absence of voltage; empty if it does. */
-export function proofFault(d: Extract<StepData, { step: 'live-dead-live' }>): string {
+const pointsOf = (d: Proof): [string, number][] => [
+  ['pack + to pack −', d.plusMinusV],
+  ['pack + to chassis', d.plusChassisV],
+  ['pack − to chassis', d.minusChassisV],
+];
+const said = (points: [string, number][]): string =>
+  points.map(([name, v]) => `${v} V at ${name}`).join(', ');
+
+/**
+ * Why a live–dead–live does not prove what the gate asks for; empty if it does. Dead and below 60 V are two things:
+ * behind open contactors every point is at or below the threshold; a pack of class A only has to be below 60 V.
+ */
+export function proofFault(d: Proof, context: Pick<LockoutContext, 'packV' | 'deadV'>): string {
   if (Math.abs(d.meterBeforeV) < PROOF_LEAST_V)
     return `The meter showed ${d.meterBeforeV} V on the known source before: it is not proved. Take a source of at least ${PROOF_LEAST_V} V.`;
   if (
@@ -210,87 +243,142 @@ export function proofFault(d: Extract<StepData, { step: 'live-dead-live' }>): st
     Math.abs(d.meterAfterV - d.meterBeforeV) > PROOF_APART * Math.abs(d.meterBeforeV)
   )
     return `The meter showed ${d.meterAfterV} V on the known source afterwards and ${d.meterBeforeV} V before: it may have failed in between. Start again.`;
-  const points: [string, number][] = [
-    ['pack + to pack −', d.plusMinusV],
-    ['pack + to chassis', d.plusChassisV],
-    ['pack − to chassis', d.minusChassisV],
-  ];
+  const points = pointsOf(d);
   const live = points.filter(([, v]) => Math.abs(v) >= CLASS_B_V);
-  return live.length > 0
-    ? `${live.map(([name, v]) => `${v} V at ${name}`).join(', ')}: not dead. Hands off, and find the source.`
+  if (live.length > 0) return `${said(live)}: not dead. Hands off, and find the source.`;
+  if (isClassA(context)) return '';
+  const left = points.filter(([, v]) => Math.abs(v) > context.deadV);
+  return left.length > 0
+    ? `${said(left)}: below ${CLASS_B_V} V, but not dead. Behind open contactors at most ${context.deadV} V is left: wait longer, then find what still feeds it.`
     : '';
 }
+
+/** Voltage to chassis that a proof met although it counts: a finding for Insulation. Empty if there is none. */
+export function chassisVoltage(d: Proof, deadV: number): string {
+  const points = pointsOf(d).filter(([name, v]) => name.endsWith('chassis') && Math.abs(v) > deadV);
+  return points.length > 0 ? `${said(points)} although locked out: high voltage reaches the chassis.` : '';
+}
+
+/** What a proof that counts has shown. */
+export const PROOF_KINDS = ['dead', 'below-60'] as const;
+export type ProofKind = (typeof PROOF_KINDS)[number];
 
 export interface LockoutState {
   steps: StepView[];
   /** The next step to do; null when all are done. */
   next: StepId | null;
+  /** When the wait ends, by the clock of the moment asked about. */
   waitEndsMs: number | null;
+  /** Seconds of it that are left. */
+  waitLeftS: number | null;
   provenMs: number | null;
+  proof: ProofKind | null;
   /** Proven absence holds until then. */
   holdsUntilMs: number | null;
   holds: boolean;
   why: string;
 }
 
-/** Where a lock-out stands at a moment, from what was entered since it was begun. */
+/** What the gate says of a proof, in the words of pages and sheets. */
+export const PROOF_WORDS: Record<ProofKind, { short: string; long: string }> = {
+  dead: {
+    short: 'proven dead',
+    long: 'Proven dead behind the contactors at all three points. Each half of the pack stays live, and every module always is.',
+  },
+  'below-60': {
+    short: 'below 60 V, still live',
+    long: 'Below 60 V, still live: short-circuit and burn hazard. It cannot be made dead; insulated tools, no metal on the body.',
+  },
+};
+
+/** Where a lock-out stands at a moment, from what was entered since it was begun, in the order it was entered. */
 export function lockoutState(
   context: LockoutContext,
   entries: readonly LockoutEntry[],
-  nowMs: number,
+  now: Moment,
 ): LockoutState {
-  const newest = new Map<StepId, LockoutEntry>();
-  for (const e of entries) newest.set(e.step, e);
+  const newest = new Map<StepId, { entry: LockoutEntry; at: number }>();
+  entries.forEach((entry, at) => newest.set(entry.step, { entry, at }));
+  const { waitS } = capacitorWait(context);
   const out = newest.get('disconnect');
-  const waitEndsMs = out ? out.atMs + capacitorWait(context).waitS * 1000 : null;
-  const proof = newest.get('live-dead-live');
+  const waited = out ? elapsed(momentOf(out.entry), now).leastS : null;
+  const waitLeftS = waited === null ? null : Math.max(0, waitS - waited);
+  const last = newest.get('live-dead-live');
   // A proof counts after the wait that belongs to the newest disconnect, a second signature after the newest proof.
   const proven =
-    proof?.step === 'live-dead-live' &&
-    proofFault(proof) === '' &&
-    waitEndsMs !== null &&
-    proof.atMs >= waitEndsMs
-      ? proof
+    last?.entry.step === 'live-dead-live' &&
+    proofFault(last.entry, context) === '' &&
+    out !== undefined &&
+    last.at > out.at &&
+    elapsed(momentOf(out.entry), momentOf(last.entry)).leastS >= waitS
+      ? last
       : null;
   const second = newest.get('second-person');
-  const done = (id: StepId): boolean =>
-    id === 'wait'
-      ? waitEndsMs !== null && nowMs >= waitEndsMs
-      : id === 'live-dead-live'
-        ? proven !== null
-        : id === 'second-person'
-          ? proven !== null && second !== undefined && second.atMs >= proven.atMs && second.by !== proven.by
-          : newest.has(id);
+  const done = (id: StepId): boolean => {
+    const found = newest.get(id)?.entry;
+    switch (id) {
+      case 'wait':
+        return waitLeftS === 0;
+      case 'live-dead-live':
+        return proven !== null;
+      case 'second-person':
+        return (
+          proven !== null &&
+          second !== undefined &&
+          second.at > proven.at &&
+          second.entry.by !== proven.entry.by
+        );
+      case 'look':
+        return found?.step === 'look' && found.calm;
+      // Gloves that were enough for less are not enough once more is known of the pack.
+      case 'gloves':
+        return found?.step === 'gloves' && gloveFault(found, context.packV, found.testedOn) === '';
+      default:
+        return found !== undefined;
+    }
+  };
   const steps = lockoutSteps(context);
   let reached = true;
   const views = steps.map((s): StepView => {
     const ok = reached && done(s.id);
     const state = ok ? 'done' : reached ? 'now' : 'later';
     if (!ok) reached = false;
-    const entry = newest.get(s.id);
+    const entry = newest.get(s.id)?.entry;
     return {
       ...s,
       state,
       by: ok ? (entry?.by ?? null) : null,
-      atMs: ok ? (entry?.atMs ?? waitEndsMs) : null,
+      atMs: ok ? (entry?.atMs ?? null) : null,
     };
   });
-  const next = views.find((v) => v.state === 'now')?.id ?? null;
-  const holdsUntilMs = proven ? proven.atMs + context.gateHours * 3600_000 : null;
-  const stale = holdsUntilMs !== null && nowMs > holdsUntilMs;
-  const holds = next === null && !stale;
+  const current = views.find((v) => v.state === 'now');
+  const next = current?.id ?? null;
+  const since = proven ? elapsed(momentOf(proven.entry), now) : null;
+  const holdsUntilMs = proven ? proven.entry.atMs + context.gateHours * 3600_000 : null;
+  const stale = since !== null && since.mostS > context.gateHours * 3600;
+  const jumped = since !== null && since.jumpS !== 0;
+  const holds = next === null && !stale && !jumped;
   return {
     steps: views,
     next,
-    waitEndsMs,
-    provenMs: proven?.atMs ?? null,
+    waitEndsMs:
+      waitLeftS === null
+        ? null
+        : waitLeftS > 0
+          ? now.wallMs + waitLeftS * 1000
+          : out!.entry.atMs + waitS * 1000,
+    waitLeftS,
+    provenMs: proven?.entry.atMs ?? null,
+    proof: proven ? (isClassA(context) ? 'below-60' : 'dead') : null,
     holdsUntilMs,
     holds,
     why: holds
       ? ''
-      : stale
-        ? `Proven more than ${context.gateHours} hours ago: prove it again.`
-        : `Next: ${views.find((v) => v.state === 'now')!.title}.`,
+      : jumped && next === null
+        ? `The clock of this machine was set by ${Math.round(Math.abs(since.jumpS) / 60)} min since the proof: prove it again.`
+        : stale && next === null
+          ? `Proven more than ${context.gateHours} hours ago: prove it again.`
+          : `Next: ${current!.title}.`,
   };
 }
 
@@ -304,16 +392,28 @@ export function entryFault(
   entry: LockoutEntry,
   today: string,
 ): string {
-  const state = lockoutState(context, entries, entry.atMs);
+  const state = lockoutState(context, entries, momentOf(entry));
   const order = state.steps.map((s) => s.id);
   const at = order.indexOf(entry.step);
   if (at < 0) return 'This step is not part of the procedure for this unit.';
   const next = state.next === null ? order.length : order.indexOf(state.next);
   if (at > next) {
-    if (state.next === 'wait')
-      return `The capacitors may still hold ${Math.round(mayHoldV(context, (entry.atMs - (state.waitEndsMs ?? entry.atMs)) / 1000 + capacitorWait(context).waitS))} V. Wait until the clock ends.`;
+    if (state.next === 'wait') {
+      const held = mayHoldV(context, capacitorWait(context).waitS - (state.waitLeftS ?? 0));
+      return `The capacitors may still hold ${Math.round(held)} V. Wait until the clock ends.`;
+    }
     return `First: ${state.steps[next]!.title}.`;
   }
+  return formFault(context, entries, entry, today);
+}
+
+/** What is wrong with an entry in itself, whatever its turn. */
+export function formFault(
+  context: LockoutContext,
+  entries: readonly LockoutEntry[],
+  entry: LockoutEntry,
+  today: string,
+): string {
   switch (entry.step) {
     case 'gloves': {
       if (!entry.airTest && gloveClassFor(context.packV))
@@ -328,11 +428,18 @@ export function entryFault(
       return entries.some((e) => e.step === 'live-dead-live' && e.by === entry.by)
         ? 'The second signature is by somebody else than who measured.'
         : '';
-    case 'crash-inspection':
+    case 'look':
       return entry.text.trim() === '' ? 'Write what is seen.' : '';
+    case 'quarantine':
+      if (entry.place.trim() === '') return 'Say where it stands.';
+      return entry.decision === 'stays' && entry.reason.trim() === ''
+        ? 'Say why it may stay: outdoors is the careful choice.'
+        : '';
     case 'pyro-evidence':
     case 'insulation-evidence':
       return entry.ohm === null && entry.text.trim() === '' ? 'A reading in ohms, or why there is none.' : '';
+    case 'group-voltages':
+      return entry.lowestV === null && entry.text.trim() === '' ? 'A voltage, or why there is none.' : '';
     default:
       return '';
   }

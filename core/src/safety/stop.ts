@@ -98,3 +98,40 @@ export function judgeWatch(points: readonly WatchPoint[]): {
   if (perHourK < -0.2 && falls && cooled && spanS >= 3500) return { state: 'may end', perHourK };
   return { state: perHourK < -0.5 ? 'falling' : 'steady', perHourK };
 }
+
+/**
+ * Whether a thermal watch may end by its rule, and if not, why: the temperature is below the limit and has fallen for
+ * an hour, and the least time of the plan has gone by.
+ */
+export function watchMayEnd(
+  points: readonly WatchPoint[],
+  sinceS: number,
+  nowS: number,
+  leastHours = 0,
+): { ok: boolean; why: string } {
+  const hours = (nowS - sinceS) / 3600;
+  if (hours < leastHours)
+    return {
+      ok: false,
+      why: `The watch runs for at least ${leastHours} h; ${hours.toFixed(1)} h have gone by.`,
+    };
+  const { state } = judgeWatch(points.filter((p) => p.timeS >= sinceS - 60));
+  const last = points.reduce((a, b) => (b.timeS > a.timeS ? b : a), { timeS: -Infinity, temperatureC: NaN });
+  // After a day or more a cool pack that no longer warms has nothing left to fall by.
+  const calm =
+    state === 'may end' ||
+    (leastHours >= 24 &&
+      (state === 'steady' || state === 'falling') &&
+      last.temperatureC <= WATCH_ENDS_BELOW_C);
+  const fresh = nowS - last.timeS <= (leastHours >= 24 ? 65 : WATCH_EVERY_MIN + 5) * 60;
+  if (calm && fresh) return { ok: true, why: '' };
+  return {
+    ok: false,
+    why:
+      state === 'no reading'
+        ? 'No temperature has been logged.'
+        : calm
+          ? 'The last temperature is too old: log one now.'
+          : `The temperature has to be below ${WATCH_ENDS_BELOW_C} °C and fall for an hour; it is ${state}.`,
+  };
+}

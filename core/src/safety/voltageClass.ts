@@ -24,6 +24,14 @@ export function gloveClassFor(voltageV: number): GloveClass | null {
 /** Gloves in service are tested electrically at most this many months apart (OSHA 1910.137), and by air at each use. */
 export const GLOVE_RETEST_MONTHS = 6;
 
+/** The same day some months later, or that month's last: six months after 31 August is 28 or 29 February. */
+export function monthsLater(day: string, months: number): string {
+  const [year, month, date] = day.split('-').map(Number) as [number, number, number];
+  const lastDay = new Date(Date.UTC(year, month - 1 + months + 1, 0));
+  lastDay.setUTCDate(Math.min(date, lastDay.getUTCDate()));
+  return lastDay.toISOString().slice(0, 10);
+}
+
 export interface Gloves {
   gloveClass: GloveClass | null;
   /** Date of the last electrical test, `2026-05-01`. */
@@ -40,9 +48,8 @@ export function gloveFault(gloves: Gloves, voltageV: number, today: string): str
   if (rank(gloves.gloveClass) < rank(needed))
     return `Gloves of class ${gloves.gloveClass} are for less; class ${needed} is needed for ${Math.round(voltageV)} V.`;
   if (!gloves.testedOn) return 'The date of the electrical test is not on record.';
-  const due = new Date(`${gloves.testedOn}T00:00:00Z`);
-  due.setUTCMonth(due.getUTCMonth() + GLOVE_RETEST_MONTHS);
-  if (due.toISOString().slice(0, 10) < today)
+  if (gloves.testedOn > today) return `The electrical test of ${gloves.testedOn} lies in the future.`;
+  if (today > monthsLater(gloves.testedOn, GLOVE_RETEST_MONTHS))
     return `The electrical test of ${gloves.testedOn} is more than ${GLOVE_RETEST_MONTHS} months old.`;
   return '';
 }

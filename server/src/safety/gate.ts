@@ -1,23 +1,29 @@
 import { GATED_STAGES, type Gate, type Stop, type WorkshopSettings } from '@cellmend/contract/safety';
 import { normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
 import {
+  HAZARDS,
   highestPackV,
   lockoutState,
+  PROOF_WORDS,
+  type Hazard,
   type LockoutContext,
   type LockoutEntry,
-  type LockoutRoute,
+  type Moment,
   type StepData,
 } from '@cellmend/core/safety';
+import type { InsulationObservation } from '@cellmend/core/insulation';
 import type { Transaction } from 'sequelize';
 import type { ObservationRow, StopRow } from '../db/models';
+import { reportOf } from '../findings/stored';
 import type { Store } from '../http/context';
 import { HttpProblem } from '../http/problems';
 import { workshopSettings } from './settings';
 
-/** A lock-out that is open: the entries since it was begun, in order. */
+/** A lock-out that is open: the entries since it was begun, in the order they were entered, corrections applied. */
 export interface Lockout {
-  route: LockoutRoute;
-  entries: LockoutEntry[];
+  id: string;
+  hazards: Hazard[];
+  entries: (LockoutEntry & { id: string })[];
 }
 
 export async function observationsOf(
@@ -28,34 +34,106 @@ export async function observationsOf(
 ): Promise<ObservationRow[]> {
   return store.models.Observation.findAll({
     where: { jobId, topic },
-    order: [
-      ['recordedAt', 'ASC'],
-      ['id', 'ASC'],
-    ],
+    order: [['seq', 'ASC']],
     transaction: tx ?? null,
   });
 }
 
-/** The newest lock-out that was begun and not closed since. */
+/** Steps of the first version, in today's words. */
+function modernStep(data: Record<string, unknown>): StepData {
+  if (data.step === 'crash-inspection') return { step: 'look', text: String(data.text), calm: true };
+  if (data.step === 'group-voltages' && data.text === undefined)
+    return { step: 'group-voltages', lowestV: data.lowestV as number, text: '' };
+  return data as StepData;
+}
+function hazardsOfBegin(data: { hazards?: Hazard[]; route?: string }): Hazard[] {
+  if (data.hazards) return HAZARDS.filter((h) => data.hazards!.includes(h));
+  return data.route === 'crash' || data.route === 'under-voltage' ? [data.route] : [];
+}
+
+/** Observations that are no step of the lock-out. */
+const BESIDE = new Set(['watch', 'watch-end']);
+
+/** The newest lock-out that was begun and not closed since. A correction stands where what it corrects stood. */
 export function openLockout(rows: readonly ObservationRow[]): Lockout | null {
   let found: Lockout | null = null;
   for (const row of rows) {
-    if (row.kind === 'begin') found = { route: (row.data as { route: LockoutRoute }).route, entries: [] };
-    else if (row.kind === 'close') found = null;
-    else found?.entries.push({ ...(row.data as StepData), atMs: row.recordedAt.getTime(), by: row.personId });
+    if (BESIDE.has(row.kind)) continue;
+    if (row.kind === 'begin') {
+      found = { id: row.id, hazards: hazardsOfBegin(row.data as { hazards?: Hazard[] }), entries: [] };
+      continue;
+    }
+    if (row.kind === 'close') {
+      found = null;
+      continue;
+    }
+    if (!found) continue;
+    const { boot, ...data } = row.data as Record<string, unknown> & { boot?: LockoutEntry['boot'] };
+    const entry = { ...modernStep(data), atMs: row.recordedAt.getTime(), by: row.personId, boot, id: row.id };
+    const at = row.supersedes === null ? -1 : found.entries.findIndex((e) => e.id === row.supersedes);
+    if (at < 0) found.entries.push(entry);
+    else {
+      const { atMs, boot: then } = found.entries[at]!;
+      found.entries[at] = { ...entry, atMs, boot: then };
+    }
   }
   return found;
 }
 
-export const contextOf = (pack: Pack, route: LockoutRoute, rules: WorkshopSettings): LockoutContext => ({
+/** Highest voltage a pack may have: the careful one of what its profile says, what a scan showed and what was metered. */
+export async function carefulPackV(
+  store: Store,
+  jobId: string,
+  pack: Pack,
+  tx?: Transaction,
+): Promise<{ packV: number; from: 'profile' | 'scan' | 'meter' }> {
+  const transaction = tx ?? null;
+  const finding = await store.models.Finding.findOne({
+    where: { jobId, topic: 'spread' },
+    order: [['createdAt', 'DESC']],
+    transaction,
+  });
+  const scanned = finding
+    ? reportOf(finding).settledV.reduce<number>((sum, v) => sum + Math.max(0, v ?? 0), 0)
+    : 0;
+  const readings = await store.models.Reading.findAll({
+    where: { jobId, kind: 'voltage', place: '' },
+    attributes: ['id', 'value', 'supersedes'],
+    transaction,
+  });
+  const old = new Set(readings.map((r) => r.supersedes));
+  const insulation = await observationsOf(store, jobId, 'insulation', tx);
+  const metered = Math.max(
+    0,
+    ...readings.filter((r) => !old.has(r.id)).map((r) => Math.abs(r.value ?? 0)),
+    ...insulation.map((o) => {
+      const d = o.data as InsulationObservation;
+      return d.kind === 'poles' ? d.packV : d.kind === 'chassis-voltage' ? Math.abs(d.plusMinusV) : 0;
+    }),
+  );
+  const profile = highestPackV(pack);
+  const packV = Math.max(profile, scanned, metered);
+  return { packV, from: packV === profile ? 'profile' : packV === scanned ? 'scan' : 'meter' };
+}
+
+export const contextOf = (
+  pack: Pack,
+  hazards: readonly Hazard[],
+  packV: number,
+  rules: WorkshopSettings,
+): LockoutContext => ({
   pack,
-  route,
-  // What it may hold when full: the careful figure, whatever a scan said earlier.
-  packV: highestPackV(pack),
+  hazards,
+  packV,
   twoPersons: rules.twoPersons,
   gateHours: rules.gateHours,
   leastWaitMin: rules.leastWaitMin,
+  deadV: rules.deadV,
 });
+
+/** What the database keeps of the machine's own count with each entry. */
+export const bootOf = (m: Moment): LockoutEntry['boot'] =>
+  m.bootId !== null && m.upS !== null ? { id: m.bootId, upS: m.upS } : undefined;
 
 export const openStops = (store: Store, jobId: string, tx?: Transaction): Promise<StopRow[]> =>
   store.models.Stop.findAll({
@@ -84,6 +162,7 @@ export const viewStop = (s: StopRow, by: string): Stop => ({
   note: s.note,
   by,
   at: s.at.toISOString(),
+  outputs: s.outputs ?? [],
 });
 
 /** Whether the pack may be opened now, in short. */
@@ -110,31 +189,42 @@ export async function gateOf(
     const reason = (closed?.data as { reason?: string } | undefined)?.reason;
     return {
       holds: false,
+      proof: null,
       provenAt: null,
       until: null,
       begun: false,
       why: stop
         ? `Stopped: ${stop.kind}.`
         : reason
-          ? `The lock-out was closed (${reason}): begin again.`
+          ? `The lock-out was closed (${CLOSED[reason] ?? reason}): begin again.`
           : 'Not proven dead: the lock-out has not been begun.',
       stop,
     };
   }
+  const pack = normalisePack(profile);
+  const { packV } = await carefulPackV(store, jobId, pack, tx);
   const state = lockoutState(
-    contextOf(normalisePack(profile), lockout.route, rules),
+    contextOf(pack, lockout.hazards, packV, rules),
     lockout.entries,
-    Date.now(),
+    store.clock.now(),
   );
+  const holds = state.holds && !stop;
   return {
-    holds: state.holds && !stop,
+    holds,
+    proof: holds ? state.proof : null,
     provenAt: iso(state.provenMs),
     until: iso(state.holdsUntilMs),
     begun: true,
-    why: stop ? `Stopped: ${stop.kind}.` : state.why,
+    why: stop ? `Stopped: ${stop.kind}.` : holds && state.proof ? PROOF_WORDS[state.proof].long : state.why,
     stop,
   };
 }
+
+/** Why a lock-out was closed, in words. */
+const CLOSED: Record<string, string> = {
+  'profile-changed': 'what keeps people safe in the pack profile was changed',
+  shift: 'the shift changed hands',
+};
 
 /** Refuses work that opens the pack while the gate is closed. @throws 423 */
 export async function requireGate(

@@ -5,11 +5,12 @@ import { writeOnce, type Doing, type Store } from '../http/context';
 import { findJob } from '../jobs/service';
 import type { JobRow } from '../db/models';
 import type { PackProfile } from '@cellmend/core/pack';
-import { beginLockout, closeLockout, takeStep, viewSafety } from './service';
+import type { InstrumentRuns } from '../instruments/runs';
+import { beginLockout, closeLockout, endWatch, takeStep, viewSafety } from './service';
 import { endStop, stopWork } from './stops';
 import { saveSettings, workshopSettings } from './settings';
 
-export function safetyRoutes(store: Store): Router {
+export function safetyRoutes(store: Store, runs: InstrumentRuns): Router {
   const router = Router();
   const write = <T>(
     status: number,
@@ -38,10 +39,16 @@ export function safetyRoutes(store: Store): Router {
     needs('technician'),
     write(201, (d, job, profile, req) => closeLockout(store, d, job, profile, req.body)),
   );
+  router.post('/jobs/:number/stops', needs('technician'), async (req, res, next) => {
+    // Outputs come off before anything is written: the database may be slow, or away.
+    const { job } = await findJob(store, req.params.number);
+    const outputs = await runs.stopJob(job.id);
+    await write(201, (d, found, _p, r) => stopWork(store, d, found, r.body, outputs))(req, res, next);
+  });
   router.post(
-    '/jobs/:number/stops',
+    '/jobs/:number/safety/watch/end',
     needs('technician'),
-    write(201, (d, job, _p, req) => stopWork(store, d, job, req.body)),
+    write(201, (d, job, profile, req) => endWatch(store, d, job, profile, req.body)),
   );
   router.post(
     '/jobs/:number/stops/:id/end',

@@ -1,22 +1,38 @@
 import { EndStopSchema, NewStopSchema, type Stop } from '@cellmend/contract/safety';
-import { STOP_ADVICE, WATCH_EVERY_MIN } from '@cellmend/core/safety';
+import { STOP_ADVICE, WATCH_EVERY_MIN, watchMayEnd } from '@cellmend/core/safety';
 import { randomUUID } from 'node:crypto';
 import type { JobRow } from '../db/models';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { notFound } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
 import { observationsOf, openLockout, viewStop } from './gate';
-import { lock, mustSign, observe } from './service';
+import { lock, mayEndWatch, mustSign, observe, putAwayWatch } from './service';
+import { watchTemperatures } from './watch';
 
-/** Stop: the gate closes at once, a thermal watch begins where there is heat to watch. */
-export async function stopWork(store: Store, doing: Doing, job: JobRow, body: unknown): Promise<Stop> {
+/** Stop: outputs are off already, the gate closes at once, a thermal watch begins where there is heat to watch. */
+export async function stopWork(
+  store: Store,
+  doing: Doing,
+  job: JobRow,
+  body: unknown,
+  outputs: Stop['outputs'],
+): Promise<Stop> {
   const input = NewStopSchema.parse(body);
   await lock(store, doing, job);
   const row = await store.models.Stop.create(
-    { id: randomUUID(), jobId: job.id, ...input, personId: doing.person.id, at: new Date() },
+    { id: randomUUID(), jobId: job.id, ...input, personId: doing.person.id, at: new Date(), outputs },
     { transaction: doing.tx },
   );
-  await audit(store, doing, job.id, 'STOP', input.kind, [input.place, input.note].filter(Boolean).join(': '));
+  await audit(
+    store,
+    doing,
+    job.id,
+    'STOP',
+    input.kind,
+    [input.place, input.note, ...outputs.map((o) => `${o.instrument}: output ${o.output}`)]
+      .filter(Boolean)
+      .join(': '),
+  );
   if (openLockout(await observationsOf(store, job.id, 'make-safe', doing.tx)))
     await observe(store, doing, job, 'close', { reason: 'stop', note: input.kind }, `stop: ${input.kind}`);
   if (STOP_ADVICE[input.kind].watch)
@@ -52,14 +68,21 @@ export async function endStop(
     transaction: doing.tx,
   });
   if (!row) throw notFound('That stop');
+  if (STOP_ADVICE[row.kind].watch)
+    mayEndWatch(
+      doing,
+      watchMayEnd(
+        await watchTemperatures(store, job.id, doing.tx),
+        row.at.getTime() / 1000,
+        store.clock.now().wallMs / 1000,
+      ),
+      reason,
+    );
   await row.update(
     { endedAt: new Date(), endedBy: doing.person.id, endReason: reason },
     { transaction: doing.tx },
   );
-  await store.models.Clock.update(
-    { doneAt: new Date() },
-    { where: { jobId: job.id, kind: 'thermal-watch', doneAt: null }, transaction: doing.tx },
-  );
+  await putAwayWatch(store, doing, job);
   await audit(store, doing, job.id, 'stop ended', row.kind, reason);
   await refreshNeed(store, doing.tx, job.id);
   await announce(store, doing.tx, 'safety', job.number);

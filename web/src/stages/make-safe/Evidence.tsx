@@ -1,12 +1,12 @@
 import { parseQuantity } from '@cellmend/core/jot';
-import { InputProblem } from '@cellmend/core/pack';
+import { factsOf, InputProblem, judgeAt, OUT_OF_BOUNDS } from '@cellmend/core/pack';
 import { fuseEvidence, type StepData } from '@cellmend/core/safety';
 import { useState } from 'react';
 import { Button, Field, Input, ProblemNote, Row, Stack, TextArea } from '../../ui/parts';
 import { Tick, type StepProps } from './step';
 
 /** Evidence on a crashed or sleeping unit: written down, nothing is reset. */
-export function Evidence({ step, may, busy, onTake }: StepProps) {
+export function Evidence({ step, context, may, busy, onTake }: StepProps) {
   const [value, setValue] = useState('');
   const [open, setOpen] = useState(false);
   const [text, setText] = useState('');
@@ -22,23 +22,18 @@ export function Evidence({ step, may, busy, onTake }: StepProps) {
           }
         })();
   const groups = step.id === 'group-voltages';
-  const inspect = step.id === 'crash-inspection';
   const bad = ohms !== null && Number.isNaN(ohms);
   const fuse =
     step.id === 'pyro-evidence' && (open || (ohms !== null && !bad))
       ? fuseEvidence('pyro', open ? Infinity : ohms!)
       : null;
   const make = (): StepData => {
-    if (inspect) return { step: 'crash-inspection', text };
-    if (groups) return { step: 'group-voltages', lowestV: ohms ?? 0 };
+    if (groups) return { step: 'group-voltages', lowestV: ohms, text };
     const said = open ? `open, no continuity. ${text}`.trim() : text;
     return { step: step.id as 'pyro-evidence' | 'insulation-evidence', ohm: open ? null : ohms, text: said };
   };
-  const ready = inspect
-    ? text.trim() !== ''
-    : groups
-      ? ohms !== null && !bad
-      : open || (ohms !== null && !bad) || text.trim() !== '';
+  const ready = open || (ohms !== null && !bad) || text.trim() !== '';
+  const judged = groups && ohms !== null && !bad ? judgeAt(context.pack, { kind: 'group' }, ohms) : null;
   return (
     <form
       onSubmit={(e) => {
@@ -49,37 +44,34 @@ export function Evidence({ step, may, busy, onTake }: StepProps) {
       <Stack>
         <h3>{step.title}</h3>
         <p>{step.detail}</p>
-        {!inspect && (
-          <Row>
-            <Field style={{ flex: 1 }}>
-              {groups ? 'Lowest group, V' : 'Reading'}
-              <Input
-                className="n"
-                value={value}
-                placeholder={groups ? '2.31' : step.id === 'pyro-evidence' ? '0.02' : '482k'}
-                onChange={(e) => setValue(e.target.value)}
-              />
-            </Field>
-            {step.id === 'pyro-evidence' && (
-              <Tick isSelected={open} onChange={setOpen}>
-                Open, no continuity
-              </Tick>
-            )}
-          </Row>
-        )}
+        <Row>
+          <Field style={{ flex: 1 }}>
+            {groups ? 'Lowest group, V' : 'Reading'}
+            <Input
+              className="n"
+              value={value}
+              placeholder={groups ? '2.31' : step.id === 'pyro-evidence' ? '0.02' : '482k'}
+              onChange={(e) => setValue(e.target.value)}
+            />
+          </Field>
+          {step.id === 'pyro-evidence' && (
+            <Tick isSelected={open} onChange={setOpen}>
+              Open, no continuity
+            </Tick>
+          )}
+        </Row>
         {fuse && (
           <p>
             <b>{fuse.meaning}</b> {fuse.next}
           </p>
         )}
-        {groups && ohms !== null && !bad && ohms < 2 && (
+        {judged && OUT_OF_BOUNDS.has(judged.state) && (
           <p>
-            <b>{ohms < 1.5 ? 'Scrap by default.' : 'Below the floor.'}</b> A supervised revival is only for
-            within its limits: low current, outdoors, watched, and it has to hold.
+            <b>{judged.says}</b> {factsOf(context.pack.profile.chemistry).hazards.overDischarged}
           </p>
         )}
         <Field>
-          {inspect ? 'What is seen' : 'Note, or why there is no reading'}
+          Note, or why there is no reading
           <TextArea value={text} maxLength={2000} onChange={(e) => setText(e.currentTarget.value)} />
         </Field>
         {bad && (

@@ -1,6 +1,6 @@
 import { parseQuantity } from '@cellmend/core/jot';
 import { InputProblem } from '@cellmend/core/pack';
-import { proofFault, type StepData } from '@cellmend/core/safety';
+import { chassisVoltage, CLASS_B_V, isClassA, proofFault, type StepData } from '@cellmend/core/safety';
 import { useRef, type FormEvent } from 'react';
 import styled from 'styled-components';
 import { useJobView } from '../../shell/jobContext';
@@ -54,7 +54,7 @@ function readVolts(text: string): number | null {
 }
 
 /** Five figures as the meter shows them; Enter goes on to the next. */
-export function LiveDeadLive({ may, busy, onTake }: StepProps) {
+export function LiveDeadLive({ context, may, busy, onTake }: StepProps) {
   const { job } = useJobView();
   const [draft, setDraft, clear] = useDraft<Record<Point, string>>(`${job.number}.live-dead-live`, EMPTY);
   const fields = useRef<Partial<Record<Point, HTMLInputElement | null>>>({});
@@ -62,9 +62,10 @@ export function LiveDeadLive({ may, busy, onTake }: StepProps) {
     Point,
     number | null
   >;
+  const classA = isClassA(context);
   const complete = POINTS.every(([id]) => values[id] !== null);
   const data = { step: 'live-dead-live', ...values } as Extract<StepData, { step: 'live-dead-live' }>;
-  const fault = complete ? proofFault(data) : '';
+  const fault = complete ? proofFault(data, context) : '';
   const submit = (event: FormEvent): void => {
     event.preventDefault();
     if (complete) void onTake(data).then((ok) => ok && clear());
@@ -74,15 +75,19 @@ export function LiveDeadLive({ may, busy, onTake }: StepProps) {
     if (draft[id].trim() === '') return '';
     if (v === null) return 'no voltage';
     if (id === 'meterBeforeV' || id === 'meterAfterV') return Math.abs(v) >= 6 ? 'lives' : 'not proved';
-    return Math.abs(v) < 60 ? 'dead' : 'live';
+    if (Math.abs(v) >= CLASS_B_V) return 'live';
+    if (classA) return 'below 60 V';
+    return Math.abs(v) <= context.deadV ? 'dead' : 'not dead';
   };
   return (
     <form onSubmit={submit}>
       <Stack $gap={8}>
-        <h3>Live, dead, live</h3>
+        <h3>{classA ? 'Meter, three points, meter' : 'Live, dead, live'}</h3>
         <Mute>
-          Type what the meter shows. Below 60 V at all points, and a meter that lives before and after, open
-          the gate.
+          Type what the meter shows.{' '}
+          {classA
+            ? 'This pack is safe to touch below 60 V, and stays live: a short circuit burns and welds.'
+            : `At most ${context.deadV} V at all points, and a meter that lives before and after, open the gate.`}
         </Mute>
         <Table>
           <tbody>
@@ -111,16 +116,28 @@ export function LiveDeadLive({ may, busy, onTake }: StepProps) {
                 </td>
                 <td>V</td>
                 <td>
-                  <b style={{ color: word(id) === 'live' ? 'var(--hot)' : undefined }}>{word(id)}</b>
+                  <b
+                    style={{
+                      color: ['live', 'not dead', 'below 60 V'].includes(word(id)) ? 'var(--hot)' : undefined,
+                    }}
+                  >
+                    {word(id)}
+                  </b>
                 </td>
               </tr>
             ))}
           </tbody>
         </Table>
+        {complete && !fault && chassisVoltage(data, context.deadV) && (
+          <ProblemNote
+            what={chassisVoltage(data, context.deadV)}
+            accepted="It becomes a finding of Insulation with this proof."
+          />
+        )}
         {fault && <ProblemNote what={fault} accepted="It is kept as measured; the gate stays closed." />}
         <div>
           <Button type="submit" isDisabled={!may || busy || !complete}>
-            {fault ? 'Keep as measured' : 'Sign: proven dead'}
+            {fault ? 'Keep as measured' : classA ? 'Sign: below 60 V, still live' : 'Sign: proven dead'}
           </Button>
         </div>
       </Stack>

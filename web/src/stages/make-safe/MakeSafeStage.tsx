@@ -4,9 +4,15 @@ import {
   hazardsOf,
   lockoutState,
   mayHoldV,
+  HAZARD_NAMES,
+  HAZARDS,
+  isClassA,
+  PROOF_WORDS,
+  type Hazard,
   type LockoutContext,
-  type LockoutRoute,
   type LockoutState,
+  type Moment,
+  type StepData,
 } from '@cellmend/core/safety';
 import { useEffect, useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
@@ -32,7 +38,9 @@ import { Readings } from '../notes/Readings';
 import type { StageProps } from '../props';
 import { BleedCurve } from './BleedCurve';
 import { StepForm } from './StepForm';
+import { EvidenceList } from './EvidenceList';
 import { StopPanel } from './StopPanel';
+import { WatchPanel } from './WatchPanel';
 
 const Steps = styled.ol`
   list-style: none;
@@ -79,29 +87,32 @@ const Steps = styled.ol`
   }
 `;
 
-/** The procedure as the server sees it, with the clock running on here. */
+/** The procedure as the server sees it, with the server's clock running on here. */
 function useLockout(view: SafetyView | undefined): {
   context: LockoutContext | null;
   state: LockoutState | null;
   nowMs: number;
 } {
   const { pack } = useJobView();
-  const [nowMs, setNow] = useState(() => Date.now());
+  // The tablet's own clock may be anything: what counts is the server's moment, and how long ago it was told.
+  const [told, setTold] = useState({ view, at: performance.now() });
+  if (told.view !== view) setTold({ view, at: performance.now() });
+  const [tick, setTick] = useState(() => performance.now());
   useEffect(() => {
-    const timer = setInterval(() => setNow(Date.now()), 1000);
+    const timer = setInterval(() => setTick(performance.now()), 1000);
     return () => clearInterval(timer);
   }, []);
-  if (!view) return { context: null, state: null, nowMs };
-  const { settings, route, packV, entries } = view;
-  const context: LockoutContext = { pack, route, packV, ...settings };
-  return { context, state: lockoutState(context, entries, nowMs), nowMs };
+  if (!view) return { context: null, state: null, nowMs: Date.now() };
+  const sinceMs = Math.max(0, tick - told.at);
+  const { settings, hazards, packV, entries, now: then } = view;
+  const context: LockoutContext = { pack, hazards, packV, ...settings };
+  const now: Moment = {
+    ...then,
+    wallMs: then.wallMs + sinceMs,
+    upS: then.upS === null ? null : then.upS + sinceMs / 1000,
+  };
+  return { context, state: lockoutState(context, entries, now), nowMs: now.wallMs };
 }
-
-const ROUTES: [LockoutRoute, string][] = [
-  ['normal', 'Nothing unusual'],
-  ['crash', 'After a crash, crash-locked'],
-  ['under-voltage', 'Asleep or locked for under-voltage'],
-];
 
 /** A gate that holds: step by step to proven absence of voltage. */
 export function MakeSafeStage({ question, stage }: StageProps) {
@@ -109,7 +120,7 @@ export function MakeSafeStage({ question, stage }: StageProps) {
   const { data: view, mutate } = useSafety(job.number);
   const { context, state, nowMs } = useLockout(view);
   const write = useWrite();
-  const [route, setRoute] = useState<LockoutRoute | null>(null);
+  const [more, setMore] = useState<Hazard[]>([]);
   const may = person.maySignHv;
   if (!view || !context || !state) return <Page aria-busy="true" />;
   const run = async (path: string, body: unknown): Promise<boolean> => {
@@ -117,6 +128,16 @@ export function MakeSafeStage({ question, stage }: StageProps) {
     if (next) await mutate(next, { revalidate: false });
     return next !== null;
   };
+  // What intake and the readings say cannot be left out; more can be added.
+  const hazards = HAZARDS.filter((h) => view.suggestedHazards.includes(h) || more.includes(h));
+  const take = (data: StepData, corrects?: { supersedes: string; reason: string }): Promise<boolean> =>
+    run('/safety/steps', {
+      lockoutId: view.lockoutId,
+      data,
+      observedAt: new Date().toISOString(),
+      ...corrects,
+    });
+  const classA = isClassA(context);
   const stop = view.stops[0];
   const wait = capacitorWait(context);
   const startedMs = state.waitEndsMs === null ? null : state.waitEndsMs - wait.waitS * 1000;
@@ -125,7 +146,7 @@ export function MakeSafeStage({ question, stage }: StageProps) {
   const holding =
     startedMs === null ? context.packV : mayHoldV(context, Math.max(0, (nowMs - startedMs) / 1000));
   const out = [...view.entries].reverse().find((e) => e.step === 'disconnect');
-  const holds = view.begun && state.holds && !stop;
+  const holds = view.begun && state.holds && !stop && job.gate.holds;
   const current = state.steps.find((s) => s.state === 'now');
   return (
     <Page>
@@ -136,13 +157,13 @@ export function MakeSafeStage({ question, stage }: StageProps) {
         </Answer>
       ) : holds ? (
         <Answer
-          tone="good"
-          title="Proven dead at all three points"
+          tone={state.proof === 'below-60' ? 'hot' : 'good'}
+          title={state.proof === 'below-60' ? 'Below 60 V, still live' : 'Proven dead at all three points'}
           big={when(new Date(state.provenMs!).toISOString()).replace('today ', '')}
           small={`holds until ${when(new Date(state.holdsUntilMs!).toISOString()).replace('today ', '')}`}
         >
-          Each half of the pack stays live, and every module always is. The gate closes when the pack is
-          re-energised or the shift changes hands.
+          {state.proof && PROOF_WORDS[state.proof].long} The gate closes when the pack is re-energised or the
+          shift changes hands.
         </Answer>
       ) : waiting && left !== null ? (
         <Answer
@@ -156,8 +177,17 @@ export function MakeSafeStage({ question, stage }: StageProps) {
           Then prove the meter, measure three points, prove the meter again.
         </Answer>
       ) : (
-        <Answer tone="hot" title="Not proven dead" big={`${fixed(context.packV, 0)} V`} small="when full">
-          {view.begun ? state.why : 'The lock-out has not been begun. Treat everything orange as live.'}
+        <Answer
+          tone="hot"
+          title={classA ? 'Live, below 60 V when full' : 'Not proven dead'}
+          big={`${fixed(context.packV, 0)} V`}
+          small={{ profile: 'when full', scan: 'by the scan', meter: 'by the meter' }[view.packVFrom]}
+        >
+          {job.gate.stop === null && !job.gate.holds && job.gate.why.startsWith('Stopped')
+            ? job.gate.why
+            : view.begun
+              ? state.why
+              : 'The lock-out has not been begun. Treat everything orange as live.'}
         </Answer>
       )}
       {view.stops.map((s) => (
@@ -168,23 +198,24 @@ export function MakeSafeStage({ question, stage }: StageProps) {
           <Stack>
             <h2>How did it come in?</h2>
             <Chips
-              selectionMode="single"
-              disallowEmptySelection
-              selectedKeys={[route ?? view.suggestedRoute]}
-              onSelectionChange={(k) => setRoute([...k][0] as LockoutRoute)}
+              selectionMode="multiple"
+              selectedKeys={hazards}
+              onSelectionChange={(k) => setMore([...k] as Hazard[])}
               aria-label="How it came in"
             >
-              {ROUTES.map(([id, name]) => (
+              {HAZARDS.map((id) => (
                 <ToggleButton key={id} id={id}>
-                  {name}
+                  {HAZARD_NAMES[id]}
                 </ToggleButton>
               ))}
             </Chips>
-            {view.suggestedRoute !== 'normal' && (
-              <Mute>Intake says so: evidence is gathered first on that way.</Mute>
-            )}
+            <Mute>
+              {view.suggestedHazards.length > 0
+                ? `${view.suggestedHazards.map((h) => HAZARD_NAMES[h]).join(', ')}: intake or the readings say so, it cannot be left out. Hazards combine.`
+                : 'Pick all that apply; hazards combine. None picked: nothing unusual.'}
+            </Mute>
             <ul style={{ margin: 0, paddingLeft: 18 }}>
-              {hazardsOf({ ...context, route: route ?? view.suggestedRoute }).map((h) => (
+              {hazardsOf({ ...context, hazards }).map((h) => (
                 <li key={h}>{h}</li>
               ))}
             </ul>
@@ -216,7 +247,7 @@ export function MakeSafeStage({ question, stage }: StageProps) {
                   waitS={waiting ? (left ?? 0) : 0}
                   may={may && !stop}
                   busy={write.busy}
-                  onTake={(data) => run('/safety/steps', data)}
+                  onTake={(data) => take(data)}
                 />
               ) : (
                 <>
@@ -242,6 +273,10 @@ export function MakeSafeStage({ question, stage }: StageProps) {
           </Sheet>
         </Columns>
       )}
+      {view.watch && <WatchPanel watch={view.watch} onDone={() => void mutate()} />}
+      {view.evidence.length > 0 && (
+        <EvidenceList view={view} may={may && !stop} busy={write.busy} onCorrect={take} />
+      )}
       <NextBar>
         <div>
           Follow the maker’s procedure and your local code where they ask for more. Each half of the pack
@@ -256,7 +291,7 @@ export function MakeSafeStage({ question, stage }: StageProps) {
         {!view.begun ? (
           <Button
             isDisabled={!may || write.busy || stop !== undefined}
-            onPress={() => void run('/safety/begin', { route: route ?? view.suggestedRoute })}
+            onPress={() => void run('/safety/begin', { hazards })}
           >
             Begin lock-out
           </Button>

@@ -1,7 +1,7 @@
 import { GLOVE_CLASSES, gloveFault, hazardsOf, type GloveClass, type StepData } from '@cellmend/core/safety';
 import { useState, type ReactNode } from 'react';
 import { useJobView } from '../../shell/jobContext';
-import { Button, Field, Input, Mute, ProblemNote, Row, Select, Stack } from '../../ui/parts';
+import { Button, Field, Input, Mute, ProblemNote, Row, Select, Stack, TextArea } from '../../ui/parts';
 import { countdown } from '../../ui/words';
 import { Evidence } from './Evidence';
 import { LiveDeadLive } from './LiveDeadLive';
@@ -72,6 +72,10 @@ export function StepForm(props: StepProps) {
           own
         />
       );
+    case 'look':
+      return <Look {...props} />;
+    case 'quarantine':
+      return <Quarantine {...props} />;
     case 'gloves':
       return <Gloves {...props} />;
     case 'live-dead-live':
@@ -110,6 +114,92 @@ function Named({
         <div>
           <Button type="submit" isDisabled={!may || busy || name.trim() === ''}>
             {button}
+          </Button>
+        </div>
+      </Stack>
+    </form>
+  );
+}
+
+/** What is seen from a distance, and whether anybody may go nearer. */
+function Look({ step, may, busy, onTake }: StepProps) {
+  const [text, setText] = useState('');
+  const [calm, setCalm] = useState<boolean | null>(null);
+  return (
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (calm !== null) void onTake({ step: 'look', text, calm });
+      }}
+    >
+      <Stack>
+        <h3>{step.title}</h3>
+        <p>{step.detail}</p>
+        <Field>
+          What is seen
+          <TextArea value={text} maxLength={2000} onChange={(e) => setText(e.currentTarget.value)} />
+        </Field>
+        <Row $gap={8} role="group" aria-label="Calm or not">
+          <Button quiet={calm !== true} onPress={() => setCalm(true)}>
+            Calm: no smoke, hiss, heat, smell
+          </Button>
+          <Button quiet={calm !== false} onPress={() => setCalm(false)}>
+            Not calm
+          </Button>
+        </Row>
+        {calm === false && (
+          <ProblemNote
+            what="Nobody goes near it. Press Stop: it says what to do first and whom to call."
+            accepted="Look again from a distance when it has been quiet."
+          />
+        )}
+        <div>
+          <Button type="submit" isDisabled={!may || busy || calm === null || text.trim() === ''}>
+            Keep what is seen
+          </Button>
+        </div>
+      </Stack>
+    </form>
+  );
+}
+
+/** Outdoors is the careful choice; staying needs a reason. */
+function Quarantine({ step, view, may, busy, onTake }: StepProps) {
+  const [decision, setDecision] = useState<'outdoors' | 'stays'>('outdoors');
+  const [place, setPlace] = useState(view.settings.quarantinePlace);
+  const [reason, setReason] = useState('');
+  const ready = place.trim() !== '' && (decision === 'outdoors' || reason.trim() !== '');
+  return (
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        void onTake({ step: 'quarantine', decision, place, reason });
+      }}
+    >
+      <Stack>
+        <h3>{step.title}</h3>
+        <p>{step.detail}</p>
+        <Row $gap={8} role="group" aria-label="Where it stands">
+          <Button quiet={decision !== 'outdoors'} onPress={() => setDecision('outdoors')}>
+            Outdoors, away from everything
+          </Button>
+          <Button quiet={decision !== 'stays'} onPress={() => setDecision('stays')}>
+            It stays
+          </Button>
+        </Row>
+        <Field>
+          Where
+          <Input value={place} maxLength={200} onChange={(e) => setPlace(e.target.value)} />
+        </Field>
+        {decision === 'stays' && (
+          <Field>
+            Why it may stay
+            <Input value={reason} maxLength={500} onChange={(e) => setReason(e.target.value)} />
+          </Field>
+        )}
+        <div>
+          <Button type="submit" isDisabled={!may || busy || !ready}>
+            It stands there
           </Button>
         </div>
       </Stack>

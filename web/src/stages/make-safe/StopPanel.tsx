@@ -1,15 +1,13 @@
 import type { Stop, WorkshopSettings } from '@cellmend/contract/safety';
 import { judgeWatch, STOP_ADVICE, WATCH_EVERY_MIN } from '@cellmend/core/safety';
-import { parseQuantity } from '@cellmend/core/jot';
-import { InputProblem } from '@cellmend/core/pack';
-import { useState, type FormEvent } from 'react';
+import { useState } from 'react';
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, XAxis, YAxis } from 'recharts';
-import { enqueue } from '../../api/queue';
 import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
 import { Button, Field, Input, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { fixed, when } from '../../ui/words';
 import { useReadings } from '../notes/Readings';
+import { LogTemperature } from './LogTemperature';
 
 const WORDS = {
   'no reading': 'No temperature logged yet.',
@@ -32,9 +30,7 @@ export function StopPanel({
   const { job, person } = useJobView();
   const { data } = useReadings(job.number);
   const write = useWrite();
-  const [text, setText] = useState('');
   const [reason, setReason] = useState('');
-  const [problem, setProblem] = useState<InputProblem | null>(null);
   const advice = STOP_ADVICE[stop.kind];
   const since = new Date(stop.at).getTime();
   const points = (data ?? [])
@@ -48,49 +44,21 @@ export function StopPanel({
     .map((r) => ({ timeS: (new Date(r.observedAt).getTime() - since) / 1000, temperatureC: r.value! }))
     .sort((a, b) => a.timeS - b.timeS);
   const watch = judgeWatch(points);
-  const log = (event: FormEvent): void => {
-    event.preventDefault();
-    try {
-      const { value, quantity } = parseQuantity(text);
-      if (quantity !== null && quantity !== 'temperature')
-        throw new InputProblem('watch', `“${text}” is no temperature.`, '', 'Degrees Celsius, such as 34.');
-      setProblem(null);
-      const now = new Date();
-      void enqueue({
-        path: `/jobs/${job.number}/readings`,
-        body: {
-          kind: 'temperature',
-          place: '',
-          value,
-          conditions: 'thermal watch',
-          stage: 'make-safe',
-          observedAt: now.toISOString(),
-        },
-        label: `thermal watch ${value} °C`,
-        jobNumber: job.number,
-      }).then(() =>
-        enqueue({
-          path: `/jobs/${job.number}/clocks`,
-          body: {
-            label: 'Thermal watch: next temperature',
-            kind: 'thermal-watch',
-            stage: 'make-safe',
-            endsAt: new Date(now.getTime() + WATCH_EVERY_MIN * 60_000).toISOString(),
-          },
-          label: 'thermal watch clock',
-          jobNumber: job.number,
-        }),
-      );
-      setText('');
-    } catch (e) {
-      if (!(e instanceof InputProblem)) throw e;
-      setProblem(e);
-    }
-  };
   return (
     <Sheet aria-label={`Stopped: ${stop.kind}`}>
       <Stack>
         <h2>{advice.clear ? 'Get out first' : 'What to do first'}</h2>
+        {stop.outputs.map((o) =>
+          o.output === 'off' ? (
+            <p key={o.instrument}>{o.instrument}: output off.</p>
+          ) : (
+            <ProblemNote
+              key={o.instrument}
+              what={`${o.instrument} could not be reached: its output may still be on. Switch it off by hand.`}
+              accepted="Then say so under Instruments."
+            />
+          ),
+        )}
         <ol style={{ margin: 0, paddingLeft: 20 }}>
           {advice.first.map((f) => (
             <li key={f}>{f}</li>
@@ -135,32 +103,17 @@ export function StopPanel({
                 </LineChart>
               </ResponsiveContainer>
             )}
-            {person.mayWrite && (
-              <form onSubmit={log}>
-                <Row>
-                  <Field style={{ flexDirection: 'row', alignItems: 'center', gap: 10 }}>
-                    Temperature, °C
-                    <Input
-                      className="n"
-                      style={{ width: 110 }}
-                      inputMode="decimal"
-                      value={text}
-                      onChange={(e) => setText(e.target.value)}
-                    />
-                  </Field>
-                  <Button type="submit" quiet isDisabled={text.trim() === ''}>
-                    Log it
-                  </Button>
-                </Row>
-              </form>
-            )}
-            {problem && <ProblemNote what={problem.what} accepted={problem.accepted} />}
+            <LogTemperature everyMin={WATCH_EVERY_MIN} />
           </>
         )}
         {person.maySignHv && (
           <Row>
             <Field style={{ flex: 1 }}>
-              Why it may end
+              {advice.watch && watch.state !== 'may end'
+                ? person.role === 'lead'
+                  ? 'The watch has not met its rule: a lead writes why it may end'
+                  : 'The watch has not met its rule: only a lead may end it'
+                : 'Why it may end'}
               <Input
                 value={reason}
                 maxLength={500}

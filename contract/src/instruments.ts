@@ -1,0 +1,63 @@
+import { z } from 'zod';
+
+/** What an instrument does for the workshop. */
+export const INSTRUMENT_KINDS = ['insulation-tester'] as const;
+/** Drivers that the app knows; `devices/src/drivers` has one for each. */
+export const DRIVER_IDS = ['scpi-insulation-tester'] as const;
+export type DriverId = (typeof DRIVER_IDS)[number];
+
+const short = z.string().trim().max(80);
+export const NewInstrumentSchema = z.object({
+  name: short.min(1),
+  kind: z.enum(INSTRUMENT_KINDS),
+  driver: z.enum(DRIVER_IDS),
+  host: z.string().trim().min(1).max(200),
+  port: z.int().min(1).max(65535),
+  serial: short.default(''),
+  /** Most it may put out, V: the workshop's own limit for it. */
+  mostV: z.number().gt(0).max(5000),
+  calibratedUntil: z.iso.date('A date such as 2027-06-30.').nullable().default(null),
+});
+export type NewInstrument = z.input<typeof NewInstrumentSchema>;
+
+/** What became of the output when a run ended: `unknown` where the instrument could not be reached. */
+export const OutputSchema = z.enum(['on', 'off', 'unknown']);
+export type Output = z.infer<typeof OutputSchema>;
+
+export const InstrumentSchema = z.object({
+  id: z.uuid(),
+  name: z.string(),
+  kind: z.enum(INSTRUMENT_KINDS),
+  driver: z.enum(DRIVER_IDS),
+  host: z.string(),
+  port: z.int(),
+  serial: z.string(),
+  mostV: z.number(),
+  calibratedUntil: z.string().nullable(),
+  /** Ships with the app and is not there: nothing it shows is of a real pack. */
+  simulated: z.boolean(),
+  identity: z.string(),
+  lastSeen: z.string().nullable(),
+  /** The job that drives it now, or whose run left its output unknown. */
+  busyWith: z.object({ jobNumber: z.int(), output: OutputSchema }).nullable(),
+});
+export type Instrument = z.infer<typeof InstrumentSchema>;
+
+export const RUN_STATES = ['running', 'done', 'asked', 'interrupted'] as const;
+export const InstrumentRunSchema = z.object({
+  id: z.uuid(),
+  instrument: z.string(),
+  instrumentId: z.uuid(),
+  state: z.enum(RUN_STATES),
+  output: OutputSchema,
+  /** Why it ended early, or what it asks. */
+  why: z.string(),
+  by: z.string(),
+  startedAt: z.string(),
+  endedAt: z.string().nullable(),
+  readings: z.int(),
+});
+export type InstrumentRun = z.infer<typeof InstrumentRunSchema>;
+export const OutputSeenSchema = z.object({
+  note: z.string().trim().min(3, 'Say who switched it off and how.').max(300),
+});
