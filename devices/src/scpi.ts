@@ -1,8 +1,9 @@
 import { InputProblem } from '@cellmend/core/pack';
-import type { SeriesPoint } from '@cellmend/core/insulation';
+import type { Driver, Instrument } from './instrument';
 import { connect, createServer, type Server, type Socket } from 'node:net';
 
-const TIMEOUT_MS = 4000;
+/** An instrument that has not answered within this is silent. */
+const TIMEOUT_MS = 1500;
 const LONGEST_LINE = 4096;
 
 /** Lines of a stream; one without end is refused. */
@@ -84,38 +85,41 @@ export class ScpiClient {
   }
 }
 
-/**
- * Runs one insulation test: voltage up, a reading every `everyMs` until `seconds` of the instrument's own time have
- * passed, voltage down. The voltage comes down whatever happens.
- */
-export async function runInsulationTest(
-  client: ScpiClient,
-  setV: number,
-  seconds: number,
-  onPoint: (point: SeriesPoint) => void,
-  everyMs = 500,
-): Promise<void> {
-  client.say(`SOUR:VOLT ${setV}`);
-  client.say('INIT');
-  try {
-    for (;;) {
-      await new Promise((r) => setTimeout(r, everyMs));
-      const [timeS, ohm, voltageV] = (await client.ask('FETC?')).split(',').map(Number);
-      if (![timeS, ohm, voltageV].every((v) => v !== undefined && Number.isFinite(v)))
-        throw new InputProblem(
-          'instrument',
-          'The instrument answers something else than time, ohms and volts.',
-          '',
-          'FETC? answered with three numbers.',
-        );
-      onPoint({ timeS: timeS!, ohm: ohm!, voltageV: voltageV! });
-      if (timeS! >= seconds) return;
-    }
-  } finally {
-    client.say('ABOR');
-    await client.ask('*OPC?').catch(() => undefined);
+/** An insulation tester that speaks SCPI over TCP. */
+class ScpiTester implements Instrument {
+  constructor(
+    private readonly client: ScpiClient,
+    readonly identity: string,
+  ) {}
+  async watchdog(seconds: number): Promise<boolean> {
+    this.client.say(`SYST:COMM:WDOG ${seconds}`);
+    return (await this.client.ask('SYST:COMM:WDOG?')) === String(seconds);
+  }
+  async outputOn(setV: number): Promise<void> {
+    this.client.say(`SOUR:VOLT ${setV}`);
+    this.client.say('OUTP ON');
+    if ((await this.client.ask('OUTP?')) !== '1')
+      throw new InputProblem('instrument', 'The instrument did not switch its output on.', '', '');
+  }
+  async read(): Promise<{ timeS: number; ohm: number; voltageV: number }> {
+    const [timeS, ohm, voltageV] = (await this.client.ask('FETC?')).split(',').map(Number);
+    return { timeS: timeS ?? NaN, ohm: ohm ?? NaN, voltageV: voltageV ?? NaN };
+  }
+  async outputOff(): Promise<void> {
+    this.client.say('OUTP OFF');
+    if ((await this.client.ask('OUTP?')) !== '0')
+      throw new InputProblem('instrument', 'The instrument says that its output is still on.', '', '');
+  }
+  close(): void {
+    this.client.close();
   }
 }
+
+/** The driver of `scpi-insulation-tester`. */
+export const openScpiTester: Driver = async (host, port) => {
+  const { client, identity } = await ScpiClient.open(host, port);
+  return new ScpiTester(client, identity);
+};
 
 /** What the simulated tester is clipped to: a leak, or good insulation that absorbs. */
 export interface ClippedTo {
@@ -123,51 +127,106 @@ export interface ClippedTo {
   goodOhm: number;
 }
 
+/** What may go wrong with a simulated tester, for tests and for learning. */
+export interface TesterFaults {
+  /** It takes commands and says nothing any more, after so many readings. */
+  silentAfter?: number;
+  /** Its own clock stands still. */
+  frozenClock?: boolean;
+  /** It puts out more than was set, V. */
+  overshootV?: number;
+  /** It answers readings that are no numbers. */
+  nonsense?: boolean;
+  /** It has no output watchdog. */
+  noWatchdog?: boolean;
+}
+
 /** An insulation tester that is not there: SCPI over TCP on loopback, with a current limit like a real one. */
 export class SimulatedTester {
   private setV = 500;
   private startedAt: number | null = null;
+  private watchdogS = 0;
+  private heardAt = performance.now();
+  private readings = 0;
+  private readonly sockets = new Set<Socket>();
   private readonly server: Server;
+  private readonly timer: NodeJS.Timeout;
 
   private constructor(
-    private readonly on: ClippedTo,
+    private on: ClippedTo,
     private readonly speed: number,
+    readonly faults: TesterFaults,
   ) {
     this.server = createServer((socket) => {
+      this.sockets.add(socket);
       const reader = new LineReader((line) => this.command(socket, line));
       socket.setEncoding('latin1');
       socket.on('data', (t) => !reader.push(String(t)) && socket.destroy());
       socket.on('error', () => undefined);
+      socket.on('close', () => this.sockets.delete(socket));
     });
+    this.timer = setInterval(() => {
+      const quietS = (performance.now() - this.heardAt) / 1000;
+      if (this.outputIsOn && this.watchdogS > 0 && quietS > this.watchdogS) this.startedAt = null;
+    }, 100);
+    this.timer.unref();
   }
 
-  static async start(on: ClippedTo, speed = 1): Promise<{ tester: SimulatedTester; port: number }> {
-    const tester = new SimulatedTester(on, speed);
-    await new Promise<void>((resolve) => tester.server.listen(0, '127.0.0.1', resolve));
+  static async start(
+    on: ClippedTo,
+    speed = 1,
+    faults: TesterFaults = {},
+    port = 0,
+  ): Promise<{ tester: SimulatedTester; port: number }> {
+    const tester = new SimulatedTester(on, speed, faults);
+    await new Promise<void>((resolve, reject) => {
+      tester.server.once('error', reject);
+      tester.server.listen(port, '127.0.0.1', resolve);
+    });
     return { tester, port: (tester.server.address() as { port: number }).port };
   }
   stop(): void {
+    clearInterval(this.timer);
+    for (const s of this.sockets) s.destroy();
     this.server.close();
+  }
+  /** Clips it to something else. */
+  clip(on: ClippedTo): void {
+    this.on = on;
+  }
+  get outputIsOn(): boolean {
+    return this.startedAt !== null;
   }
 
   private command(socket: Socket, line: string): void {
     const [word, value] = line.split(/\s+/);
+    const say = (text: string): void => void socket.write(`${text}\n`);
+    const fed = (): void => void (this.heardAt = performance.now());
+    if (this.faults.silentAfter !== undefined && this.readings >= this.faults.silentAfter) return;
     switch (word!.toUpperCase()) {
       case '*IDN?':
-        return void socket.write('Bold Cellmend,simulated insulation tester,0,1\n');
+        return say('Bold Cellmend,simulated insulation tester,0,2');
       case '*OPC?':
-        return void socket.write('1\n');
+        return say('1');
+      case 'SYST:COMM:WDOG':
+        this.watchdogS = this.faults.noWatchdog ? 0 : Math.max(0, Number(value) || 0);
+        return;
+      case 'SYST:COMM:WDOG?':
+        return say(String(this.watchdogS));
       case 'SOUR:VOLT':
         this.setV = Math.min(1000, Math.max(50, Number(value) || 500));
         return;
-      case 'INIT':
-        this.startedAt = performance.now();
+      case 'OUTP':
+        fed();
+        this.startedAt = value?.toUpperCase() === 'ON' || value === '1' ? performance.now() : null;
         return;
-      case 'ABOR':
-        this.startedAt = null;
-        return;
+      // Looking at the output does not keep it on: only who drives it does.
+      case 'OUTP?':
+        return say(this.outputIsOn ? '1' : '0');
       case 'FETC?':
-        return void socket.write(`${this.reading().join(',')}\n`);
+        fed();
+        this.readings++;
+        return say(this.faults.nonsense ? 'oops,1,2' : this.reading().join(','));
     }
   }
 
@@ -179,7 +238,11 @@ export class SimulatedTester {
     const good = goodOhm * (0.45 + 0.55 * (1 - Math.exp(-timeS / 35)));
     const ohm = leakOhm === null ? good : (good * leakOhm) / (good + leakOhm);
     // The supply gives about 3.4 mA before it gives way.
-    const voltageV = Math.min(this.setV, 0.0034 * ohm);
-    return [Number(timeS.toFixed(2)), Math.round(ohm), Number(voltageV.toFixed(1))];
+    const voltageV = Math.min(this.setV + (this.faults.overshootV ?? 0), 0.0034 * ohm);
+    return [
+      this.faults.frozenClock ? 0 : Number(timeS.toFixed(2)),
+      Math.round(ohm),
+      Number(voltageV.toFixed(1)),
+    ];
   }
 }

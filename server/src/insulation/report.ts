@@ -3,10 +3,11 @@ import {
   type InsulationObservation,
   type InsulationReport,
 } from '@cellmend/core/insulation';
-import { CELL_LIMITS, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
+import { fullV, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
 import type { SpreadReport } from '@cellmend/core/spread';
 import type { Transaction } from 'sequelize';
 import type { Store } from '../http/context';
+import { reportOf } from '../findings/stored';
 import { notFound } from '../http/problems';
 
 /** Lowest channel of each module against the median at the last rest, mV. */
@@ -27,10 +28,7 @@ export async function reportInsulation(
   const pack = normalisePack(profile);
   const rows = await store.models.Observation.findAll({
     where: { jobId, topic: 'insulation' },
-    order: [
-      ['recordedAt', 'ASC'],
-      ['id', 'ASC'],
-    ],
+    order: [['seq', 'ASC']],
     transaction: tx,
   });
   const wanted = new Set(ask.observationIds);
@@ -39,20 +37,21 @@ export async function reportInsulation(
   const finding = ask.spreadFindingId
     ? await store.models.Finding.findOne({ where: { id: ask.spreadFindingId, jobId }, transaction: tx })
     : null;
-  const report = (finding?.result as SpreadReport | undefined) ?? null;
-  const rest = report && (report.nearEmpty ?? report.nearFull);
+  const report = finding ? reportOf(finding) : null;
+  const settled = report?.settledV ?? [];
+  const scanned = settled.length === pack.channels.length && settled.some((v) => v !== null);
   const moduleV = pack.modules.map((m) =>
     m.groupIndices.reduce((s, g) => {
       const channel = pack.channels[pack.groups[g]!.channelIndex]!;
-      return s + (rest ? rest.channels[channel.index]!.voltageV / channel.cells : 1);
+      return s + (scanned ? Math.max(0, settled[channel.index] ?? 0) / channel.cells : 1);
     }, 0),
   );
   const observations = used.map((r) => r.data as InsulationObservation);
   // Without a scan the modules share the measured voltage by their groups.
   const measured = [...observations].reverse().find((o) => o.kind === 'poles')?.packV;
   const total = moduleV.reduce((a, b) => a + b, 0);
-  const { fullV } = CELL_LIMITS[profile.chemistry];
-  const scale = rest ? 1 : (measured ?? total * fullV) / total;
+  const full = fullV(profile, 1);
+  const scale = scanned ? 1 : (measured ?? total * full) / total;
   return insulationReport(pack, observations, {
     moduleV: moduleV.map((v) => v * scale),
     lowestMv: lowestMv(report, pack),

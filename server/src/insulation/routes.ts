@@ -1,10 +1,13 @@
 import { Router } from 'express';
+import { z } from 'zod';
 import { needs } from '../http/auth';
-import { writeOnce, type Store } from '../http/context';
+import { keyOf, writeOnce, type Store } from '../http/context';
+import { HttpProblem } from '../http/problems';
+import type { InstrumentRuns } from '../instruments/runs';
 import { findJob } from '../jobs/service';
-import { addInsulation, listInsulation, streamTest } from './service';
+import { addInsulation, keepRun, KeptQuestion, listInsulation, runOnInstrument } from './service';
 
-export function insulationRoutes(store: Store, demo: boolean): Router {
+export function insulationRoutes(store: Store, runs: InstrumentRuns): Router {
   const router = Router();
   router.get('/jobs/:number/insulation', needs('viewer'), async (req, res) => {
     const { job } = await findJob(store, req.params.number);
@@ -18,13 +21,45 @@ export function insulationRoutes(store: Store, demo: boolean): Router {
       return addInsulation(store, doing, job, profile, req.body);
     }),
   );
+  /** A question is an answer that keeps what was read: it commits, unlike any other refusal. */
+  const asked = async (work: Promise<unknown>): Promise<void> => {
+    try {
+      await work;
+    } catch (e) {
+      if (!(e instanceof KeptQuestion)) throw e;
+      await store.models.InstrumentRun.update(
+        { state: 'asked', why: e.question },
+        { where: { id: e.runId } },
+      );
+      throw new HttpProblem(422, 'Do these figures stand?', e.question, {
+        type: 'urn:cellmend:query',
+        where: 'the test, whose readings are kept',
+        accepted: 'A yes, and they are stored as they are; or the test again.',
+        current: { runId: e.runId },
+      });
+    }
+  };
   // The test runs before the transaction opens; storing what it read is one transaction.
   router.post('/jobs/:number/insulation/stream', needs('technician'), async (req, res, next) => {
+    const key = keyOf(req);
+    const gone = new AbortController();
+    res.on('close', () => !res.writableEnded && gone.abort());
     const { job, profile } = await findJob(store, req.params.number);
-    const { observation } = await streamTest(store, job, profile, req.body, demo);
-    await writeOnce(store, 201, (_r, doing) =>
-      addInsulation(store, doing, job, profile, { observation, managementDisconnected: true }, true),
-    )(req, res, next);
+    const run = await runOnInstrument(store, runs, job, profile, req.person!, key, req.body, gone.signal);
+    await asked(
+      Promise.resolve(
+        writeOnce(store, 201, (_r, doing) => keepRun(store, doing, job, profile, run.id, false))(
+          req,
+          res,
+          next,
+        ),
+      ),
+    );
+  });
+  router.post('/jobs/:number/insulation/runs/:id/stands', needs('technician'), async (req, res, next) => {
+    const id = z.uuid().parse(req.params.id);
+    const { job, profile } = await findJob(store, req.params.number);
+    await writeOnce(store, 201, (_r, doing) => keepRun(store, doing, job, profile, id, true))(req, res, next);
   });
   return router;
 }

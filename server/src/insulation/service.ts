@@ -1,28 +1,28 @@
-import { NewInsulationSchema, StreamTestSchema, type InsulationEntry } from '@cellmend/contract/insulation';
+import {
+  NewInsulationSchema,
+  StreamTestSchema,
+  type InsulationEntry,
+  type TestedPartSchema,
+} from '@cellmend/contract/insulation';
 import type { Finding } from '@cellmend/contract/records';
 import {
   checkSeries,
   seriesQuery,
-  USUAL_MODULE_OHM,
+  testVoltageBounds,
   type InsulationObservation,
-  type SeriesPoint,
 } from '@cellmend/core/insulation';
-import { InputProblem, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
-import { runInsulationTest, ScpiClient, SimulatedTester } from '@cellmend/devices/scpi';
+import { InputProblem, limitValue, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
 import { randomUUID } from 'node:crypto';
-import type { JobRow, ObservationRow } from '../db/models';
-import { computeFinding } from '../findings/service';
-import { announce, announceNow, audit, type Doing, type Store } from '../http/context';
+import type { z } from 'zod';
+import type { InstrumentRunRow, JobRow, PersonRow } from '../db/models';
+import { computeInsulation } from '../findings/service';
+import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
+import { clipDemo } from '../instruments/demo';
+import type { InstrumentRuns } from '../instruments/runs';
+import { allowedHost, findInstrument } from '../instruments/service';
 import { refreshNeed } from '../jobs/need';
 import { observationsOf, requireGate } from '../safety/gate';
-import { moduleVoltages } from '../safety/service';
-
-/** Observations that count: those that nothing superseded. */
-const current = (rows: ObservationRow[]): ObservationRow[] => {
-  const old = new Set(rows.map((r) => r.supersedes));
-  return rows.filter((r) => !old.has(r.id));
-};
 
 export async function listInsulation(store: Store, jobId: string): Promise<InsulationEntry[]> {
   const rows = await observationsOf(store, jobId, 'insulation');
@@ -68,33 +68,35 @@ function checkPlaces(o: InsulationObservation, pack: Pack): void {
     });
 }
 
+const seriesInput = (o: Extract<InsulationObservation, { kind: 'tester' }>, pack: Pack) => {
+  const { leastV, mostV } = testVoltageBounds(pack);
+  return {
+    setV: o.setV,
+    points: o.points,
+    temperatureC: o.temperatureC,
+    modules: 1,
+    moduleLeastOhm: limitValue(pack.profile, 'moduleInsulationOhm'),
+    workingV: leastV,
+    mostV,
+    mounted: o.mounted,
+  };
+};
+
 /** What a tester entry has to satisfy before it is stored. @throws InputProblem or 422 */
 function checkTest(
   o: InsulationObservation,
   pack: Pack,
-  packV: number,
-  disconnected: boolean,
-  confirmed: boolean,
+  { managementDisconnected, confirmed }: Pick<Allowance, 'managementDisconnected' | 'confirmed'>,
 ): void {
   if (o.kind !== 'tester') return;
-  if (!disconnected)
+  if (!managementDisconnected)
     throw new InputProblem(
       'management-connected',
       'The management unit is not said to be disconnected: a test voltage would destroy its boards.',
       'before the test voltage',
       'Sense and management plugs off, said so with the test.',
     );
-  const p = pack.profile.insulation;
-  const input = {
-    setV: o.setV,
-    points: o.points,
-    temperatureC: o.temperatureC,
-    modules: 1,
-    moduleLeastOhm: p?.moduleLeastOhm ?? USUAL_MODULE_OHM,
-    workingV: packV,
-    mostV: p?.testVoltageMostV ?? 1000,
-    mounted: o.mounted,
-  };
+  const input = seriesInput(o, pack);
   checkSeries(input);
   const query = seriesQuery(input);
   if (query !== '' && !confirmed)
@@ -106,6 +108,14 @@ function checkTest(
     );
 }
 
+/** How an entry is allowed to be made: what the form said, or what a run of an instrument already was asked. */
+interface Allowance {
+  managementDisconnected: boolean;
+  confirmed: boolean;
+  /** The gate held when the test began: a reading that was taken is not lost because somebody pressed Stop since. */
+  gateHeld: boolean;
+}
+
 /** Stores an observation and computes the finding anew, in one transaction. */
 export async function addInsulation(
   store: Store,
@@ -113,23 +123,8 @@ export async function addInsulation(
   job: JobRow,
   profile: PackProfile,
   body: unknown,
-  /** The gate held when the test began: a reading that was taken is not lost because somebody pressed Stop since. */
-  gateHeld = false,
 ): Promise<Finding> {
   const input = NewInsulationSchema.parse(body);
-  const { observation } = input;
-  const pack = normalisePack(profile);
-  checkPlaces(observation, pack);
-  const volts = await moduleVoltages(store, job.id, pack, doing.tx);
-  const what = gateHeld ? null : needsGate(observation);
-  if (what) await requireGate(store, job.id, profile, what, doing.tx);
-  checkTest(
-    observation,
-    pack,
-    volts.moduleV.reduce((a, b) => a + b, 0),
-    input.managementDisconnected,
-    input.confirmed,
-  );
   if (input.supersedes) {
     if (input.reason === '')
       throw new HttpProblem(400, 'Cannot be accepted', 'A correction says why.', {
@@ -143,6 +138,31 @@ export async function addInsulation(
     if (await store.models.Observation.findOne({ where: { supersedes: old.id }, transaction: doing.tx }))
       throw new HttpProblem(409, 'Corrected already', 'Somebody corrected this one already.');
   }
+  return keep(
+    store,
+    doing,
+    job,
+    profile,
+    input.observation,
+    { managementDisconnected: input.managementDisconnected, confirmed: input.confirmed, gateHeld: false },
+    input.supersedes ? { supersedes: input.supersedes, reason: input.reason } : null,
+  );
+}
+
+async function keep(
+  store: Store,
+  doing: Doing,
+  job: JobRow,
+  profile: PackProfile,
+  observation: InsulationObservation,
+  allow: Allowance,
+  corrects: { supersedes: string; reason: string } | null = null,
+): Promise<Finding> {
+  const pack = normalisePack(profile);
+  checkPlaces(observation, pack);
+  const what = allow.gateHeld ? null : needsGate(observation);
+  if (what) await requireGate(store, job.id, profile, what, doing.tx);
+  checkTest(observation, pack, allow);
   await store.models.Observation.create(
     {
       id: randomUUID(),
@@ -151,22 +171,24 @@ export async function addInsulation(
       kind: observation.kind,
       data: observation,
       personId: doing.person.id,
-      supersedes: input.supersedes,
-      reason: input.reason,
+      supersedes: corrects?.supersedes ?? null,
+      reason: corrects?.reason ?? '',
       recordedAt: new Date(),
     },
     { transaction: doing.tx },
   );
-  await audit(store, doing, job.id, 'insulation', observation.kind, say(observation));
-  const rows = current(await observationsOf(store, job.id, 'insulation', doing.tx));
-  const finding = await computeFinding(store, doing, job, profile, {
-    topic: 'insulation',
-    observationIds: rows.map((r) => r.id),
-    spreadFindingId: volts.findingId,
-  });
+  await audit(
+    store,
+    doing,
+    job.id,
+    corrects ? 'insulation corrected' : 'insulation',
+    observation.kind,
+    corrects ? `${say(observation)} (${corrects.reason})` : say(observation),
+  );
+  const finding = await computeInsulation(store, doing, job, profile);
   await refreshNeed(store, doing.tx, job.id);
   await announce(store, doing.tx, 'insulation', job.number);
-  return finding;
+  return finding!;
 }
 
 function say(o: InsulationObservation): string {
@@ -185,103 +207,166 @@ function say(o: InsulationObservation): string {
       return `${o.question}: ${o.yes ? 'yes' : 'no'}`;
     case 'fuse':
       return `${o.fuse} fuse: ${o.ohm === null ? 'open' : `${o.ohm} Ω`}`;
+    case 'chassis-voltage':
+      return `+ to chassis ${o.plusChassisV} V, − to chassis ${o.minusChassisV} V at the proof`;
     case 'link':
       return `${o.link} ${o.open ? 'out' : 'back in'}`;
   }
 }
 
-/** Where the demo instrument finds the leak of the pilot car: in the middle of the string. */
-const DEMO_LEAK = { position: 5, ohm: 6200 };
+/** What a run was asked, as it is kept with it. */
+interface RunParameters {
+  tested: z.output<typeof TestedPartSchema>;
+  setV: number;
+  temperatureC: number | null;
+  mounted: boolean;
+  managementDisconnected: boolean;
+  confirmed: boolean;
+}
+const observationOf = (run: InstrumentRunRow): InsulationObservation => {
+  const p = run.parameters as unknown as RunParameters;
+  return {
+    kind: 'tester',
+    tested: p.tested,
+    setV: p.setV,
+    points: run.points ?? [],
+    temperatureC: p.temperatureC,
+    mounted: p.mounted,
+  };
+};
 
 /**
- * Runs a test on an instrument and answers with its readings; nothing is stored here. The gate and the management
- * unit are checked before any voltage is applied.
+ * Runs a test on an instrument of the workshop. Key, gate, management unit and voltage are checked before anything is
+ * switched on; a repeat of the same key joins the running test.
  */
-export async function streamTest(
+export async function runOnInstrument(
   store: Store,
+  runs: InstrumentRuns,
   job: JobRow,
   profile: PackProfile,
+  person: PersonRow,
+  key: string,
   body: unknown,
-  demo: boolean,
-): Promise<{ observation: InsulationObservation }> {
+  signal: AbortSignal,
+): Promise<InstrumentRunRow> {
   const input = StreamTestSchema.parse(body);
   const pack = normalisePack(profile);
-  await store.sequelize.transaction((tx) => requireGate(store, job.id, profile, 'An insulation test', tx));
-  if (!input.managementDisconnected)
-    throw new InputProblem(
-      'management-connected',
-      'The management unit is not said to be disconnected: no test voltage is applied.',
-      'before the test voltage',
-      'Sense and management plugs off, said so with the test.',
-    );
-  const most = pack.profile.insulation?.testVoltageMostV ?? 1000;
-  if (input.setV > most)
-    throw new InputProblem(
-      'series',
-      `${input.setV} V is more than the ${most} V that is allowed here.`,
-      'test voltage',
-      `At most ${most} V.`,
-    );
-  checkPlaces(
-    { kind: 'tester', tested: input.tested, setV: input.setV, points: [], temperatureC: null, mounted: true },
-    pack,
-  );
-  let tester: SimulatedTester | null = null;
-  let address = { host: '127.0.0.1', port: 0 };
-  if (input.source.kind === 'demo') {
-    if (!demo) throw notFound('The demo instrument');
-    const ids = pack.stringOrder.map((m) => pack.modules[m]!.id);
-    const [from, to] =
-      input.tested.part === 'section'
-        ? [ids.indexOf(input.tested.from), ids.indexOf(input.tested.to)].sort((a, b) => a - b)
-        : input.tested.part === 'pack'
-          ? [0, ids.length - 1]
-          : [-1, -1];
-    const inside = DEMO_LEAK.position >= from! && DEMO_LEAK.position <= to!;
-    const started = await SimulatedTester.start(
-      { leakOhm: inside ? DEMO_LEAK.ohm : null, goodOhm: 12.6e9 / Math.max(1, to! - from! + 1) },
-      12,
-    );
-    tester = started.tester;
-    address.port = started.port;
-  } else {
-    if (
-      !['127.0.0.1', 'localhost', '::1', ...(process.env.CELLMEND_GATEWAYS ?? '').split(/[\s,]+/)].includes(
-        input.source.host,
-      )
-    )
-      throw new HttpProblem(
-        403,
-        'Not allowed',
-        `${input.source.host} is not an instrument of this workshop.`,
-        {
-          accepted: '127.0.0.1, or a host named in CELLMEND_GATEWAYS when the server is started.',
-        },
-      );
-    address = input.source;
-  }
-  const points: SeriesPoint[] = [];
-  try {
-    const { client } = await ScpiClient.open(address.host, address.port);
-    try {
-      await runInsulationTest(client, input.setV, input.seconds, (point) => {
-        points.push(point);
-        void announceNow(store, { topic: 'tester', job: job.number, point });
-      });
-    } finally {
-      client.close();
-    }
-  } finally {
-    tester?.stop();
-  }
-  return {
-    observation: {
-      kind: 'tester',
-      tested: input.tested,
-      setV: input.setV,
-      points,
-      temperatureC: input.temperatureC,
-      mounted: input.mounted,
-    },
+  const parameters: RunParameters = {
+    tested: input.tested,
+    setV: input.setV,
+    temperatureC: input.temperatureC,
+    mounted: input.mounted,
+    managementDisconnected: input.managementDisconnected,
+    confirmed: input.confirmed,
   };
+  // A repeat is answered from what the first did, also when the gate has closed since.
+  const known = await store.models.InstrumentRun.findOne({ where: { key } });
+  const instrument = await findInstrument(store, input.instrumentId);
+  const { leastV, mostV } = testVoltageBounds(pack);
+  const most = Math.min(mostV, instrument.mostV);
+  if (!known) {
+    await store.sequelize.transaction((tx) => requireGate(store, job.id, profile, 'An insulation test', tx));
+    if (!input.managementDisconnected)
+      throw new InputProblem(
+        'management-connected',
+        'The management unit is not said to be disconnected: no test voltage is applied.',
+        'before the test voltage',
+        'Sense and management plugs off, said so with the test.',
+      );
+    if (input.setV > most)
+      throw new InputProblem(
+        'series',
+        `${input.setV} V is more than the ${most} V that is allowed here.`,
+        'test voltage',
+        `At most ${most} V.`,
+      );
+    if (input.setV < leastV && leastV <= most)
+      throw new InputProblem(
+        'series',
+        `${input.setV} V is below the ${Math.round(leastV)} V that this pack has at work: a pass there proves nothing.`,
+        'test voltage',
+        `${Math.ceil(leastV)} to ${most} V.`,
+      );
+    checkPlaces({ ...parameters, kind: 'tester', points: [] }, pack);
+    allowedHost(instrument.host);
+  }
+  if (instrument.simulated) clipDemo(...placesOf(input.tested, pack));
+  return runs.run({
+    key,
+    job,
+    person,
+    instrument,
+    setV: input.setV,
+    mostV: most,
+    seconds: input.seconds,
+    parameters: { ...parameters },
+    signal,
+  });
+}
+
+function placesOf(tested: RunParameters['tested'], pack: Pack): [number, number] {
+  const ids = pack.stringOrder.map((m) => pack.modules[m]!.id);
+  if (tested.part === 'pack') return [0, ids.length - 1];
+  if (tested.part === 'vehicle') return [-1, -1];
+  const [a, b] = [ids.indexOf(tested.from), ids.indexOf(tested.to)];
+  return [Math.min(a, b), Math.max(a, b)];
+}
+
+/** Why a run's readings are not stored as they are; null if they are. */
+function askedOf(run: InstrumentRunRow, pack: Pack): string | null {
+  const o = observationOf(run);
+  if (o.kind !== 'tester') return null;
+  const query = seriesQuery(seriesInput(o, pack));
+  return query === '' ? null : query;
+}
+
+/**
+ * Stores what a run read. One that was interrupted is not stored as a test; one whose figures do not belong together
+ * waits, with its readings, for somebody to say that they stand.
+ */
+export async function keepRun(
+  store: Store,
+  doing: Doing,
+  job: JobRow,
+  profile: PackProfile,
+  runId: string,
+  confirmed: boolean,
+): Promise<Finding> {
+  const run = await store.models.InstrumentRun.findOne({
+    where: { id: runId, jobId: job.id },
+    transaction: doing.tx,
+    lock: doing.tx.LOCK.UPDATE,
+  });
+  if (!run) throw notFound('That run');
+  if (run.state === 'interrupted')
+    throw new HttpProblem(
+      409,
+      'The test was interrupted',
+      `${run.why.charAt(0).toUpperCase()}${run.why.slice(1)}. ${run.output === 'off' ? 'The output is off.' : 'The output could not be reached: switch it off by hand.'}`,
+      { type: 'urn:cellmend:interrupted', current: { runId: run.id, readings: run.points?.length ?? 0 } },
+    );
+  if (run.state === 'running') throw new HttpProblem(409, 'Still running', 'The test is still running.');
+  if ((run.points?.length ?? 0) === 0)
+    throw new InputProblem('series', 'The instrument gave no reading.', 'the test', 'A longer test.');
+  const pack = normalisePack(profile);
+  const p = run.parameters as unknown as RunParameters;
+  const allow = {
+    managementDisconnected: p.managementDisconnected,
+    confirmed: confirmed || p.confirmed,
+    gateHeld: true,
+  };
+  const asked = askedOf(run, pack);
+  if (asked && !allow.confirmed) throw new KeptQuestion(asked, run.id);
+  if (run.state === 'asked') await run.update({ state: 'done', why: '' }, { transaction: doing.tx });
+  return keep(store, doing, job, profile, observationOf(run), allow);
+}
+
+/** A test that ends in a question: its readings are kept, and its key stays free for the answer. */
+export class KeptQuestion extends Error {
+  constructor(
+    readonly question: string,
+    readonly runId: string,
+  ) {
+    super(question);
+  }
 }

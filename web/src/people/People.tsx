@@ -42,7 +42,7 @@ export function People({ person }: { person: Person }) {
               type: '',
               title: '',
               status: 0,
-              detail: 'The server is away; nothing was saved.',
+              detail: 'The server is away; whether it was saved is not certain.',
             }),
       );
     }

@@ -22,13 +22,16 @@ export function Workshop({ person }: { person: Person }) {
         twoPersons: f.get('twoPersons') === 'yes',
         gateHours: Number(f.get('gateHours')),
         leastWaitMin: Number(f.get('leastWaitMin')),
+        deadV: Number(f.get('deadV')),
         callWhom: String(f.get('callWhom')),
         quarantinePlace: String(f.get('quarantinePlace')),
       });
       await mutate(next, { revalidate: false });
       setSaved(true);
     } catch (e) {
-      setProblem(e instanceof ApiProblem ? e.message : 'The server is away; nothing was saved.');
+      setProblem(
+        e instanceof ApiProblem ? e.message : 'The server is away; whether it was saved is not certain.',
+      );
     }
   };
   return (
@@ -63,6 +66,18 @@ export function Workshop({ person }: { person: Person }) {
                 min={1}
                 max={120}
                 defaultValue={data.leastWaitMin}
+                disabled={!may}
+              />
+            </Field>
+            <Field style={{ flex: 1 }}>
+              Dead behind contactors, up to V
+              <Input
+                name="deadV"
+                type="number"
+                min={0.5}
+                max={30}
+                step={0.5}
+                defaultValue={data.deadV}
                 disabled={!may}
               />
             </Field>

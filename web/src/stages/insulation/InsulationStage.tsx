@@ -1,7 +1,7 @@
 import type { InsulationReport, NextSplit } from '@cellmend/core/insulation';
 import { useState } from 'react';
 import styled from 'styled-components';
-import { leakOf, useInsulation } from '../../api/hooks';
+import { leakOf, useInsulation, useSafety } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { Answer, Button, Columns, LinkButton, Mute, NextBar, Page, Sheet, Stack } from '../../ui/parts';
 import { Views } from '../../ui/Tabs';
@@ -102,6 +102,7 @@ export function InsulationStage({ question, stage }: StageProps) {
       {view === 'record' && (
         <>
           <Record />
+          <FromLockout />
           <Readings stage={stage} />
         </>
       )}
@@ -153,6 +154,7 @@ function Found({ leak }: { leak: InsulationReport }) {
     >
       {leak.text}
       {leak.vehicle && ` The vehicle: ${leak.vehicle.text}`}
+      {leak.chassis && ` ${leak.chassis}`}
     </Answer>
   );
 }
@@ -286,6 +288,36 @@ function FalsePassRow({ row }: { row: InsulationReport['falsePasses'][number] })
         ))}
       </div>
     </div>
+  );
+}
+
+/** Evidence that was gathered with the lock-out, read back where the leak is looked for. */
+function FromLockout() {
+  const { job } = useJobView();
+  const { data } = useSafety(job.number);
+  const shown = (data?.evidence ?? []).filter(
+    (e) =>
+      ['insulation-evidence', 'pyro-evidence', 'live-dead-live', 'look'].includes(e.kind) && !e.supersededBy,
+  );
+  if (shown.length === 0) return null;
+  return (
+    <Sheet>
+      <h3>From the lock-out</h3>
+      <table>
+        <tbody>
+          {shown.map((e) => (
+            <tr key={e.id}>
+              <td style={{ padding: '7px 10px 7px 0' }}>{e.says}</td>
+              <td style={{ textAlign: 'right' }}>
+                <Mute>
+                  {e.by}, {when(e.at)}
+                </Mute>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Sheet>
   );
 }
 

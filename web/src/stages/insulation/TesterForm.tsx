@@ -1,4 +1,9 @@
-import type { TestedPart, NextSplit, SeriesPoint } from '@cellmend/core/insulation';
+import {
+  testVoltageBounds,
+  type TestedPart,
+  type NextSplit,
+  type SeriesPoint,
+} from '@cellmend/core/insulation';
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
@@ -20,6 +25,7 @@ import {
 } from '../../ui/parts';
 import { fixed, ohms } from '../../ui/words';
 import { Tick } from '../make-safe/step';
+import { useInstruments } from '../../people/Instruments';
 import { useAdd } from './useAdd';
 import { figure } from './view';
 
@@ -35,12 +41,21 @@ const MARKS = [15, 30, 60, 120, 300, 600];
 
 /** A test with an insulation tester: what is clipped, then figures typed or streamed. */
 export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDone: () => void }) {
-  const { job, pack, findings, person, demo } = useJobView();
+  const { job, pack, findings, person } = useJobView();
+  const { data: instruments } = useInstruments();
+  const testers = (instruments ?? []).filter((i) => i.kind === 'insulation-tester');
+  const [picked, setPicked] = useState('');
+  const tester = testers.find((i) => i.id === picked) ?? testers[0];
+  const bounds = testVoltageBounds(pack);
   const order = pack.stringOrder.map((m) => pack.modules[m]!.id);
   const [part, setPart] = useState<TestedPart['part']>('section');
   const [from, setFrom] = useState(preset?.modules[0] ?? order[0]!);
   const [to, setTo] = useState(preset?.modules[1] ?? order[order.length - 1]!);
-  const [setV, setSetV] = useState('500');
+  // The least usual step that is not below what the pack has at work.
+  const [setV, setSetV] = useState(() => {
+    const { leastV, mostV } = testVoltageBounds(pack);
+    return String(Math.min(mostV, [250, 500, 1000].find((v) => v >= leastV) ?? mostV));
+  });
   const [rows, setRows] = useState<Record<number, string>>({});
   const [volts, setVolts] = useState('');
   const [temperature, setTemperature] = useState('21');
@@ -49,6 +64,7 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
   const [streamed, setStreamed] = useState<SeriesPoint[]>([]);
   const { add, busy, problem } = useAdd();
   const stream = useWrite();
+  const answer = useWrite();
   usePassing((m) => {
     if (m.topic === 'tester' && m.job === job.number) setStreamed((s) => [...s, m.point]);
   });
@@ -92,7 +108,7 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
       temperatureC: figure(temperature),
       mounted,
       managementDisconnected: off,
-      source: { kind: 'demo' },
+      instrumentId: tester!.id,
     });
     if (done) onDone();
   };
@@ -156,7 +172,7 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
         </Tick>
         <Row>
           <Field style={{ flex: 1 }}>
-            Test voltage, V
+            Test voltage, {fixed(bounds.leastV, 0)} to {fixed(bounds.mostV, 0)} V
             <Input className="n" inputMode="numeric" value={setV} onChange={(e) => setSetV(e.target.value)} />
           </Field>
           <Field style={{ flex: 1 }}>
@@ -221,6 +237,21 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
           </>
         )}
         {stream.problem && <ProblemNote what={stream.problem.what} accepted={stream.problem.accepted} />}
+        {stream.problem?.code === 'query' && (
+          <div>
+            <Button
+              quiet
+              isDisabled={answer.busy}
+              onPress={() => {
+                const { runId } = stream.problem!.current as { runId: string };
+                void answer.run(`/insulation/runs/${runId}/stands`, {}).then((ok) => ok !== null && onDone());
+              }}
+            >
+              The figures stand as they are
+            </Button>
+          </div>
+        )}
+        {answer.problem && <ProblemNote what={answer.problem.what} accepted={answer.problem.accepted} />}
         {stream.busy && (
           <p>
             <b className="n">
@@ -239,13 +270,26 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
           >
             Record test
           </Button>
-          {demo && (
+          {tester && testers.length > 1 && (
+            <Select aria-label="Instrument" value={tester.id} onChange={(e) => setPicked(e.target.value)}>
+              {testers.map((i) => (
+                <option key={i.id} value={i.id}>
+                  {i.name}
+                </option>
+              ))}
+            </Select>
+          )}
+          {tester && (
             <Button
               quiet
-              isDisabled={busy || stream.busy || !off || !person.mayWrite}
+              isDisabled={busy || stream.busy || !off || !person.mayWrite || tester.busyWith !== null}
               onPress={() => void run()}
             >
-              {stream.busy ? 'Running …' : 'Run on the demo instrument'}
+              {stream.busy
+                ? 'Running …'
+                : tester.busyWith
+                  ? `${tester.name} is busy`
+                  : `Run on ${tester.name}`}
             </Button>
           )}
           <Button quiet onPress={onDone}>

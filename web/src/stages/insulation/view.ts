@@ -22,6 +22,8 @@ export function say(o: InsulationObservation): string {
       return `${o.question}: ${o.yes ? 'yes' : 'no'}`;
     case 'fuse':
       return `${o.fuse} fuse ${o.ohm === null ? 'open' : ohms(o.ohm)}`;
+    case 'chassis-voltage':
+      return `At the proof of absence: + to chassis ${fixed(o.plusChassisV, 1)} V, − to chassis ${fixed(o.minusChassisV, 1)} V`;
     case 'link':
       return `Link ${o.link} ${o.open ? 'out' : 'back in'}`;
   }

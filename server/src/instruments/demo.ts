@@ -1,0 +1,39 @@
+import { SimulatedTester } from '@cellmend/devices/scpi';
+import type { Store } from '../http/context';
+import { demoId } from '../demo/seed';
+
+/** Where the demo tester finds the leak of the pilot car: in the middle of the string. */
+export const DEMO_LEAK = { position: 5, ohm: 6200 };
+const NAME = 'Demo insulation tester';
+/** A minute of its time takes five seconds. */
+const TIME_SCALE = 12;
+
+let running: SimulatedTester | null = null;
+
+/** The demo's tester is one entry among the workshop's instruments: a simulated one that this process keeps on loopback. */
+export async function simulateTester(store: Store): Promise<SimulatedTester> {
+  const { tester, port } = await SimulatedTester.start({ leakOhm: null, goodOhm: 1.2e9 }, TIME_SCALE);
+  running = tester;
+  const facts = {
+    name: NAME,
+    kind: 'insulation-tester',
+    driver: 'scpi-insulation-tester',
+    host: '127.0.0.1',
+    port,
+    serial: 'simulated',
+    mostV: 1000,
+    simulated: true,
+    timeScale: TIME_SCALE,
+  } as const;
+  const id = demoId('instrument tester');
+  const known = await store.models.Instrument.findByPk(id);
+  if (known) await known.update({ port });
+  else await store.models.Instrument.create({ id, ...facts });
+  return tester;
+}
+
+/** Clips the demo's tester to a part of a string of so many modules; `from` is −1 for the vehicle side. */
+export function clipDemo(from: number, to: number): void {
+  const inside = DEMO_LEAK.position >= from && DEMO_LEAK.position <= to;
+  running?.clip({ leakOhm: inside ? DEMO_LEAK.ohm : null, goodOhm: 12.6e9 / Math.max(1, to - from + 1) });
+}

@@ -1,0 +1,306 @@
+import type { InstrumentRun, Output } from '@cellmend/contract/instruments';
+import { InputProblem } from '@cellmend/core/pack';
+import type { SeriesPoint } from '@cellmend/core/insulation';
+import { DRIVERS } from '@cellmend/devices/drivers';
+import { makeSure, runTest, type RunEnd } from '@cellmend/devices/instrument';
+import { randomUUID } from 'node:crypto';
+import { Op, QueryTypes } from 'sequelize';
+import pg from 'pg';
+import type { InstrumentRow, InstrumentRunRow, JobRow, PersonRow } from '../db/models';
+import { announceNow, type Store } from '../http/context';
+import { HttpProblem } from '../http/problems';
+
+/** First half of the advisory lock that says who drives an instrument; the second is made of its id. */
+const LOCK = 714_002;
+/** A stop waits this long for every output of its job to be off, in whatever process drives it. */
+const STOP_WITHIN_MS = 1000;
+
+export interface RunAsk {
+  key: string;
+  job: JobRow;
+  person: PersonRow;
+  instrument: InstrumentRow;
+  setV: number;
+  mostV: number;
+  seconds: number;
+  /** What was asked, kept with the run: how its readings become an observation. */
+  parameters: Record<string, unknown>;
+  signal: AbortSignal;
+}
+interface Active {
+  jobId: string;
+  stop: AbortController;
+  done: Promise<unknown>;
+}
+
+/**
+ * Every run of an instrument by this server process. An instrument is driven by one job at a time: whoever drives it
+ * holds an advisory lock in PostgreSQL, which ends with the process. What a run did is in `instrument_runs`.
+ */
+export class InstrumentRuns {
+  private readonly active = new Map<string, Active>();
+
+  constructor(
+    private readonly store: Store,
+    private readonly databaseUrl: string,
+  ) {}
+
+  /** Another process, or this one, says that a job is stopped. */
+  heard(message: { topic?: string; jobId?: string }): void {
+    if (message.topic === 'stop-outputs' && message.jobId) this.abort(message.jobId, 'Stop was pressed');
+  }
+  private abort(jobId: string | null, why: string): Promise<unknown> {
+    const runs = [...this.active.values()].filter((r) => jobId === null || r.jobId === jobId);
+    for (const r of runs) r.stop.abort(why);
+    return Promise.all(runs.map((r) => r.done));
+  }
+
+  /**
+   * Takes every output of a job off, here and in the other processes, and says which could not be reached. The database
+   * may be away: what this process drives comes off all the same.
+   */
+  async stopJob(jobId: string): Promise<{ instrument: string; output: 'off' | 'unknown' }[]> {
+    const here = this.abort(jobId, 'Stop was pressed');
+    const tell = announceNow(this.store, { topic: 'stop-outputs', jobId });
+    const limit = new Promise((r) => setTimeout(r, STOP_WITHIN_MS).unref());
+    const began = new Date(Date.now() - 500);
+    await Promise.race([Promise.all([here, tell]), limit]);
+    const until = performance.now() + STOP_WITHIN_MS;
+    for (;;) {
+      const rows = await this.store.models.InstrumentRun.findAll({
+        where: {
+          jobId,
+          [Op.or]: [{ output: ['on', 'unknown'] }, { endedAt: { [Op.gte]: began } }],
+        },
+      });
+      if (!rows.some((r) => r.output === 'on') || performance.now() > until) {
+        const names = new Map(
+          (
+            await this.store.models.Instrument.findAll({ where: { id: rows.map((r) => r.instrumentId) } })
+          ).map((i) => [i.id, i.name]),
+        );
+        const worst = new Map<string, 'off' | 'unknown'>();
+        for (const r of rows) {
+          const name = names.get(r.instrumentId) ?? 'an instrument';
+          if (r.output !== 'off' || !worst.has(name)) worst.set(name, r.output === 'off' ? 'off' : 'unknown');
+        }
+        return [...worst].map(([instrument, output]) => ({ instrument, output }));
+      }
+      await new Promise((r) => setTimeout(r, 80));
+    }
+  }
+
+  /** Outputs off, then nothing more runs here. */
+  async close(): Promise<void> {
+    await this.abort(null, 'the server stopped');
+  }
+
+  /**
+   * Runs a test, or joins the one that the same key began. The key is claimed before anything is switched on.
+   * @throws 409 where the key belongs to something else, or another job drives the instrument.
+   */
+  async run(ask: RunAsk): Promise<InstrumentRunRow> {
+    const { store } = this;
+    const id = randomUUID();
+    const lock = new pg.Client({ connectionString: this.databaseUrl });
+    const [claimed] = await store.sequelize.query<{ id: string }>(
+      `INSERT INTO instrument_runs (id, key, instrument_id, job_id, person_id, parameters, state, output)
+       VALUES (:id, :key, :instrument, :job, :person, :parameters, 'running', 'off')
+       ON CONFLICT (key) DO NOTHING RETURNING id`,
+      {
+        replacements: {
+          id,
+          key: ask.key,
+          instrument: ask.instrument.id,
+          job: ask.job.id,
+          person: ask.person.id,
+          parameters: JSON.stringify(ask.parameters),
+        },
+        type: QueryTypes.SELECT,
+      },
+    );
+    if (!claimed) return this.join(ask);
+    const stop = new AbortController();
+    const gone = (): void => stop.abort('the page was closed');
+    if (ask.signal.aborted) gone();
+    ask.signal.addEventListener('abort', gone, { once: true });
+    const done = this.drive(id, ask, stop, lock);
+    this.active.set(id, { jobId: ask.job.id, stop, done: done.catch(() => undefined) });
+    try {
+      return await done;
+    } finally {
+      this.active.delete(id);
+      ask.signal.removeEventListener('abort', gone);
+    }
+  }
+
+  private async join(ask: RunAsk): Promise<InstrumentRunRow> {
+    for (;;) {
+      const row = (await this.store.models.InstrumentRun.findOne({ where: { key: ask.key } }))!;
+      if (
+        row.personId !== ask.person.id ||
+        row.jobId !== ask.job.id ||
+        row.instrumentId !== ask.instrument.id
+      )
+        throw new HttpProblem(409, 'Key used already', 'This idempotency key belongs to another entry.', {
+          accepted: 'A new key for a new test.',
+        });
+      if (row.state !== 'running') return row;
+      if (ask.signal.aborted) throw new HttpProblem(499, 'Gone', 'The page was closed.');
+      await new Promise((r) => setTimeout(r, 200));
+    }
+  }
+
+  private async drive(
+    id: string,
+    ask: RunAsk,
+    stop: AbortController,
+    lock: pg.Client,
+  ): Promise<InstrumentRunRow> {
+    const { instrument, job } = ask;
+    const { InstrumentRun } = this.store.models;
+    const end = async (change: Partial<InstrumentRunRow>): Promise<InstrumentRunRow> => {
+      const row = (await InstrumentRun.findByPk(id))!;
+      await row.update({ endedAt: new Date(), ...change });
+      await announceNow(this.store, { topic: 'instruments', job: job.number });
+      return row;
+    };
+    // Losing the lock's connection means that somebody else may take the instrument: the run ends.
+    lock.on('error', () => stop.abort('the database was lost'));
+    try {
+      await lock.connect();
+      const { rows } = await lock.query<{ got: boolean }>(
+        'SELECT pg_try_advisory_lock($1, hashtext($2)) AS got',
+        [LOCK, instrument.id],
+      );
+      if (!rows[0]!.got) {
+        const other = await InstrumentRun.findOne({
+          where: { instrumentId: instrument.id, state: 'running', id: { [Op.ne]: id } },
+        });
+        const busy = other && (await this.store.models.Job.findByPk(other.jobId));
+        await InstrumentRun.destroy({ where: { id } });
+        throw new HttpProblem(
+          409,
+          'In use',
+          `${instrument.name} is driven by ${busy ? `job ${busy.number}` : 'another job'} now.`,
+          { accepted: 'The same test when it is free, or another instrument.' },
+        );
+      }
+      const open = DRIVERS[instrument.driver];
+      let device;
+      try {
+        device = await open(instrument.host, instrument.port);
+      } catch (e) {
+        // Nothing was switched on: the key may be used again.
+        await InstrumentRun.destroy({ where: { id } });
+        throw e;
+      }
+      await instrument.update({ lastSeen: new Date(), identity: device.identity.slice(0, 200) });
+      await InstrumentRun.update({ output: 'on' }, { where: { id } });
+      let result: RunEnd;
+      try {
+        result = await runTest(device, () => open(instrument.host, instrument.port), {
+          setV: ask.setV,
+          mostV: ask.mostV,
+          seconds: ask.seconds,
+          timeScale: instrument.timeScale,
+          signal: stop.signal,
+          onPoint: (point) => void announceNow(this.store, { topic: 'tester', job: job.number, point }),
+        });
+      } catch (e) {
+        device.close();
+        if (e instanceof InputProblem) {
+          await InstrumentRun.destroy({ where: { id } });
+          throw e;
+        }
+        await end({ state: 'interrupted', output: 'unknown', why: String(e) });
+        throw e;
+      }
+      return await end({
+        state: result.why === '' ? 'done' : 'interrupted',
+        why: result.why,
+        output: result.output,
+        points: result.points,
+      });
+    } finally {
+      await lock.end().catch(() => undefined);
+    }
+  }
+
+  /**
+   * Runs that a killed process left behind: nobody holds their instrument, so it is switched off from here. One that
+   * does not answer is told as unknown until somebody has looked.
+   */
+  async recover(): Promise<void> {
+    const left = await this.store.models.InstrumentRun.findAll({ where: { state: 'running' } });
+    for (const run of left) {
+      const lock = new pg.Client({ connectionString: this.databaseUrl });
+      lock.on('error', () => undefined);
+      try {
+        await lock.connect();
+        const { rows } = await lock.query<{ got: boolean }>(
+          'SELECT pg_try_advisory_lock($1, hashtext($2)) AS got',
+          [LOCK, run.instrumentId],
+        );
+        if (!rows[0]!.got) continue;
+        const instrument = await this.store.models.Instrument.findByPk(run.instrumentId);
+        const output = instrument ? await this.switchOff(instrument) : 'unknown';
+        await run.update({
+          state: 'interrupted',
+          output: run.output === 'off' ? 'off' : output,
+          why: 'the server was killed',
+          endedAt: new Date(),
+        });
+      } finally {
+        await lock.end().catch(() => undefined);
+      }
+    }
+  }
+
+  private async switchOff(instrument: InstrumentRow): Promise<'off' | 'unknown'> {
+    const open = () => DRIVERS[instrument.driver](instrument.host, instrument.port);
+    try {
+      const device = await open();
+      const output = await makeSure(device, open);
+      device.close();
+      return output;
+    } catch {
+      return 'unknown';
+    }
+  }
+}
+
+export async function viewRuns(store: Store, jobId: string): Promise<InstrumentRun[]> {
+  const rows = await store.models.InstrumentRun.findAll({
+    where: { jobId },
+    order: [['startedAt', 'DESC']],
+    limit: 50,
+  });
+  const named = async (ids: string[], model: 'Instrument' | 'Person'): Promise<Map<string, string>> =>
+    new Map(
+      (await (store.models[model] as typeof store.models.Person).findAll({ where: { id: ids } })).map((r) => [
+        r.id,
+        r.name,
+      ]),
+    );
+  const instruments = await named(
+    rows.map((r) => r.instrumentId),
+    'Instrument',
+  );
+  const people = await named(
+    rows.map((r) => r.personId),
+    'Person',
+  );
+  return rows.map((r) => ({
+    id: r.id,
+    instrument: instruments.get(r.instrumentId) ?? 'an instrument',
+    instrumentId: r.instrumentId,
+    state: r.state,
+    output: r.output as Output,
+    why: r.why,
+    by: people.get(r.personId) ?? 'someone',
+    startedAt: r.startedAt.toISOString(),
+    endedAt: r.endedAt?.toISOString() ?? null,
+    readings: (r.points as SeriesPoint[] | null)?.length ?? 0,
+  }));
+}

@@ -1,0 +1,123 @@
+import { NewInstrumentSchema, OutputSeenSchema, type Instrument } from '@cellmend/contract/instruments';
+import { DRIVERS } from '@cellmend/devices/drivers';
+import { randomUUID } from 'node:crypto';
+import { Op } from 'sequelize';
+import type { InstrumentRow } from '../db/models';
+import { announce, audit, type Doing, type Store } from '../http/context';
+import { HttpProblem, notFound } from '../http/problems';
+
+/** Hosts an instrument may be on: this machine, or those named when the server is started. */
+export function allowedHost(host: string): void {
+  const allowed = ['127.0.0.1', 'localhost', '::1', ...(process.env.CELLMEND_GATEWAYS ?? '').split(/[\s,]+/)];
+  if (!allowed.includes(host))
+    throw new HttpProblem(403, 'Not allowed', `${host} is not an instrument of this workshop.`, {
+      accepted: '127.0.0.1, or a host named in CELLMEND_GATEWAYS when the server is started.',
+    });
+}
+
+export async function listInstruments(store: Store): Promise<Instrument[]> {
+  const rows = await store.models.Instrument.findAll({
+    where: { retiredAt: null },
+    order: [['name', 'ASC']],
+  });
+  const runs = await store.models.InstrumentRun.findAll({
+    where: { [Op.or]: [{ state: 'running' }, { output: 'unknown' }] },
+    order: [['startedAt', 'ASC']],
+  });
+  const jobs = new Map(
+    (await store.models.Job.findAll({ where: { id: runs.map((r) => r.jobId) } })).map((j) => [
+      j.id,
+      j.number,
+    ]),
+  );
+  const busy = new Map(
+    runs.map((r) => [r.instrumentId, { jobNumber: jobs.get(r.jobId)!, output: r.output }]),
+  );
+  return rows.map((r) => ({
+    id: r.id,
+    name: r.name,
+    kind: r.kind,
+    driver: r.driver,
+    host: r.host,
+    port: r.port,
+    serial: r.serial,
+    mostV: r.mostV,
+    calibratedUntil: r.calibratedUntil,
+    simulated: r.simulated,
+    identity: r.identity,
+    lastSeen: r.lastSeen?.toISOString() ?? null,
+    busyWith: busy.get(r.id) ?? null,
+  }));
+}
+
+export async function findInstrument(store: Store, id: string): Promise<InstrumentRow> {
+  const row = await store.models.Instrument.findOne({ where: { id, retiredAt: null } });
+  if (!row) throw notFound('That instrument');
+  return row;
+}
+
+export async function addInstrument(store: Store, doing: Doing, body: unknown): Promise<{ id: string }> {
+  const input = NewInstrumentSchema.parse(body);
+  allowedHost(input.host);
+  if (await store.models.Instrument.findOne({ where: { name: input.name }, transaction: doing.tx }))
+    throw new HttpProblem(409, 'Name taken', `There is a ${input.name} already.`, {
+      fields: [{ field: 'name', message: 'A name that no instrument here has.' }],
+    });
+  const row = await store.models.Instrument.create({ id: randomUUID(), ...input }, { transaction: doing.tx });
+  await audit(store, doing, null, 'instrument added', row.name, `${row.driver} at ${row.host}:${row.port}`);
+  await announce(store, doing.tx, 'instruments', null);
+  return { id: row.id };
+}
+
+/** Asks an instrument who it is; nothing is switched on. */
+export async function lookFor(store: Store, id: string): Promise<{ identity: string; watchdog: boolean }> {
+  const row = await findInstrument(store, id);
+  allowedHost(row.host);
+  const device = await DRIVERS[row.driver](row.host, row.port);
+  try {
+    const watchdog = await device.watchdog(2).catch(() => false);
+    await row.update({ lastSeen: new Date(), identity: device.identity.slice(0, 200) });
+    return { identity: device.identity, watchdog };
+  } finally {
+    device.close();
+  }
+}
+
+export async function retireInstrument(store: Store, doing: Doing, id: string): Promise<{ id: string }> {
+  const row = await store.models.Instrument.findOne({
+    where: { id, retiredAt: null },
+    transaction: doing.tx,
+  });
+  if (!row) throw notFound('That instrument');
+  const running = await store.models.InstrumentRun.findOne({
+    where: { instrumentId: id, state: 'running' },
+    transaction: doing.tx,
+  });
+  if (running) throw new HttpProblem(409, 'In use', `${row.name} is running a test now.`);
+  await row.update(
+    { retiredAt: new Date(), name: `${row.name} (${row.id.slice(0, 8)})` },
+    { transaction: doing.tx },
+  );
+  await audit(store, doing, null, 'instrument taken out of use', row.name, '');
+  await announce(store, doing.tx, 'instruments', null);
+  return { id };
+}
+
+/** Somebody went and looked: an output that could not be reached is off. */
+export async function outputSeenOff(
+  store: Store,
+  doing: Doing,
+  id: string,
+  body: unknown,
+): Promise<{ id: string }> {
+  const { note } = OutputSeenSchema.parse(body);
+  const row = await store.models.Instrument.findByPk(id, { transaction: doing.tx });
+  if (!row) throw notFound('That instrument');
+  await store.models.InstrumentRun.update(
+    { output: 'off' },
+    { where: { instrumentId: id, output: 'unknown' }, transaction: doing.tx },
+  );
+  await audit(store, doing, null, 'output seen off', row.name, note);
+  await announce(store, doing.tx, 'instruments', null);
+  return { id };
+}
