@@ -7,7 +7,10 @@ import { migrate } from './db/migrate';
 import { defineModels } from './db/models';
 import { seedDemo } from './demo/seed';
 import { makeApp } from './http/app';
+import { systemClock, type Clock } from './http/clock';
 import type { Store } from './http/context';
+import { InstrumentRuns } from './instruments/runs';
+import { simulateTester } from './instruments/demo';
 import { LiveHub } from './live/hub';
 
 export interface ServerOptions {
@@ -19,6 +22,8 @@ export interface ServerOptions {
   webFolder?: string;
   logger: Logger;
   signInsPerMinute?: number;
+  /** The machine's clocks, unless a test sets its own. */
+  clock?: Clock;
 }
 
 export interface Running {
@@ -44,7 +49,7 @@ async function sharedSetting(store: Store, name: string, make: () => unknown): P
 /** Migrates, seeds if asked, and serves on loopback. */
 export async function startServer(options: ServerOptions): Promise<Running> {
   const sequelize = connect(options.databaseUrl);
-  const store: Store = { sequelize, models: defineModels(sequelize) };
+  const store: Store = { sequelize, models: defineModels(sequelize), clock: options.clock ?? systemClock() };
   await migrate(sequelize);
   // A database begun as demo stays one, and one begun empty never gets demo people.
   const demo = (await sharedSetting(store, 'demo', () => options.demo)) === true;
@@ -53,8 +58,12 @@ export async function startServer(options: ServerOptions): Promise<Running> {
     await sharedSetting(store, 'session-secret', () => randomBytes(32).toString('hex')),
   );
   const hub = new LiveHub(options.databaseUrl);
+  const runs = new InstrumentRuns(store, options.databaseUrl);
+  hub.listen((message) => runs.heard(message));
   await hub.open();
-  const { app, close } = makeApp({ ...options, store, sessionSecret, demo, hub });
+  await runs.recover();
+  const simulated = demo ? await simulateTester(store) : null;
+  const { app, close } = makeApp({ ...options, store, sessionSecret, demo, hub, runs });
   const server = createServer(app);
   await new Promise<void>((resolve, reject) => {
     server.once('error', reject);
@@ -66,6 +75,9 @@ export async function startServer(options: ServerOptions): Promise<Running> {
     store,
     server,
     close: async () => {
+      // Outputs first, while there is still a database to write to.
+      await runs.close();
+      simulated?.stop();
       await hub.close();
       await new Promise<void>((resolve) => {
         server.close(() => resolve());

@@ -4,13 +4,15 @@ import { StrictMode, useEffect } from 'react';
 import { createRoot } from 'react-dom/client';
 import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
 import { SWRConfig, useSWRConfig } from 'swr';
-import { ApiProblem } from './api/client';
+import { ApiProblem, signedIn } from './api/client';
 import { useLive, useSession } from './api/hooks';
-import { startQueue, whenSent } from './api/queue';
+import { queueFor, startQueue, whenSent } from './api/queue';
 import { Board } from './board/Board';
 import { PackEditor } from './packs/PackEditor';
 import { Packs } from './packs/Packs';
+import { Instruments } from './people/Instruments';
 import { People } from './people/People';
+import { Caught } from './shell/Caught';
 import { JobShell } from './shell/JobShell';
 import { SignIn } from './shell/SignIn';
 import { theme } from './shell/preferences';
@@ -18,10 +20,20 @@ import { Page, ProblemNote } from './ui/parts';
 import { GlobalStyle } from './ui/theme';
 import type { Person } from '@cellmend/contract/people';
 
-const PAGES = { board: Board, job: JobShell, packs: Packs, pack: PackEditor, people: People };
+const PAGES = {
+  board: Board,
+  job: JobShell,
+  packs: Packs,
+  pack: PackEditor,
+  people: People,
+  instruments: Instruments,
+};
 type PageName = keyof typeof PAGES;
 
 function Signed({ person, page }: { person: Person; page: PageName }) {
+  // Before anything below can send: whose page this is.
+  signedIn(person.id);
+  queueFor(person.name);
   useLive();
   const { mutate } = useSWRConfig();
   useEffect(() => {
@@ -34,9 +46,13 @@ function Signed({ person, page }: { person: Person; page: PageName }) {
         ),
     );
     return startQueue();
-  }, [mutate]);
+  }, [mutate, person.id]);
   const View = PAGES[page];
-  return <View person={person} />;
+  return (
+    <Caught key={page}>
+      <View person={person} />
+    </Caught>
+  );
 }
 
 /** Shows a page to whoever is signed in, the sign-in to whoever is not. */
@@ -57,6 +73,7 @@ function Gate({ page }: { page: PageName }) {
       </Page>
     );
   if (!data) return null;
+  if (!data.person) signedIn(null);
   return data.person ? <Signed person={data.person} page={page} /> : <SignIn session={data} />;
 }
 
@@ -67,6 +84,7 @@ const router = createBrowserRouter([
   { path: '/packs', element: <Gate page="packs" /> },
   { path: '/packs/:id', element: <Gate page="pack" /> },
   { path: '/people', element: <Gate page="people" /> },
+  { path: '/instruments', element: <Gate page="instruments" /> },
   { path: '*', element: <Navigate to="/" replace /> },
 ]);
 

@@ -7,7 +7,10 @@ export async function migrate(sequelize: Sequelize): Promise<void> {
   const umzug = new Umzug({
     migrations: migrations.map((m) => ({
       name: m.name,
-      up: async () => void (await sequelize.query(m.sql)),
+      up: async () => {
+        await sequelize.query(m.sql);
+        await m.after?.(sequelize);
+      },
     })),
     storage: new SequelizeStorage({ sequelize, tableName: 'schema_migrations' }),
     logger: undefined,

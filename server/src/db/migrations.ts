@@ -1,5 +1,15 @@
+import { modernProfile } from '@cellmend/core/pack';
+import { QueryTypes, type Sequelize } from 'sequelize';
+
+/** A schema change: its SQL, then what SQL alone cannot say. */
+export interface Migration {
+  name: string;
+  sql: string;
+  after?: (sequelize: Sequelize) => Promise<void>;
+}
+
 /** Schema changes in order. A migration that has shipped is never edited. */
-export const migrations: { name: string; sql: string }[] = [
+export const migrations: Migration[] = [
   {
     name: '001-records',
     sql: `
@@ -236,5 +246,82 @@ ALTER TABLE people ADD COLUMN glove_tested date;
     name: '004-readings-uncompressed',
     // Doubles do not compress: trying to costs more than half the time of storing them.
     sql: `ALTER TABLE scan_chunks ALTER COLUMN "values" SET STORAGE EXTERNAL;`,
+  },
+  {
+    name: '005-versions-instruments-order',
+    sql: `
+CREATE TABLE pack_profile_versions (
+  profile_id uuid NOT NULL REFERENCES pack_profiles(id),
+  version int NOT NULL CHECK (version > 0),
+  profile jsonb NOT NULL,
+  person_id uuid REFERENCES people(id),
+  at timestamptz NOT NULL DEFAULT now(),
+  PRIMARY KEY (profile_id, version)
+);
+CREATE TRIGGER pack_profile_versions_fixed BEFORE UPDATE OR DELETE ON pack_profile_versions FOR EACH ROW EXECUTE FUNCTION refuse_change();
+ALTER TABLE findings ADD COLUMN profile_version int;
+ALTER TABLE observations ADD COLUMN seq bigint GENERATED ALWAYS AS IDENTITY;
+CREATE INDEX observations_order ON observations (job_id, topic, seq);
+ALTER TABLE stops ADD COLUMN outputs jsonb NOT NULL DEFAULT '[]';
+CREATE TABLE instruments (
+  id uuid PRIMARY KEY,
+  name text NOT NULL UNIQUE CHECK (length(name) BETWEEN 1 AND 120),
+  kind text NOT NULL,
+  driver text NOT NULL,
+  host text NOT NULL,
+  port int NOT NULL CHECK (port BETWEEN 0 AND 65535),
+  serial text NOT NULL DEFAULT '',
+  most_v double precision NOT NULL CHECK (most_v > 0),
+  calibrated_until date,
+  simulated boolean NOT NULL DEFAULT false,
+  time_scale double precision NOT NULL DEFAULT 1 CHECK (time_scale > 0),
+  identity text NOT NULL DEFAULT '',
+  last_seen timestamptz,
+  retired_at timestamptz,
+  created_at timestamptz NOT NULL DEFAULT now()
+);
+CREATE TABLE instrument_runs (
+  id uuid PRIMARY KEY,
+  key uuid NOT NULL UNIQUE,
+  instrument_id uuid NOT NULL REFERENCES instruments(id),
+  job_id uuid NOT NULL REFERENCES jobs(id),
+  person_id uuid NOT NULL REFERENCES people(id),
+  parameters jsonb NOT NULL,
+  state text NOT NULL CHECK (state IN ('running','done','asked','interrupted')),
+  output text NOT NULL CHECK (output IN ('on','off','unknown')),
+  why text NOT NULL DEFAULT '',
+  points jsonb,
+  started_at timestamptz NOT NULL DEFAULT now(),
+  ended_at timestamptz
+);
+CREATE INDEX instrument_runs_open ON instrument_runs (instrument_id) WHERE state = 'running' OR output <> 'off';
+CREATE INDEX instrument_runs_job ON instrument_runs (job_id, started_at DESC);
+`,
+    // Limits get their keys, and every profile begins its history with what it is now.
+    after: async (sequelize) => {
+      const rows = await sequelize.query<{ id: string; profile: unknown }>(
+        'SELECT id, profile FROM pack_profiles',
+        { type: QueryTypes.SELECT },
+      );
+      for (const { id, profile } of rows)
+        await sequelize.query('UPDATE pack_profiles SET profile = $2 WHERE id = $1', {
+          bind: [id, JSON.stringify(modernProfile(profile))],
+        });
+      await sequelize.query(
+        'INSERT INTO pack_profile_versions (profile_id, version, profile, at) SELECT id, version, profile, updated_at FROM pack_profiles ON CONFLICT DO NOTHING',
+      );
+      // From here on the database keeps every version itself, and refuses a change without a new one.
+      await sequelize.query(`
+CREATE FUNCTION keep_profile_version() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+  IF TG_OP = 'UPDATE' AND NEW.profile IS DISTINCT FROM OLD.profile AND NEW.version <= OLD.version THEN
+    RAISE EXCEPTION 'a changed profile is a new version' USING ERRCODE = 'restrict_violation';
+  END IF;
+  INSERT INTO pack_profile_versions (profile_id, version, profile) VALUES (NEW.id, NEW.version, NEW.profile)
+  ON CONFLICT (profile_id, version) DO NOTHING;
+  RETURN NEW;
+END $$;
+CREATE TRIGGER pack_profiles_kept AFTER INSERT OR UPDATE ON pack_profiles FOR EACH ROW EXECUTE FUNCTION keep_profile_version();`);
+    },
   },
 ];

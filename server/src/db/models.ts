@@ -1,4 +1,6 @@
 import type { DecisionBody, Stage } from '@cellmend/contract/jobs';
+import type { DriverId, Output } from '@cellmend/contract/instruments';
+import type { SeriesPoint } from '@cellmend/core/insulation';
 import type { GloveClass, StopKind } from '@cellmend/core/safety';
 import type { FileFormat } from '@cellmend/contract/scans';
 import type { PackProfile } from '@cellmend/core/pack';
@@ -35,6 +37,44 @@ export interface PackProfileRow extends Row<PackProfileRow> {
   profile: PackProfile;
   version: CreationOptional<number>;
   updatedAt: CreationOptional<Date>;
+}
+/** A profile as it once was; never changed. */
+export interface PackProfileVersionRow extends Row<PackProfileVersionRow> {
+  profileId: string;
+  version: number;
+  profile: PackProfile;
+  personId: string | null;
+  at: CreationOptional<Date>;
+}
+export interface InstrumentRow extends Row<InstrumentRow> {
+  id: string;
+  name: string;
+  kind: 'insulation-tester';
+  driver: DriverId;
+  host: string;
+  port: number;
+  serial: CreationOptional<string>;
+  mostV: number;
+  calibratedUntil: CreationOptional<string | null>;
+  simulated: CreationOptional<boolean>;
+  timeScale: CreationOptional<number>;
+  identity: CreationOptional<string>;
+  lastSeen: CreationOptional<Date | null>;
+  retiredAt: CreationOptional<Date | null>;
+}
+export interface InstrumentRunRow extends Row<InstrumentRunRow> {
+  id: string;
+  key: string;
+  instrumentId: string;
+  jobId: string;
+  personId: string;
+  parameters: Record<string, unknown>;
+  state: 'running' | 'done' | 'asked' | 'interrupted';
+  output: Output;
+  why: CreationOptional<string>;
+  points: CreationOptional<SeriesPoint[] | null>;
+  startedAt: CreationOptional<Date>;
+  endedAt: CreationOptional<Date | null>;
 }
 export interface JobRow extends Row<JobRow> {
   id: string;
@@ -114,6 +154,8 @@ export interface ObservationRow extends Row<ObservationRow> {
   recordedAt: CreationOptional<Date>;
   supersedes: string | null;
   reason: string;
+  /** Order of entry, by the database. */
+  seq: CreationOptional<string>;
 }
 export interface StopRow extends Row<StopRow> {
   id: string;
@@ -126,6 +168,7 @@ export interface StopRow extends Row<StopRow> {
   endedAt: CreationOptional<Date | null>;
   endedBy: CreationOptional<string | null>;
   endReason: CreationOptional<string>;
+  outputs: CreationOptional<{ instrument: string; output: 'off' | 'unknown' }[]>;
 }
 export interface ReadingRow extends Row<ReadingRow> {
   id: string;
@@ -149,6 +192,7 @@ export interface FindingRow extends Row<FindingRow> {
   jobId: string;
   topic: string;
   coreVersion: string;
+  profileVersion: number | null;
   inputIds: string[];
   parameters: Record<string, unknown>;
   result: unknown;
@@ -195,6 +239,9 @@ export interface AuditRow extends Row<AuditRow> {
 export interface Models {
   Person: ModelStatic<PersonRow>;
   PackProfile: ModelStatic<PackProfileRow>;
+  PackProfileVersion: ModelStatic<PackProfileVersionRow>;
+  Instrument: ModelStatic<InstrumentRow>;
+  InstrumentRun: ModelStatic<InstrumentRunRow>;
   Job: ModelStatic<JobRow>;
   Scan: ModelStatic<ScanRow>;
   ScanChunk: ModelStatic<ScanChunkRow>;
@@ -239,6 +286,43 @@ export function defineModels(sequelize: Sequelize): Models {
       profile: T.JSONB,
       version: { type: T.INTEGER, defaultValue: 1 },
       updatedAt: now(),
+    }),
+    PackProfileVersion: table('pack_profile_versions', {
+      profileId: uuid(),
+      version: { type: T.INTEGER, primaryKey: true },
+      profile: T.JSONB,
+      personId: T.UUID,
+      at: now(),
+    }),
+    Instrument: table('instruments', {
+      id: uuid(),
+      name: T.TEXT,
+      kind: T.TEXT,
+      driver: T.TEXT,
+      host: T.TEXT,
+      port: T.INTEGER,
+      serial: { type: T.TEXT, defaultValue: '' },
+      mostV: T.DOUBLE,
+      calibratedUntil: T.DATEONLY,
+      simulated: { type: T.BOOLEAN, defaultValue: false },
+      timeScale: { type: T.DOUBLE, defaultValue: 1 },
+      identity: { type: T.TEXT, defaultValue: '' },
+      lastSeen: T.DATE,
+      retiredAt: T.DATE,
+    }),
+    InstrumentRun: table('instrument_runs', {
+      id: uuid(),
+      key: T.UUID,
+      instrumentId: T.UUID,
+      jobId: T.UUID,
+      personId: T.UUID,
+      parameters: T.JSONB,
+      state: T.TEXT,
+      output: T.TEXT,
+      why: { type: T.TEXT, defaultValue: '' },
+      points: T.JSONB,
+      startedAt: now(),
+      endedAt: T.DATE,
     }),
     Job: table('jobs', {
       id: uuid(),
@@ -312,6 +396,8 @@ export function defineModels(sequelize: Sequelize): Models {
       recordedAt: now(),
       supersedes: T.UUID,
       reason: { type: T.TEXT, defaultValue: '' },
+      // Made by the database, never sent to it.
+      seq: { type: T.BIGINT, autoIncrement: true },
     }),
     Stop: table('stops', {
       id: uuid(),
@@ -324,6 +410,7 @@ export function defineModels(sequelize: Sequelize): Models {
       endedAt: T.DATE,
       endedBy: T.UUID,
       endReason: { type: T.TEXT, defaultValue: '' },
+      outputs: { type: T.JSONB, defaultValue: [] },
     }),
     Reading: table('readings', {
       id: uuid(),
@@ -347,6 +434,7 @@ export function defineModels(sequelize: Sequelize): Models {
       jobId: T.UUID,
       topic: T.TEXT,
       coreVersion: T.TEXT,
+      profileVersion: T.INTEGER,
       inputIds: T.JSONB,
       parameters: T.JSONB,
       result: T.JSONB,

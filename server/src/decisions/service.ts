@@ -4,10 +4,11 @@ import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
 import { findJob, viewDecisions } from '../jobs/service';
+import { borneOut } from './borneOut';
 import { viewPerson } from '../people/service';
 
 /** Decisions that send someone to open or close a high-voltage pack; signing them needs a valid qualification. */
-const HIGH_VOLTAGE = new Set(['replace', 'match', 'balance', 'prove']);
+const HIGH_VOLTAGE = new Set(['replace', 'match', 'balance', 'prove', 'hand-over']);
 
 /**
  * Signs a decision as a new version. If somebody else has signed one since the page was loaded, nothing is
@@ -15,7 +16,7 @@ const HIGH_VOLTAGE = new Set(['replace', 'match', 'balance', 'prove']);
  */
 export async function sign(store: Store, doing: Doing, number: unknown, body: unknown): Promise<Decision> {
   const input = NewDecisionSchema.parse(body);
-  const { job } = await findJob(store, number, doing.tx);
+  const { job, profile } = await findJob(store, number, doing.tx);
   const { topic } = input.body;
   const person = viewPerson(doing.person);
   if (HIGH_VOLTAGE.has(topic) && !person.maySignHv)
@@ -50,6 +51,7 @@ export async function sign(store: Store, doing: Doing, number: unknown, body: un
     throw new HttpProblem(400, 'Cannot be accepted', 'A finding named here is not of this job.', {
       fields: [{ field: 'findingIds', message: 'Findings of this job.' }],
     });
+  await borneOut(store, doing, job, profile, input.body);
   const row = await store.models.Decision.create(
     {
       id: randomUUID(),

@@ -1,6 +1,6 @@
 import { planBalance, type BalancePlan } from '@cellmend/core/balance';
 import { rankDonors, type DonorModule, type MatchRow } from '@cellmend/core/match';
-import { normalisePack, ocvCurve, type PackProfile } from '@cellmend/core/pack';
+import { normalisePack, ocvCurve, valueOf, type PackProfile } from '@cellmend/core/pack';
 import { compareRecords, type Comparison } from '@cellmend/core/prove';
 import { groupStates, type MeterReading, type SpreadReport } from '@cellmend/core/spread';
 import type { InsulationReport } from '@cellmend/core/insulation';
@@ -9,6 +9,7 @@ import type { Transaction } from 'sequelize';
 import { HttpProblem, notFound } from '../http/problems';
 import type { Store } from '../http/context';
 import { reportInsulation } from '../insulation/report';
+import { reportOf } from './stored';
 import { loadRecord } from '../scans/store';
 import { runFor } from '../scans/work';
 
@@ -89,7 +90,18 @@ async function spreadOf(
     transaction: tx,
   });
   if (!row) throw notFound('That finding');
-  return row.result as SpreadReport;
+  return reportOf(row);
+}
+
+/** What the fit worked with; a pack beyond its limits has none, and is neither matched nor balanced. */
+function workingOf(spread: SpreadReport): NonNullable<SpreadReport['working']> {
+  if (!spread.working)
+    throw new HttpProblem(
+      409,
+      'Not to be compared',
+      `The pack is ${spread.pack.verdict}: nothing is matched to it or balanced with it before it is decided what becomes of it.`,
+    );
+  return spread.working;
 }
 
 /** Computes a finding from stored inputs: the same inputs and core give the same result. */
@@ -117,12 +129,9 @@ export async function compute(
       const module = pack.modules.find((m) => m.id === ask.moduleId);
       if (!module)
         throw new HttpProblem(400, 'Cannot be accepted', `The pack has no module ${ask.moduleId}.`);
-      const states = groupStates(
-        spread.channels,
-        pack.channels.length,
-        spread.typicalCapacityAh,
-        spread.endSocFraction,
-      );
+      const working = workingOf(spread);
+      const typicalAh = valueOf(spread.capacityAh) ?? working.capacityAh;
+      const states = groupStates(spread.channels, pack.channels.length, typicalAh, working.endSocFraction);
       const staying = states.filter((_, i) => !module.channelIndices.includes(i));
       const shelf = await donors(store, ask.stockIds, tx);
       const result = rankDonors(
@@ -132,9 +141,9 @@ export async function compute(
           groupCount: module.groupIndices.length,
           revision: profile.moduleRevision,
           staying,
-          typicalCapacityAh: spread.typicalCapacityAh,
-          resistanceMilliohm: spread.typicalResistanceMilliohm,
-          socFraction: spread.endSocFraction,
+          typicalCapacityAh: spread.capacityAh,
+          resistanceMilliohm: spread.resistanceMilliohm,
+          socFraction: working.endSocFraction,
           temperatureC: ask.temperatureC,
         },
         pack,
@@ -152,7 +161,7 @@ export async function compute(
           moduleRestVoltageV: donor.restVoltageV,
           newcomerCapacityAh: donor.capacityAh,
           packSocFraction: curve.socAt(ask.packCellVoltageV),
-          packCapacityAh: spread.typicalCapacityAh,
+          packCapacityAh: valueOf(spread.capacityAh),
           currentA: ask.currentA,
           bleederMilliamp: ask.bleederMilliamp,
           goal: ask.goal,

@@ -4,7 +4,7 @@ import { needs } from '../http/auth';
 import { writeOnce, type Store } from '../http/context';
 import { notFound } from '../http/problems';
 import { findJob } from '../jobs/service';
-import { computeFinding, latestFindings, recompute, viewFinding } from './service';
+import { computeAnew, computeFinding, latestFindings, recompute, viewFinding } from './service';
 
 export function findingRoutes(store: Store): Router {
   const router = Router();
@@ -26,6 +26,14 @@ export function findingRoutes(store: Store): Router {
     writeOnce(store, 201, async (req, doing) => {
       const { job, profile } = await findJob(store, req.params.number, doing.tx);
       return computeFinding(store, doing, job, profile, req.body);
+    }),
+  );
+  router.post(
+    '/jobs/:number/findings/anew',
+    needs('technician'),
+    writeOnce(store, 201, async (req, doing) => {
+      const { job, profile } = await findJob(store, req.params.number, doing.tx);
+      return computeAnew(store, doing, job, profile);
     }),
   );
   router.post('/jobs/:number/findings/:id/recompute', needs('viewer'), async (req, res) => {

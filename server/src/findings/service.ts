@@ -9,15 +9,18 @@ import type { Transaction } from 'sequelize';
 import type { FindingRow, JobRow } from '../db/models';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { notFound } from '../http/problems';
+import { refreshNeed } from '../jobs/need';
 import { compute } from './compute';
+import { reportOf } from './stored';
 
 export const viewFinding = (row: FindingRow): Finding => ({
   id: row.id,
   topic: row.topic,
   coreVersion: row.coreVersion,
+  profileVersion: row.profileVersion,
   inputIds: row.inputIds,
   parameters: row.parameters,
-  result: row.result,
+  result: row.topic === 'spread' ? reportOf(row) : row.result,
   createdAt: row.createdAt.toISOString(),
 });
 
@@ -26,9 +29,24 @@ export function headlineOf(topic: string, result: unknown): string {
   if (topic === 'insulation') return (result as InsulationReport).title;
   if (topic !== 'spread') return '';
   const report = result as SpreadReport;
+  if (report.pack.verdict === 'over-discharged' || report.pack.verdict === 'over-charged')
+    return `The pack is ${report.pack.verdict}: ${report.pack.reasons[0] ?? ''}`;
   const first = report.findings[0];
-  if (!first) return report.evenButAged ? 'Aged but even: no channel stands out.' : 'No channel stands out.';
+  if (!first)
+    return report.pack.verdict === 'aged'
+      ? 'Aged but even: no channel stands out.'
+      : 'No channel stands out.';
   return `${first.module} ${verdictName(first.verdict)}${first.verdict === 'undetermined' ? '' : `, ${Math.round(first.confidence * 100)} % sure`}`;
+}
+
+/** The version of the job's profile as it is now. */
+async function profileVersionOf(store: Store, job: JobRow, tx: Transaction): Promise<number> {
+  const row = await store.models.PackProfile.findByPk(job.packProfileId, {
+    attributes: ['version'],
+    transaction: tx,
+    lock: tx.LOCK.SHARE,
+  });
+  return row!.version;
 }
 
 export async function storeFinding(
@@ -47,6 +65,7 @@ export async function storeFinding(
       jobId: job.id,
       topic,
       coreVersion: CORE_VERSION,
+      profileVersion: await profileVersionOf(store, job, doing.tx),
       inputIds,
       parameters,
       result: JSON.parse(JSON.stringify(result)) as unknown,
@@ -68,11 +87,47 @@ export async function computeFinding(
   const ask = NewFindingSchema.parse(body);
   const { inputIds, result } = await compute(store, job.id, profile, ask, doing.tx);
   const finding = await storeFinding(store, doing, job, ask.topic, inputIds, ask, result);
+  if (ask.topic === 'spread') await computeInsulation(store, doing, job, profile);
   await announce(store, doing.tx, 'findings', job.number);
   return finding;
 }
 
-/** Computes a stored finding once more from its inputs and says whether the result is the same. */
+/**
+ * The report on a leak, from everything observed until now and the newest scan, whichever came first. Null where
+ * nothing was observed of insulation.
+ */
+export async function computeInsulation(
+  store: Store,
+  doing: Doing,
+  job: JobRow,
+  profile: PackProfile,
+): Promise<Finding | null> {
+  const rows = await store.models.Observation.findAll({
+    where: { jobId: job.id, topic: 'insulation' },
+    attributes: ['id', 'supersedes'],
+    order: [['seq', 'ASC']],
+    transaction: doing.tx,
+  });
+  const old = new Set(rows.map((r) => r.supersedes));
+  const observationIds = rows.filter((r) => !old.has(r.id)).map((r) => r.id);
+  if (observationIds.length === 0) return null;
+  const spread = await store.models.Finding.findOne({
+    where: { jobId: job.id, topic: 'spread' },
+    attributes: ['id'],
+    order: [['createdAt', 'DESC']],
+    transaction: doing.tx,
+  });
+  return computeFinding(store, doing, job, profile, {
+    topic: 'insulation',
+    observationIds,
+    spreadFindingId: spread?.id ?? null,
+  });
+}
+
+/**
+ * Computes a stored finding once more, from its inputs and the profile as it was then, and says whether the result is
+ * the same. Findings from before versions were kept are computed with the profile as it is now.
+ */
 export async function recompute(
   store: Store,
   tx: Transaction,
@@ -82,13 +137,20 @@ export async function recompute(
 ): Promise<{ same: boolean; storedVersion: string; nowVersion: string; result: unknown }> {
   const row = await store.models.Finding.findOne({ where: { id, jobId: job.id }, transaction: tx });
   if (!row) throw notFound('That finding');
+  const then =
+    row.profileVersion === null
+      ? null
+      : await store.models.PackProfileVersion.findOne({
+          where: { profileId: job.packProfileId, version: row.profileVersion },
+          transaction: tx,
+        });
   const ask = NewFindingSchema.parse(
     // Findings of the first days named the role only.
     row.topic === 'spread' && !row.parameters.scanIds
       ? { topic: 'spread', role: row.parameters.role, scanIds: row.inputIds }
       : row.parameters,
   );
-  const { result } = await compute(store, job.id, profile, ask, tx);
+  const { result } = await compute(store, job.id, then?.profile ?? profile, ask, tx);
   const now = JSON.parse(JSON.stringify(result)) as unknown;
   return {
     same: isDeepStrictEqual(now, row.result),
@@ -98,8 +160,26 @@ export async function recompute(
   };
 }
 
+/**
+ * Computes every newest finding of a job anew with the pack profile as it is now. What was computed before stays as it
+ * is: the new findings stand beside it.
+ */
+export async function computeAnew(
+  store: Store,
+  doing: Doing,
+  job: JobRow,
+  profile: PackProfile,
+): Promise<Finding[]> {
+  const made: Finding[] = [];
+  for (const old of await latestFindings(store, job.id, doing.tx))
+    if (old.topic === 'spread') made.push(await computeFinding(store, doing, job, profile, old.parameters));
+  const leak = await computeInsulation(store, doing, job, profile);
+  await refreshNeed(store, doing.tx, job.id);
+  return leak ? [...made, leak] : made;
+}
+
 /** The newest finding of each topic; for spreads the newest of each scan role. */
-export async function latestFindings(store: Store, jobId: string): Promise<Finding[]> {
+export async function latestFindings(store: Store, jobId: string, tx?: Transaction): Promise<Finding[]> {
   const rows = await store.models.Finding.findAll({
     where: { jobId },
     order: [
@@ -107,6 +187,7 @@ export async function latestFindings(store: Store, jobId: string): Promise<Findi
       ['id', 'ASC'],
     ],
     limit: 200,
+    transaction: tx ?? null,
   });
   const seen = new Set<string>();
   return rows

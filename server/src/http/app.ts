@@ -18,6 +18,8 @@ import { peopleRoutes } from '../people/routes';
 import { scanRoutes } from '../scans/routes';
 import { packRoutes } from '../packs/routes';
 import { recordRoutes } from '../records/routes';
+import { instrumentRoutes } from '../instruments/routes';
+import type { InstrumentRuns } from '../instruments/runs';
 import { insulationRoutes } from '../insulation/routes';
 import { safetyRoutes } from '../safety/routes';
 import { stockRoutes } from '../stock/routes';
@@ -32,6 +34,7 @@ export interface AppOptions {
   demo: boolean;
   logger: Logger;
   hub: LiveHub;
+  runs: InstrumentRuns;
   /** Built pages; left out in API tests. */
   webFolder?: string;
   demoFolder: string;
@@ -101,8 +104,9 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
   api.use(recordRoutes(store));
   api.use(packRoutes(store));
   api.use(stockRoutes(store));
-  api.use(safetyRoutes(store));
-  api.use(insulationRoutes(store, options.demo));
+  api.use(safetyRoutes(store, options.runs));
+  api.use(insulationRoutes(store, options.runs));
+  api.use(instrumentRoutes(store));
   const description = openApi(CORE_VERSION);
   api.get('/openapi.json', (_req, res) => void res.json(description));
   api.get('/events', needs('viewer'), (_req, res) => hub.add(res));

@@ -19,6 +19,18 @@ export const needs =
   (role: Role): RequestHandler =>
   (req, _res, next) => {
     if (!req.person) throw new HttpProblem(401, 'Not signed in', 'Sign in first.');
+    // What a page made for one person is never stored under the name of another who signed in meanwhile.
+    const madeBy = req.get('x-cellmend-person');
+    if (madeBy !== undefined && madeBy !== req.person.id)
+      throw new HttpProblem(
+        409,
+        'Somebody else signed in',
+        `${req.person.name} is signed in here now; this entry was made by somebody else.`,
+        {
+          type: 'urn:cellmend:person',
+          accepted: 'The entry again, once its maker has signed in.',
+        },
+      );
     if (RANK[req.person.role] < RANK[role])
       throw new HttpProblem(
         403,

@@ -1,14 +1,16 @@
-import type { RequestHandler } from 'express';
+import type { Request, RequestHandler } from 'express';
 import { QueryTypes, type Sequelize, type Transaction } from 'sequelize';
 import { z } from 'zod';
 import { randomUUID } from 'node:crypto';
 import type { Models, PersonRow } from '../db/models';
+import type { Clock } from './clock';
 import { HttpProblem } from './problems';
 
 /** What every service needs: the database and its tables. */
 export interface Store {
   sequelize: Sequelize;
   models: Models;
+  clock: Clock;
 }
 
 /** Who does something, within which transaction. */
@@ -72,6 +74,13 @@ export async function announceNow(store: Store, message: Record<string, unknown>
     .catch(() => undefined);
 }
 
+/** The key of a request; one is made where the client gave none. Twice asked, the same. */
+export function keyOf(req: Request): string {
+  const given = KeySchema.parse(req.get('idempotency-key') ?? randomUUID());
+  req.headers['idempotency-key'] = given;
+  return given;
+}
+
 const KeySchema = z.uuid('A UUID in the Idempotency-Key header.');
 
 /**
@@ -85,7 +94,7 @@ export function writeOnce<T>(
 ): RequestHandler {
   return async (req, res) => {
     const person = req.person!;
-    const key = KeySchema.parse(req.get('idempotency-key') ?? randomUUID());
+    const key = keyOf(req);
     const route = `${req.method} ${req.baseUrl}${req.path}`.slice(0, 300);
     const answer = await store.sequelize.transaction(async (tx) => {
       const [inserted] = await store.sequelize.query<{ key: string }>(

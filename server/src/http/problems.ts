@@ -21,6 +21,10 @@ export const notFound = (what: string): HttpProblem =>
 /** Values that PostgreSQL refuses although the schema let them pass (NUL in text, numbers out of range). */
 const REFUSED_BY_DATABASE = new Set(['22021', '22P05', '22003', '22P02', '22008', '54000']);
 
+/** A connection that broke may have broken after the commit: what is not certain is not claimed. */
+const UNCERTAIN =
+  'Whether this entry was stored is not certain. Sent again with the same key it is stored once.';
+
 /** The one place that turns errors into answers. */
 export function toProblem(error: unknown): Problem {
   const problem = (status: number, title: string, detail: string, extra: Partial<Problem> = {}): Problem => ({
@@ -54,11 +58,7 @@ export function toProblem(error: unknown): Problem {
     error instanceof TimeoutError ||
     (error as { name?: string })?.name === 'SequelizeConnectionAcquireTimeoutError'
   ) {
-    return problem(
-      503,
-      'The database is away',
-      'Nothing was stored. The entry is kept in this browser and sent again.',
-    );
+    return problem(503, 'The database is away', UNCERTAIN);
   }
   if (error instanceof DatabaseError) {
     const code = (error.original as { code?: string }).code ?? '';
@@ -66,22 +66,14 @@ export function toProblem(error: unknown): Problem {
       return problem(400, 'Cannot be stored', 'A value holds characters or a size that cannot be stored.');
     if (code === '23503') return problem(400, 'Cannot be stored', 'It refers to something that is not here.');
     if (code.startsWith('57') || code.startsWith('08'))
-      return problem(
-        503,
-        'The database is away',
-        'Nothing was stored. The entry is kept in this browser and sent again.',
-      );
+      return problem(503, 'The database is away', UNCERTAIN);
   }
   const lost = (error as { code?: string })?.code ?? '';
   if (
     /^(ECONNREFUSED|ECONNRESET|EPIPE|57P0\d|08\w{3})$/.test(lost) ||
     /Connection terminated|timeout exceeded when trying to connect/.test((error as Error)?.message ?? '')
   ) {
-    return problem(
-      503,
-      'The database is away',
-      'Nothing was stored. The entry is kept in this browser and sent again.',
-    );
+    return problem(503, 'The database is away', UNCERTAIN);
   }
   const http = error as { status?: number; type?: string; message?: string };
   if (http.type === 'entity.too.large')
@@ -94,8 +86,8 @@ export function toProblem(error: unknown): Problem {
     500,
     'Something failed here',
     error instanceof BaseError
-      ? 'The database refused it; nothing was stored.'
-      : 'The server failed on this request; nothing was stored.',
+      ? `The database refused it. ${UNCERTAIN}`
+      : `The server failed on this request. ${UNCERTAIN}`,
   );
 }
 

@@ -1,9 +1,9 @@
 import type { Stage } from '@cellmend/contract/jobs';
 import type { InsulationReport } from '@cellmend/core/insulation';
-import { normalisePack } from '@cellmend/core/pack';
-import type { SpreadReport } from '@cellmend/core/spread';
+import { judgeVoltage, normalisePack, OUT_OF_BOUNDS, type Pack } from '@cellmend/core/pack';
 import type { Transaction } from 'sequelize';
 import type { DecisionRow } from '../db/models';
+import { reportOf } from '../findings/stored';
 import type { Store } from '../http/context';
 
 export interface Need {
@@ -20,10 +20,29 @@ export interface NeedFacts {
   stop?: string | undefined;
   /** What is known of a leak: its title, and the place once it is found. */
   leak?: { title: string; found: string | null } | undefined;
+  /** Cells beyond their floor or ceiling by a reading somebody took, in one line. */
+  danger?: string | undefined;
+  /** An instrument whose output could not be reached. */
+  output?: string | undefined;
 }
 
 /** What a person has to do next on a job, from what is recorded. Pure. */
-export function nextNeed({ scans, decisions, headline, complaint, stop, leak }: NeedFacts): Need {
+export function nextNeed({
+  scans,
+  decisions,
+  headline,
+  complaint,
+  stop,
+  leak,
+  danger,
+  output,
+}: NeedFacts): Need {
+  if (output)
+    return {
+      need: 'Switch it off',
+      detail: `${output}: its output could not be reached. Switch it off by hand, then say so under Instruments.`,
+      stage: 'insulation',
+    };
   if (stop)
     return { need: 'Stopped', detail: `Stopped: ${stop}. Nobody opens this pack.`, stage: 'make-safe' };
   const decided = new Map(decisions.map((d) => [d.topic, d.body]));
@@ -33,6 +52,7 @@ export function nextNeed({ scans, decisions, headline, complaint, stop, leak }: 
     return leak.found
       ? { need: 'Decide', detail: `Leak at ${leak.found}. Replace, or tell the owner?`, stage: 'findings' }
       : { need: 'Find the leak', detail: `${leak.title}.`, stage: 'insulation' };
+  if (danger && !replace) return { need: 'Look first', detail: danger, stage: 'findings' };
   if (!scans.some((s) => s.role === 'before'))
     return {
       need: 'Scan',
@@ -89,6 +109,34 @@ export async function currentDecisions(
   return rows.filter((r) => !seen.has(r.topic) && seen.add(r.topic));
 }
 
+/** Channels and modules that somebody metered beyond floor or ceiling, in one line. */
+async function dangerOf(
+  store: Store,
+  tx: Transaction,
+  jobId: string,
+  pack: Pack,
+): Promise<string | undefined> {
+  const rows = await store.models.Reading.findAll({
+    where: { jobId, kind: 'voltage' },
+    order: [['recordedAt', 'ASC']],
+    transaction: tx,
+  });
+  const old = new Set(rows.map((r) => r.supersedes));
+  const newest = new Map(rows.filter((r) => !old.has(r.id)).map((r) => [r.place, r]));
+  const bad = [...newest].flatMap(([place, r]) => {
+    const module = pack.modules.find((m) => m.id === place);
+    const channel = pack.channels.find((c) => c.id === place);
+    const cells =
+      r.conditions === 'per group'
+        ? 1
+        : (channel?.cells ?? module?.groupIndices.length ?? pack.groups.length);
+    const judged = judgeVoltage(pack.profile, cells, r.value ?? NaN);
+    return OUT_OF_BOUNDS.has(judged.state) ? [`${place || 'Pack'} ${judged.says}`] : [];
+  });
+  if (bad.length === 0) return undefined;
+  return bad.slice(0, 2).join(' ') + (bad.length > 2 ? ` And ${bad.length - 2} more.` : '');
+}
+
 /** Works out anew what the board shows of a job; called in the transaction of every write to it. */
 export async function refreshNeed(store: Store, tx: Transaction, jobId: string): Promise<void> {
   const { models } = store;
@@ -113,6 +161,9 @@ export async function refreshNeed(store: Store, tx: Transaction, jobId: string):
     transaction: tx,
   });
   const leak = leakFinding?.result as InsulationReport | undefined;
+  const pack = normalisePack(profile!.profile);
+  const lost = await models.InstrumentRun.findOne({ where: { jobId, output: 'unknown' }, transaction: tx });
+  const unreached = lost && (await models.Instrument.findByPk(lost.instrumentId, { transaction: tx }));
   const next = nextNeed({
     scans,
     decisions,
@@ -120,13 +171,14 @@ export async function refreshNeed(store: Store, tx: Transaction, jobId: string):
     complaint: job.complaint,
     stop: stop?.kind,
     leak: leak && { title: leak.title, found: leak.found },
+    danger: await dangerOf(store, tx, jobId, pack),
+    output: unreached?.name,
   });
-  const pack = normalisePack(profile!.profile);
   const replace = decisions.find((d) => d.topic === 'replace')?.body;
   const replaced =
     decisions.some((d) => d.topic === 'match') && replace?.topic === 'replace' ? replace.modules : [];
   const suspects =
-    (finding?.result as SpreadReport | undefined)?.findings
+    (finding ? reportOf(finding).findings : [])
       .filter((f) => f.verdict !== 'undetermined')
       .flatMap((f) => f.module.split(' + ')) ?? [];
   const marks = pack.modules.flatMap((m): { module: number; kind: 'suspect' | 'replaced' }[] =>

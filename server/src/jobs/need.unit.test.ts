@@ -76,12 +76,16 @@ describe('the route', () => {
 
   it('closes what opens the pack until the gate holds, and shows a stop', () => {
     const route = (gate: object, leak: { found: string | null } | null = null) =>
-      routeOf([], [], new Set(), { holds: false, begun: false, stop: null, ...gate }, leak);
+      routeOf([], [], new Set(), { holds: false, begun: false, stop: null, proof: null, ...gate }, leak);
     expect(route({})['strip-down']).toEqual({ state: 'blocked', note: 'gate' });
     expect(route({}).rebuild.state).toBe('blocked');
     expect(route({ begun: true })['make-safe'].state).toBe('work');
     expect(route({ begun: true, holds: true })['strip-down'].state).toBe('nothing');
-    expect(route({ begun: true, holds: true })['make-safe']).toEqual({ state: 'done', note: 'dead' });
+    expect(route({ begun: true, holds: true, proof: 'dead' })['make-safe']).toEqual({
+      state: 'done',
+      note: 'dead',
+    });
+    expect(route({ begun: true, holds: true, proof: 'below-60' })['make-safe'].note).toBe('below 60 V, live');
     const stop = { id: '', kind: 'hot' as const, place: '', note: '', by: '', at: '' };
     expect(route({ stop })['make-safe']).toEqual({ state: 'reopened', note: 'stopped' });
     expect(route({}, { found: 'M06' }).insulation).toEqual({ state: 'done', note: 'M06' });

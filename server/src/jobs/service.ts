@@ -28,14 +28,14 @@ export async function findJob(
   store: Store,
   number: unknown,
   tx?: Transaction,
-): Promise<{ job: JobRow; profile: PackProfile }> {
+): Promise<{ job: JobRow; profile: PackProfile; version: number }> {
   const parsed = NumberSchema.safeParse(number);
   const job = parsed.success
     ? await store.models.Job.findOne({ where: { number: parsed.data }, transaction: tx ?? null })
     : null;
   if (!job) throw notFound(`Job ${String(number).slice(0, 20)}`);
   const profile = await store.models.PackProfile.findByPk(job.packProfileId, { transaction: tx ?? null });
-  return { job, profile: profile!.profile };
+  return { job, profile: profile!.profile, version: profile!.version };
 }
 
 /** State of every stage, from what is recorded. */
@@ -43,7 +43,12 @@ export function routeOf(
   scans: { role: string }[],
   decisions: { topic: string; body: DecisionRow['body'] }[],
   readingStages: ReadonlySet<string>,
-  gate: Pick<Gate, 'holds' | 'begun' | 'stop'> = { holds: false, begun: false, stop: null },
+  gate: Pick<Gate, 'holds' | 'begun' | 'stop' | 'proof'> = {
+    holds: false,
+    begun: false,
+    stop: null,
+    proof: null,
+  },
   leak: Pick<InsulationReport, 'found'> | null = null,
 ): Record<Stage, StageState> {
   const has = (topic: string): boolean => decisions.some((d) => d.topic === topic);
@@ -74,7 +79,7 @@ export function routeOf(
   states['make-safe'] = gate.stop
     ? { state: 'reopened', note: 'stopped' }
     : gate.holds
-      ? { state: 'done', note: 'dead' }
+      ? { state: 'done', note: gate.proof === 'below-60' ? 'below 60 V, live' : 'dead' }
       : gate.begun
         ? { state: 'work', note: '' }
         : states['make-safe'];
@@ -106,7 +111,7 @@ export async function viewDecisions(store: Store, rows: DecisionRow[]): Promise<
 }
 
 export async function viewJob(store: Store, number: unknown): Promise<Job> {
-  const { job, profile } = await findJob(store, number);
+  const { job, profile, version } = await findJob(store, number);
   const { models } = store;
   const [scans, decisions, findings, stages] = await Promise.all([
     models.Scan.findAll({ where: { jobId: job.id }, order: [['createdAt', 'ASC']] }),
@@ -139,6 +144,7 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
     openedAt: job.openedAt.toISOString(),
     pack: profile,
     packProfileId: job.packProfileId,
+    packVersion: version,
     scans: scans.map((s): ScanSummary => ({
       id: s.id,
       name: s.name,

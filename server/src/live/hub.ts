@@ -8,6 +8,7 @@ import { Client } from 'pg';
 export class LiveHub {
   private readonly pages = new Set<Response>();
   private client: Client | null = null;
+  private readonly listeners: ((message: { topic?: string; jobId?: string }) => void)[] = [];
   private closed = false;
   private retry: NodeJS.Timeout | null = null;
 
@@ -41,7 +42,16 @@ export class LiveHub {
     }
   }
 
+  /** Called in this process with everything announced, by whichever process. */
+  listen(listener: (message: { topic?: string; jobId?: string }) => void): void {
+    this.listeners.push(listener);
+  }
+
   private send(payload: string): void {
+    const message = JSON.parse(payload) as { topic?: string; jobId?: string };
+    for (const listener of this.listeners) listener(message);
+    // Between processes only; pages have nothing to look at again.
+    if (message.topic === 'stop-outputs') return;
     for (const page of this.pages) page.write(`data: ${payload}\n\n`);
   }
 

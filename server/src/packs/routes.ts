@@ -1,5 +1,5 @@
 import { SaveProfileSchema, type StoredProfile } from '@cellmend/contract/pack';
-import { checkProfile } from '@cellmend/core/pack';
+import { checkProfile, modernProfile, safetyFactsOf } from '@cellmend/core/pack';
 import { Router } from 'express';
 import { randomUUID } from 'node:crypto';
 import { QueryTypes } from 'sequelize';
@@ -8,6 +8,7 @@ import type { PackProfileRow } from '../db/models';
 import { needs } from '../http/auth';
 import { announce, audit, writeOnce, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
+import { closeGates, mustSign } from '../safety/service';
 
 const view = (row: PackProfileRow, jobs: number): StoredProfile => ({
   id: row.id,
@@ -20,7 +21,12 @@ const view = (row: PackProfileRow, jobs: number): StoredProfile => ({
 
 /** Profiles with an error cannot be stored; each fault is named with its place. */
 function sound(body: unknown): z.infer<typeof SaveProfileSchema> {
-  const input = SaveProfileSchema.parse(body);
+  const given = body as { profile?: unknown };
+  const input = SaveProfileSchema.parse(
+    typeof body === 'object' && body !== null && 'profile' in body
+      ? { ...body, profile: modernProfile(given.profile) }
+      : body,
+  );
   const errors = checkProfile(input.profile).faults.filter((f) => f.level === 'error');
   if (errors.length > 0)
     throw new HttpProblem(422, 'Profile not consistent', errors[0]!.what, {
@@ -61,11 +67,27 @@ async function change(store: Store, doing: Doing, id: string, body: unknown): Pr
       'In use',
       `${jobs} ${jobs === 1 ? 'job uses' : 'jobs use'} this profile: its channels and modules cannot be renamed or counted anew. Save it under another name.`,
     );
+  const before = safetyFactsOf(row.profile);
+  const now = safetyFactsOf(profile);
+  const changed = Object.keys(now).filter((k) => before[k] !== now[k]);
+  // What keeps people safe is signed by somebody qualified, and closes every gate that was opened by the old figures.
+  if (changed.length > 0) mustSign(doing);
   await row.update(
     { profile, name: profile.name, version: row.version + 1, updatedAt: new Date() },
     { transaction: doing.tx },
   );
-  await audit(store, doing, null, 'pack profile saved', profile.name, `version ${row.version}`);
+  await audit(
+    store,
+    doing,
+    null,
+    'pack profile saved',
+    profile.name,
+    [
+      `version ${row.version}`,
+      ...(changed.length > 0 ? [`changed for safety: ${changed.join(', ')}`] : []),
+    ].join('; '),
+  );
+  if (changed.length > 0) await closeGates(store, doing, id, changed);
   await announce(store, doing.tx, 'packs', null);
   return view(row, jobs);
 }

@@ -7,7 +7,15 @@ import {
 } from '@cellmend/contract/records';
 import { QUANTITIES } from '@cellmend/core/jot';
 import { parseCode, printCode } from '@cellmend/core/can';
-import { normalisePack, type PackProfile } from '@cellmend/core/pack';
+import {
+  cellsAt,
+  judgeAt,
+  normalisePack,
+  possibleV,
+  type Pack,
+  type PackProfile,
+  type VoltagePlace,
+} from '@cellmend/core/pack';
 import { randomUUID } from 'node:crypto';
 import { Op, QueryTypes } from 'sequelize';
 import type { ClockRow, JobRow, ReadingRow, ScanRow } from '../db/models';
@@ -18,7 +26,23 @@ import { refreshNeed } from '../jobs/need';
 import { findJob } from '../jobs/service';
 import { isGated, requireGate } from '../safety/gate';
 
-const view = (r: ReadingRow, by: string, supersededBy: string | null): Reading => ({
+/** What a voltage says by itself at its place; null for anything else. */
+function judgedOf(r: ReadingRow, pack: Pack): Reading['judged'] {
+  if (r.kind !== 'voltage' || r.value === null) return null;
+  const place = r.conditions === 'per group' ? ({ kind: 'group' } as const) : placeOf(r.place, pack);
+  if (!place) return null;
+  const { state, says } = judgeAt(pack, place, r.value);
+  return { state, says };
+}
+function placeOf(place: string, pack: Pack): VoltagePlace | null {
+  if (place === '') return { kind: 'pack' };
+  const module = pack.modules.find((m) => m.id === place);
+  if (module) return { kind: 'module', index: module.index };
+  const channel = pack.channels.find((c) => c.id === place);
+  return channel ? { kind: 'channel', index: channel.index } : null;
+}
+
+const view = (r: ReadingRow, by: string, supersededBy: string | null, pack: Pack): Reading => ({
   id: r.id,
   kind: r.kind as Reading['kind'],
   place: r.place,
@@ -34,13 +58,18 @@ const view = (r: ReadingRow, by: string, supersededBy: string | null): Reading =
   supersedes: r.supersedes,
   supersededBy,
   reason: r.reason,
+  judged: judgedOf(r, pack),
 });
+
+/** Kinds of reading that nobody takes without the pack open. */
+const INSIDE: ReadonlySet<string> = new Set(['torque']);
 
 const PAGE = 500;
 
 /** Newest readings first, each with what it superseded and what superseded it. */
 export async function listReadings(store: Store, number: unknown): Promise<Reading[]> {
-  const { job } = await findJob(store, number);
+  const { job, profile } = await findJob(store, number);
+  const pack = normalisePack(profile);
   const rows = await store.models.Reading.findAll({
     where: { jobId: job.id },
     order: [
@@ -53,7 +82,7 @@ export async function listReadings(store: Store, number: unknown): Promise<Readi
     (await store.models.Person.findAll({ attributes: ['id', 'name'] })).map((p) => [p.id, p.name]),
   );
   const by = new Map(rows.filter((r) => r.supersedes).map((r) => [r.supersedes, r.id]));
-  return rows.map((r) => view(r, people.get(r.personId) ?? 'someone', by.get(r.id) ?? null));
+  return rows.map((r) => view(r, people.get(r.personId) ?? 'someone', by.get(r.id) ?? null, pack));
 }
 
 /** Records one reading. A correction is a reading of its own that names the one it supersedes and says why. */
@@ -66,7 +95,8 @@ export async function addReading(
   const input = NewReadingSchema.parse(body);
   const { job, profile } = await findJob(store, number, doing.tx);
   const pack = normalisePack(profile);
-  if (isGated(input.stage))
+  // Work inside the pack is what it is, under whatever stage it is posted.
+  if (isGated(input.stage) || INSIDE.has(input.kind))
     await requireGate(store, job.id, profile, 'Recording work inside the pack', doing.tx);
   if (
     input.place !== '' &&
@@ -94,6 +124,19 @@ export async function addReading(
       throw new HttpProblem(400, 'Cannot be accepted', `${input.value} ${unit} cannot be a ${input.kind}.`, {
         fields: [{ field: 'value', message: `${least} to ${most} ${unit}.` }],
       });
+    if (input.kind === 'voltage') {
+      const place =
+        input.conditions === 'per group' ? ({ kind: 'group' } as const) : placeOf(input.place, pack);
+      const judged = place && judgeAt(pack, place, input.value!);
+      if (place && judged?.state === 'impossible') {
+        const { leastV, mostV } = possibleV(profile, cellsAt(pack, place));
+        throw new HttpProblem(422, 'Not possible there', judged.says, {
+          fields: [
+            { field: 'value', message: `${leastV.toFixed(1)} to ${mostV.toFixed(1)} V at this place.` },
+          ],
+        });
+      }
+    }
   }
   if (input.supersedes) {
     const old = await store.models.Reading.findOne({
@@ -110,7 +153,7 @@ export async function addReading(
         409,
         'Corrected already',
         'Somebody corrected this reading already. Correct the newer one.',
-        { current: view(already, '', null) },
+        { current: view(already, '', null, pack) },
       );
   }
   const unit = input.kind === 'note' || input.kind === 'code' ? '' : QUANTITIES[input.kind].unit;
@@ -136,8 +179,10 @@ export async function addReading(
   );
   if (input.kind === 'voltage' && pack.channels.some((c) => c.id === input.place))
     await weighIn(store, doing, job, profile);
+  // A cell beyond its floor or ceiling shows on the board at once.
+  if (input.kind === 'voltage') await refreshNeed(store, doing.tx, job.id);
   await announce(store, doing.tx, 'readings', job.number);
-  return view(row, doing.person.name, null);
+  return view(row, doing.person.name, null, pack);
 }
 
 /** A voltage metered at a channel's terminals is weighed into the newest spread at once. */
@@ -269,6 +314,12 @@ export async function putAwayClock(store: Store, doing: Doing, id: string): Prom
   const row = await store.models.Clock.findByPk(id, { transaction: doing.tx });
   if (!row?.jobId) throw notFound('That clock');
   const job = (await store.models.Job.findByPk(row.jobId, { transaction: doing.tx }))!;
+  if (!row.doneAt && row.kind === 'thermal-watch')
+    throw new HttpProblem(
+      423,
+      'The watch goes on',
+      'A thermal watch is not put away: log the next temperature, or end it under Make safe.',
+    );
   if (!row.doneAt) {
     await row.update({ doneAt: new Date() }, { transaction: doing.tx });
     await audit(store, doing, row.jobId, 'clock put away', row.label);

@@ -1,6 +1,6 @@
 import type { ScanPreview } from '@cellmend/contract/scans';
 import type { LoggedCode } from '@cellmend/core/can';
-import { InputProblem, normalisePack, type PackProfile } from '@cellmend/core/pack';
+import { InputProblem, normalisePack, valueOf, type PackProfile } from '@cellmend/core/pack';
 import { joinRecords, type ScanRecord } from '@cellmend/core/scan';
 import {
   deviationMap,
@@ -55,18 +55,24 @@ function reportOn(parts: StoredPart[], metered: MeterReading[], profile: PackPro
   const pack = normalisePack(profile);
   if (parts.length === 1) return spreadReport(parts[0]!.record, pack, metered);
   const alone = parts.map((p) => ({ ...p, report: spreadReport(p.record, pack) }));
-  // The capacity is best known from the record that spans most charge.
-  const best = alone.reduce((a, b) => (b.report.typicalCapacitySdAh < a.report.typicalCapacitySdAh ? b : a));
+  // A pack beyond its limits in any record is not joined: the newest such record is the finding.
+  const beyond = alone.filter((p) => p.report.working === null).sort((a, b) => b.startS - a.startS)[0];
+  if (beyond) return spreadReport(beyond.record, pack, metered);
+  // The capacity is best known from the record that counted most charge.
+  const width = (r: SpreadReport): number =>
+    r.capacityAh.measured ? r.capacityAh.high - r.capacityAh.low : Infinity;
+  const best = alone.reduce((a, b) => (width(b.report) < width(a.report) ? b : a));
+  const working = alone.map((p) => p.report.working!);
   const joined = joinRecords(
-    alone.map((p) => ({
+    alone.map((p, i) => ({
       record: p.record,
       startS: p.startS,
-      startSocFraction: p.report.startSocFraction,
-      endSocFraction: p.report.endSocFraction,
+      startSocFraction: working[i]!.startSocFraction,
+      endSocFraction: working[i]!.endSocFraction,
     })),
-    best.report.typicalCapacityAh,
+    valueOf(best.report.capacityAh) ?? best.report.working!.capacityAh,
   );
-  return spreadReport(joined, pack, metered);
+  return spreadReport(joined, pack, metered, best.report.capacityAh);
 }
 
 /** Off the server's event loop: a long file is read piece by piece, a record is diagnosed. */

@@ -10,7 +10,7 @@ import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import { Transform, type Readable } from 'node:stream';
 import type { JobRow } from '../db/models';
-import { computeFinding, storeFinding } from '../findings/service';
+import { computeFinding, computeInsulation, storeFinding } from '../findings/service';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
@@ -170,7 +170,8 @@ export async function storeScan(
     { topic: 'spread', role, scanIds: [id], readingIds: [] },
     report,
   );
-  await joinWithEarlier(store, doing, job, profile, role, id);
+  if (!(await joinWithEarlier(store, doing, job, profile, role, id)))
+    await computeInsulation(store, doing, job, profile);
   await audit(store, doing, job.id, 'scan imported', name, `${role} the repair, ${rows} rows`);
   await refreshNeed(store, doing.tx, job.id);
   await announce(store, doing.tx, 'scans', job.number);
@@ -206,7 +207,7 @@ async function joinWithEarlier(
   profile: PackProfile,
   role: 'before' | 'after',
   newest: string,
-): Promise<void> {
+): Promise<boolean> {
   const earlier = await store.models.Scan.findAll({
     where: { jobId: job.id, role },
     attributes: ['id', 'channelIds', 'sourceSha256'],
@@ -218,11 +219,12 @@ async function joinWithEarlier(
   const together = earlier.filter(
     (s) => s.channelIds.join() === own.channelIds.join() && newestOf.get(s.sourceSha256) === s.id,
   );
-  if (together.length < 2 || together.length > MOST_JOINED) return;
+  if (together.length < 2 || together.length > MOST_JOINED) return false;
   await computeFinding(store, doing, job, profile, {
     topic: 'spread',
     role,
     scanIds: together.map((s) => s.id),
     readingIds: [],
   });
+  return true;
 }

@@ -1,6 +1,7 @@
 import { openDB, type DBSchema, type IDBPDatabase } from 'idb';
 import type { Problem } from '@cellmend/contract/problem';
-import { ApiProblem, newKey, send, ServerAway } from './client';
+import { ApiProblem, currentPerson, newKey, send, ServerAway } from './client';
+import { uncertain } from './keyFor';
 
 /** An entry typed by a person, kept in this browser until the server has it. */
 export interface Waiting {
@@ -9,6 +10,9 @@ export interface Waiting {
   body: unknown;
   label: string;
   jobNumber: number;
+  /** Who made it: it is sent only while they are signed in. Null for one from before this was kept. */
+  personId: string | null;
+  personName: string;
   typedAt: string;
   /** The server read it and said no: somebody has to look. */
   refused: Problem | null;
@@ -19,9 +23,9 @@ interface Schema extends DBSchema {
 
 let opened: Promise<IDBPDatabase<Schema>> | null = null;
 const database = (): Promise<IDBPDatabase<Schema>> =>
-  (opened ??= openDB<Schema>('cellmend', 1, {
-    upgrade(db) {
-      db.createObjectStore('waiting', { keyPath: 'key' }).createIndex('typedAt', 'typedAt');
+  (opened ??= openDB<Schema>('cellmend', 2, {
+    upgrade(db, from) {
+      if (from < 1) db.createObjectStore('waiting', { keyPath: 'key' }).createIndex('typedAt', 'typedAt');
     },
   }));
 
@@ -42,13 +46,46 @@ async function publish(): Promise<void> {
  * Keeps an entry and sends it as soon as the server takes it. It is written to disk before anything is sent, under
  * a key that lets the server take it once only: a reload, a closed tab or a lost answer neither loses nor doubles it.
  */
-export async function enqueue(entry: Pick<Waiting, 'path' | 'body' | 'label' | 'jobNumber'>): Promise<void> {
+export async function enqueue(
+  entry: Pick<Waiting, 'path' | 'body' | 'label' | 'jobNumber'>,
+): Promise<string> {
+  const key = newKey();
   await (
     await database()
-  ).put('waiting', { ...entry, key: newKey(), typedAt: new Date().toISOString(), refused: null });
+  ).put('waiting', {
+    ...entry,
+    key,
+    personId: currentPerson(),
+    personName: name,
+    typedAt: new Date().toISOString(),
+    refused: null,
+  });
+  await publish();
+  void flush();
+  return key;
+}
+
+let name = '';
+/** Whose entries are made from here on. */
+export const queueFor = (personName: string): void => void (name = personName);
+
+/** Whether an entry is made by whoever is signed in now. */
+export const isMine = (w: Waiting): boolean => w.personId !== null && w.personId === currentPerson();
+
+/** An entry of somebody else, or of nobody known, is taken over by whoever is signed in: said so with a press. */
+export async function sendAsMine(key: string): Promise<void> {
+  const db = await database();
+  const entry = await db.get('waiting', key);
+  if (!entry) return;
+  await db.put('waiting', { ...entry, personId: currentPerson(), personName: name });
   await publish();
   void flush();
 }
+
+/** A stop that the server does not know of yet: until it does, the page treats the gate of that job as closed. */
+export const stopWaiting = (waiting: readonly Waiting[], jobNumber: number): boolean =>
+  waiting.some((w) => w.jobNumber === jobNumber && isStop(w));
+const isStop = (w: Waiting): boolean => /\/stops$/.test(w.path);
 
 /** Takes back an entry that the server refused. */
 export async function discard(key: string): Promise<void> {
@@ -64,15 +101,17 @@ export const whenSent = (callback: (entry: Waiting) => void): void => {
 
 async function sendAll(): Promise<void> {
   const db = await database();
-  for (const entry of await db.getAllFromIndex('waiting', 'typedAt')) {
-    if (entry.refused) continue;
+  const all = await db.getAllFromIndex('waiting', 'typedAt');
+  // A stop goes before everything else, whatever was typed earlier.
+  for (const entry of [...all.filter(isStop), ...all.filter((w) => !isStop(w))]) {
+    if (entry.refused || !isMine({ ...entry, personId: entry.personId ?? null })) continue;
     try {
       await send('POST', entry.path, entry.body, entry.key);
     } catch (e) {
       if (e instanceof ServerAway) return;
       if (!(e instanceof ApiProblem)) throw e;
-      // Not the entry's fault: away, signed out, too busy. It keeps waiting.
-      if (e.problem.status >= 500 || [0, 401, 408, 429, 499].includes(e.problem.status)) return;
+      // Not the entry's fault: away, signed out, somebody else signed in, too busy. It keeps waiting.
+      if (uncertain(e) || e.problem.status === 401 || e.problem.type === 'urn:cellmend:person') return;
       await db.put('waiting', { ...entry, refused: e.problem });
       continue;
     }

@@ -8,7 +8,7 @@ import { Button as AriaButton, Dialog, DialogTrigger, Popover } from 'react-aria
 import styled from 'styled-components';
 import useSWR from 'swr';
 import { get } from '../api/client';
-import { discard, enqueue, subscribe, waitingNow } from '../api/queue';
+import { discard, enqueue, isMine, sendAsMine, subscribe, waitingNow } from '../api/queue';
 import { Mute } from '../ui/parts';
 import { jotWords, keep } from './entries';
 import { useJobView } from './jobContext';
@@ -311,6 +311,18 @@ export function WaitingEntries() {
             {waiting.map((w) => (
               <li key={w.key}>
                 {w.label} <Mute>job {w.jobNumber}</Mute>
+                {!isMine(w) && (
+                  <>
+                    <br />
+                    <Mute>
+                      {w.personName
+                        ? `Made by ${w.personName}: it goes when they sign in here.`
+                        : 'Nobody knows who made it.'}
+                    </Mute>{' '}
+                    {!w.personName && <Tool onPress={() => void sendAsMine(w.key)}>Send as mine</Tool>}{' '}
+                    <Tool onPress={() => void discard(w.key)}>Take back</Tool>
+                  </>
+                )}
                 {w.refused && (
                   <>
                     <br />

@@ -121,7 +121,7 @@ const StopButton = styled(AriaButton)`
 
 /** Hazard orange: the pack counts as energised until it is proven dead. */
 export const SafetyLamp = ({ gate }: { gate: Gate }) =>
-  gate.holds && gate.provenAt ? (
+  gate.holds && gate.proof === 'dead' && gate.provenAt ? (
     <Calm role="status">
       Proven dead {format(new Date(gate.provenAt), 'HH:mm')}{' '}
       <span style={{ fontWeight: 500 }}>halves live</span>
@@ -129,7 +129,11 @@ export const SafetyLamp = ({ gate }: { gate: Gate }) =>
   ) : (
     <Lamp role="status">
       <Zap size={16} fill="currentColor" aria-hidden />
-      {gate.stop ? `Stopped: ${gate.stop.kind}` : 'Not proven dead'}
+      {gate.stop
+        ? `Stopped: ${gate.stop.kind}`
+        : gate.holds && gate.proof === 'below-60'
+          ? 'Below 60 V, still live'
+          : 'Not proven dead'}
     </Lamp>
   );
 
@@ -183,6 +187,7 @@ export function WorkshopHeader({ person }: { person: Person }) {
           Jobs
         </NavLink>
         <NavLink to="/packs">Packs</NavLink>
+        <NavLink to="/instruments">Instruments</NavLink>
         <NavLink to="/people">People</NavLink>
       </Nav>
       <Right>

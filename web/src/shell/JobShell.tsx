@@ -1,12 +1,15 @@
 import { PHASES, type Stage } from '@cellmend/contract/jobs';
 import type { Person } from '@cellmend/contract/people';
 import { GATED_STAGES } from '@cellmend/contract/safety';
-import { normalisePack, type PackProfile } from '@cellmend/core/pack';
-import { useMemo, useState } from 'react';
+import { chemistryName, normalisePack, type PackProfile } from '@cellmend/core/pack';
+import { useMemo, useState, useSyncExternalStore } from 'react';
 import { Navigate, NavLink, useNavigate, useParams } from 'react-router';
 import styled from 'styled-components';
 import { decisionOf, useFindings, useJob, useRefresh, useSession } from '../api/hooks';
 import { ApiProblem } from '../api/client';
+import { stopWaiting, subscribe, waitingNow } from '../api/queue';
+import { Caught } from './Caught';
+import { closedHere } from './closedHere';
 import { STAGE_VIEWS } from '../stages';
 import { BuyersCheck } from '../stages/findings/BuyersCheck';
 import { Footer, USUAL, useJotRef } from './Footer';
@@ -105,7 +108,11 @@ const WORDS: Record<string, string> = {
 export function JobShell({ person }: { person: Person }) {
   const params = useParams();
   const number = Number(params.number);
-  const { data: job, error } = useJob(number);
+  const { data: stored, error } = useJob(number);
+  const waiting = useSyncExternalStore(subscribe, waitingNow);
+  const stopped = stopWaiting(waiting, number);
+  // A stop that the server does not know of yet closes the gate here all the same.
+  const job = useMemo(() => (stored && stopped ? closedHere(stored) : stored), [stored, stopped]);
   const { data: findings } = useFindings(number);
   const refresh = useRefresh(number);
   const demo = useSession().data?.demo ?? false;
@@ -167,7 +174,7 @@ export function JobShell({ person }: { person: Person }) {
           <Brand to="/">Bold Cellmend</Brand>
           <Vehicle>
             Job {job.number} · {job.title} · {pack.groups.length} groups, {pack.modules.length} modules,{' '}
-            {job.pack.chemistry === 'nimh' ? 'NiMH' : job.pack.chemistry.toUpperCase()}
+            {chemistryName(job.pack.chemistry)}
           </Vehicle>
           <Right>
             <SafetyLamp gate={job.gate} />
@@ -202,17 +209,21 @@ export function JobShell({ person }: { person: Person }) {
           <NavLink to={`/jobs/${number}/timeline`}>Timeline</NavLink>
         </Rail>
         <Middle id="stage">
-          {gated ? (
-            <Closed question={stage.question} name={stage.name} />
-          ) : stage ? (
-            <StageView key={stage.id} id={stage.id} question={stage.question} />
-          ) : buyer ? (
-            <BuyersCheck />
-          ) : (
-            <Timeline />
-          )}
+          <Caught key={here}>
+            {gated ? (
+              <Closed question={stage.question} name={stage.name} />
+            ) : stage ? (
+              <StageView key={stage.id} id={stage.id} question={stage.question} />
+            ) : buyer ? (
+              <BuyersCheck />
+            ) : (
+              <Timeline />
+            )}
+          </Caught>
         </Middle>
-        <PackAside here={here} />
+        <Caught key={`map ${here}`}>
+          <PackAside here={here} />
+        </Caught>
         <Footer
           stage={stage?.id ?? 'intake'}
           jotRef={jotRef}

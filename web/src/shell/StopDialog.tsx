@@ -3,10 +3,10 @@ import { useState } from 'react';
 import { Dialog, ToggleButton } from 'react-aria-components';
 import { useNavigate } from 'react-router';
 import { useWorkshop } from '../api/hooks';
-import { Button, Chips, Field, Input, ProblemNote, Row, Stack } from '../ui/parts';
+import { enqueue } from '../api/queue';
+import { Button, Chips, Field, Input, Row, Stack } from '../ui/parts';
 import { DialogBox, Overlay } from '../ui/dialog';
 import { useJobView } from './jobContext';
-import { useWrite } from './useWrite';
 
 /** One key away, from everywhere in a job: what to do first stands there before anything is typed. */
 export function StopDialog({ onClose }: { onClose: () => void }) {
@@ -14,14 +14,20 @@ export function StopDialog({ onClose }: { onClose: () => void }) {
   const { data: settings } = useWorkshop();
   const [kind, setKind] = useState<StopKind>('hot');
   const [note, setNote] = useState('');
-  const write = useWrite();
+  const [busy, setBusy] = useState(false);
   const navigate = useNavigate();
   const place = selected === null ? '' : pack.modules[selected]!.id;
   const stop = async (): Promise<void> => {
-    if (await write.run('/stops', { kind, place, note })) {
-      onClose();
-      void navigate(`/jobs/${job.number}/make-safe`);
-    }
+    setBusy(true);
+    // Kept on this tablet first: it reaches the server as soon as there is one, before anything else that waits.
+    await enqueue({
+      path: `/jobs/${job.number}/stops`,
+      body: { kind, place, note },
+      label: `STOP: ${kind}${place ? ` at ${place}` : ''}`,
+      jobNumber: job.number,
+    });
+    onClose();
+    void navigate(`/jobs/${job.number}/make-safe`);
   };
   return (
     <Overlay isOpen onOpenChange={(open) => !open && onClose()} isDismissable={false}>
@@ -56,10 +62,9 @@ export function StopDialog({ onClose }: { onClose: () => void }) {
                 <Input value={note} maxLength={500} onChange={(e) => setNote(e.target.value)} />
               </Field>
             )}
-            {write.problem && <ProblemNote what={write.problem.what} accepted={write.problem.accepted} />}
             <Row>
               {person.mayWrite && (
-                <Button isDisabled={write.busy} onPress={() => void stop()}>
+                <Button isDisabled={busy} onPress={() => void stop()}>
                   Stop the work, close the gate
                 </Button>
               )}

@@ -30,12 +30,13 @@ export async function keep(
       endsAt: new Date(Date.now() + jot.minutes * 60_000).toISOString(),
       stage,
     };
-    return enqueue({ path: `/jobs/${jobNumber}/clocks`, body, label, jobNumber });
+    await enqueue({ path: `/jobs/${jobNumber}/clocks`, body, label, jobNumber });
+    return;
   }
   const common = { place: placeName(jot.place, pack), stage, observedAt: new Date().toISOString() };
   const body: NewReading =
     jot.type === 'note'
       ? { ...common, kind: 'note', text: jot.text }
       : { ...common, kind: jot.quantity, value: jot.value, conditions: jot.conditions };
-  return enqueue({ path: `/jobs/${jobNumber}/readings`, body, label, jobNumber });
+  await enqueue({ path: `/jobs/${jobNumber}/readings`, body, label, jobNumber });
 }

@@ -1,6 +1,7 @@
 import { REPAIR_LEVELS, type Decision, type DecisionBody, type NewDecision } from '@cellmend/contract/jobs';
 import { useRef, useState } from 'react';
-import { ApiProblem, newKey } from '../api/client';
+import { ApiProblem } from '../api/client';
+import { Keys, UNCERTAIN } from '../api/keyFor';
 import { signDecision } from '../api/hooks';
 import { Button, Mute, ProblemNote, Row } from '../ui/parts';
 import { when } from '../ui/words';
@@ -23,11 +24,11 @@ export function useSigning(topic: DecisionBody['topic']): Signing {
   const [problem, setProblem] = useState<ApiProblem | null>(null);
   // The version this page began from, kept while somebody types, so that a live update is not overwritten unseen.
   const [base, setBase] = useState(() => job.decisions.find((d) => d.topic === topic)?.version ?? 0);
-  const key = useRef(newKey());
+  const keys = useRef(new Keys());
   const theirs =
     problem?.problem.status === 409 ? ((problem.problem.current as Decision | null) ?? null) : null;
   return {
-    may: topic === 'hand-over' || topic === 'intake' ? person.mayWrite : person.maySignHv,
+    may: topic === 'intake' ? person.mayWrite : person.maySignHv,
     busy,
     problem,
     theirs,
@@ -40,13 +41,14 @@ export function useSigning(topic: DecisionBody['topic']): Signing {
       setBusy(true);
       setProblem(null);
       try {
-        const signed = await signDecision(job.number, { ...decision, baseVersion: base }, key.current);
+        const body = { ...decision, baseVersion: base };
+        const signed = await signDecision(job.number, body, keys.current.of(body));
         setBase(signed.version);
-        key.current = newKey();
+        keys.current.answered();
         await refresh();
         return true;
       } catch (e) {
-        key.current = newKey();
+        keys.current.failed(e);
         setProblem(
           e instanceof ApiProblem
             ? e
@@ -54,7 +56,7 @@ export function useSigning(topic: DecisionBody['topic']): Signing {
                 type: '',
                 title: 'Away',
                 status: 0,
-                detail: 'The server is away. What you chose stays here; sign again when it is back.',
+                detail: `The server is away. ${UNCERTAIN} What you chose stays here.`,
               }),
         );
         return false;

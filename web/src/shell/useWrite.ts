@@ -1,10 +1,11 @@
 import { useRef, useState } from 'react';
-import { ApiProblem, newKey, send } from '../api/client';
+import { ApiProblem, send } from '../api/client';
+import { Keys, UNCERTAIN } from '../api/keyFor';
 import { useJobView } from './jobContext';
 
 export interface Write {
   busy: boolean;
-  problem: { what: string; where?: string; accepted?: string; code: string } | null;
+  problem: { what: string; where?: string; accepted?: string; code: string; current?: unknown } | null;
   run: <T>(path: string, body: unknown) => Promise<T | null>;
   forget: () => void;
 }
@@ -14,7 +15,7 @@ export function useWrite(): Write {
   const { job, refresh } = useJobView();
   const [busy, setBusy] = useState(false);
   const [problem, setProblem] = useState<Write['problem']>(null);
-  const key = useRef(newKey());
+  const keys = useRef(new Keys());
   return {
     busy,
     problem,
@@ -23,13 +24,17 @@ export function useWrite(): Write {
       setBusy(true);
       setProblem(null);
       try {
-        const answer = await send<T>('POST', `/jobs/${job.number}${path}`, body, key.current);
-        key.current = newKey();
+        const answer = await send<T>(
+          'POST',
+          `/jobs/${job.number}${path}`,
+          body,
+          keys.current.of([path, body]),
+        );
+        keys.current.answered();
         await refresh();
         return answer;
       } catch (e) {
-        // The same key again only while it is unknown whether the entry arrived.
-        if (e instanceof ApiProblem) key.current = newKey();
+        keys.current.failed(e);
         setProblem(
           e instanceof ApiProblem
             ? {
@@ -37,8 +42,9 @@ export function useWrite(): Write {
                 code: e.problem.type.replace('urn:cellmend:', ''),
                 ...(e.problem.where ? { where: e.problem.where } : {}),
                 ...(e.problem.accepted ? { accepted: e.problem.accepted } : {}),
+                current: e.problem.current,
               }
-            : { what: 'The server is away. Nothing is stored; what you typed stays here.', code: 'away' },
+            : { what: `The server is away. ${UNCERTAIN} What you typed stays here.`, code: 'away' },
         );
         return null;
       } finally {

@@ -1,7 +1,7 @@
 import type { DecisionBody } from '@cellmend/contract/jobs';
 import { parseCode, printCode } from '@cellmend/core/can';
 import { parseQuantity, printQuantity } from '@cellmend/core/jot';
-import { CELL_LIMITS, InputProblem } from '@cellmend/core/pack';
+import { factsOf, InputProblem } from '@cellmend/core/pack';
 import { SIGN_NAMES, SIGNS, triage, type Sign } from '@cellmend/core/triage';
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
@@ -29,6 +29,7 @@ import {
 } from '../../ui/parts';
 import { percent } from '../../ui/words';
 import { Readings } from '../notes/Readings';
+import { Tick } from '../make-safe/step';
 import type { StageProps } from '../props';
 
 type Intake = Extract<DecisionBody, { topic: 'intake' }>;
@@ -67,6 +68,7 @@ interface Draft {
   complaint: string;
   signs: Sign[];
   codes: string;
+  codesRead: boolean;
   odometer: string;
   age: string;
   delta: string;
@@ -95,6 +97,7 @@ function read(draft: Draft): Intake {
     complaint: draft.complaint,
     signs: draft.signs,
     codes,
+    codesRead: codes.length > 0 || (draft.codesRead ?? false),
     odometerKm: number(draft.odometer, 'odometer', 'Kilometres.'),
     ageYears: number(draft.age, 'age', 'Years.'),
     deltaMv: number(draft.delta, 'delta', 'Millivolts between highest and lowest group.'),
@@ -114,6 +117,7 @@ export function IntakeStage({ question, stage }: StageProps) {
     complaint: b?.complaint ?? job.complaint,
     signs: b?.signs ?? [],
     codes: b?.codes.join(' ') ?? '',
+    codesRead: b?.codesRead ?? false,
     odometer: b?.odometerKm?.toString() ?? '',
     age: b?.ageYears?.toString() ?? '',
     delta: b?.deltaMv?.toString() ?? '',
@@ -133,7 +137,7 @@ export function IntakeStage({ question, stage }: StageProps) {
     if (!(e instanceof InputProblem)) throw e;
     problem = e;
   }
-  const packVoltageV = pack.groups.length * CELL_LIMITS[pack.profile.chemistry].nominalV;
+  const packVoltageV = pack.groups.length * factsOf(pack.profile.chemistry).cell.nominalV;
   const rows = triage(draft.signs, intake?.codes ?? [], {
     deltaMv: intake?.deltaMv ?? undefined,
     insulationOhm: intake?.insulationOhm ?? undefined,
@@ -197,6 +201,11 @@ export function IntakeStage({ question, stage }: StageProps) {
                 onChange={(e) => set({ codes: e.target.value })}
               />
             </Field>
+            {draft.codes.trim() === '' && (
+              <Tick isSelected={draft.codesRead ?? false} onChange={(codesRead) => set({ codesRead })}>
+                Codes were read, and there are none
+              </Tick>
+            )}
             <Row>
               <Field style={{ flex: 1 }}>
                 Odometer, km

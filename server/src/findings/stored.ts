@@ -1,0 +1,6 @@
+import { modernReport, type SpreadReport } from '@cellmend/core/spread';
+import type { FindingRow } from '../db/models';
+
+/** A stored spread report in today's form, whatever version computed it. */
+export const reportOf = (row: Pick<FindingRow, 'result' | 'coreVersion'>): SpreadReport =>
+  modernReport(row.result, row.coreVersion);
