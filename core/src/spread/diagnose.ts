@@ -11,12 +11,13 @@ import {
 } from './channelModel';
 import { lookAbsolutely, type AbsoluteLook } from './absolute';
 import { observe, type Observed } from './observe';
+import { LOOSE, packScatter, scatterTimes, sensorStepOf, spreadFactor } from './packScatter';
 import { findSignatures, type Signature } from './signature';
 import { median } from './statistics';
 import type { Alternative, ChannelFinding, Estimate, Verdict } from './verdicts';
 import { explain } from './explain';
 import { HEALTHY, hypothesesFor, OPEN } from './hypotheses';
-import { canTell, isMaterial } from './material';
+import { canTell, isMaterial, isVisible } from './material';
 
 /** Channels that tell how well the model fits this pack at all. */
 const STRICTNESS_SAMPLE = 12;
@@ -67,10 +68,37 @@ export function diagnose(
   const observed = observe(record, pack, condemned);
   const slopes = slopesOf(observed);
   const { trajectory } = observed;
-  const scatter = widened(facts.healthy, pack.channels.length);
-  const floorV = (0.6 * facts.sensorStepV) / Math.sqrt(observed.readingsPerMoment);
+  const stepV = sensorStepOf(record, facts.sensorStepV);
+  const floorV = (0.6 * stepV) / Math.sqrt(observed.readingsPerMoment);
   const signatures = findSignatures(record, pack, look);
   const plain = pack.channels.filter((c) => !signatures.some((s) => s.channelIndex === c.index));
+  const usual = facts.healthy;
+  const loosely = plain.map((c) =>
+    fitChannel(
+      observed,
+      slopes,
+      observed.channels[c.index]!,
+      c.cells,
+      scatterTimes(usual, LOOSE),
+      HEALTHY,
+      1.3 * floorV,
+      1,
+      1,
+    ),
+  );
+  // What this pack's own majority says; where volts cannot be told apart into charge and reading, both by the same factor.
+  const told = packScatter(loosely, usual);
+  const factor = spreadFactor(
+    observed,
+    slopes,
+    pack.channels.map((c) => c.cells),
+    told,
+    floorV,
+  );
+  const scatter = widened(
+    { ...told, socFraction: told.socFraction * factor, offsetV: told.offsetV * factor },
+    pack.channels.length,
+  );
   const fit = (
     c: number,
     h: Hypothesis,
@@ -123,6 +151,8 @@ export function diagnose(
     ) / 5,
   );
 
+  // Where the model is off for the whole pack, its readings weigh less; what is known of healthy channels does not.
+  const lasting = inflation * strictness;
   const worked = trajectory.currentA.some((i) => Math.abs(i) > 0.05 * pack.profile.ratedCapacityAh);
   const limit = worked ? facts.detect.load : facts.detect.rest;
   const screen = facts.detect.rest;
@@ -130,27 +160,27 @@ export function diagnose(
   plain.forEach((channel, i) => {
     if (gains[i]! < screen * 0.7) return;
     // The linear look overstates where the curve bends: look again, close by first, before every explanation is tried.
-    const bound = fit(channel.index, HEALTHY, noiseV, inflation, 5);
-    let close = fit(channel.index, OPEN, noiseV, inflation, 8, true);
+    const bound = fit(channel.index, HEALTHY, noiseV, lasting, 5);
+    let close = fit(channel.index, OPEN, noiseV, lasting, 8, true);
     // The bend of the curve can trap a fit: one that is free to be healthy is never truly worse than healthy.
     if (close.chiSquare > bound.chiSquare)
-      close = fit(channel.index, OPEN, noiseV, inflation, 8, true, [bound]);
+      close = fit(channel.index, OPEN, noiseV, lasting, 8, true, [bound]);
     const small = Math.abs(close.theta[0]!) < SMALL_GAP.soc && Math.abs(close.theta[1]!) < SMALL_GAP.capacity;
     if (small && bound.chiSquare - close.chiSquare < screen * 0.4) return;
-    const loose = fit(channel.index, { ...HEALTHY, tied: false }, noiseV, inflation, 5).chiSquare;
+    const loose = fit(channel.index, { ...HEALTHY, tied: false }, noiseV, lasting, 5).chiSquare;
     const calm = Math.min(bound.chiSquare, loose);
     if (small && calm - close.chiSquare < screen * 0.4) return;
-    const enough = (f: ChannelFit): boolean => (calm - f.chiSquare) / strictness > limit * 0.8;
-    let least = fit(channel.index, OPEN, noiseV, inflation, 8, false, [bound, close]);
+    const enough = (f: ChannelFit): boolean => calm - f.chiSquare > limit * 0.8;
+    let least = fit(channel.index, OPEN, noiseV, lasting, 8, false, [bound, close]);
     if (!enough(least))
       for (const { hypothesis } of hypothesesFor(pack.profile.chemistry).filter((h) =>
         WIDE.has(h.hypothesis.name),
       )) {
-        const f = fit(channel.index, hypothesis, noiseV, inflation, 8, false, [least]);
+        const f = fit(channel.index, hypothesis, noiseV, lasting, 8, false, [least]);
         if (f.chiSquare < least.chiSquare) least = f;
       }
     if (!enough(least)) return;
-    const own = Math.max(inflation, Math.min(blockInflation(least, noiseV), 50 * inflation));
+    const own = Math.max(lasting, Math.min(blockInflation(least, noiseV), 50 * inflation));
     const byVerdict: Judged['byVerdict'] = new Map();
     // Where one explanation has found its way through the bends, the next may start.
     let deepest = fit(channel.index, HEALTHY, noiseV, own, 8, false, [least]);
@@ -166,9 +196,13 @@ export function diagnose(
     }
     const nothing = nothingWrong(channel.index, own, 8, [deepest]).chiSquare;
     const best = Math.min(...[...byVerdict.values()].map((v) => v.chiSquare));
-    const detect = (nothing - best) / strictness;
+    const detect = nothing - best;
     const open = [...byVerdict.values()].filter((v) => v.chiSquare - best < SEPARATE_LIMIT);
-    const wrong = open.some((v) => isMaterial(v.hypothesis, v.fit, scatter, pack));
+    const wrong = open.some(
+      (v) =>
+        isMaterial(v.hypothesis, v.fit, scatter, pack) &&
+        isVisible(v.hypothesis, v.fit, scatter, observed, channel.cells),
+    );
     if (detect > limit && wrong) judged.push({ channelIndex: channel.index, detect, byVerdict });
   });
 

@@ -33,8 +33,12 @@ describe('what is a fault and not only a difference', () => {
     const edge = HEALTHY_WITHIN * scatter.socFraction;
     expect(isMaterial(named('imbalance'), theta(0, 0.98 * edge), scatter, nmc)).toBe(false);
     expect(isMaterial(named('imbalance'), theta(0, -1.02 * edge), scatter, nmc)).toBe(true);
-    expect(isMaterial(named('offset'), theta(5, 0.002), scatter, nmc)).toBe(false);
-    expect(isMaterial(named('offset'), theta(5, 0.004), scatter, nmc)).toBe(true);
+    // Boards are off by 0.5 to 3 mV and 0.02 to 0.1 %, and a meter 10 to 20 mV apart is a sense fault: common practice,
+    // no source. A few millivolts are no fault, however certain.
+    expect(isMaterial(named('offset'), theta(5, 0.009), scatter, nmc)).toBe(false);
+    expect(isMaterial(named('offset'), theta(5, 0.011), scatter, nmc)).toBe(true);
+    const worse = { ...scatter, offsetV: 0.005 };
+    expect(isMaterial(named('offset'), theta(5, 0.013), worse, nmc)).toBe(false);
   });
 
   it('counts only what the explanation blames', () => {

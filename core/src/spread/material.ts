@@ -6,6 +6,9 @@ import type { Observed } from './observe';
 /** No healthy channel lies further from the others than this many standard deviations of healthy scatter. */
 export const HEALTHY_WITHIN = 2.8;
 
+/** Half of what counts as apart from a meter: 10 mV of a lithium group. Common practice, no source: 10 to 20 mV. */
+const HARMLESS_SHARE = 0.5;
+
 /** Changes of current below this share of the rated capacity an hour are the sensor's own. Common practice, no source. */
 const LEAST_LOAD = 0.05;
 
@@ -26,9 +29,34 @@ export function isMaterial(
     ohmic: HEALTHY_WITHIN * scatter.resistance,
     slow: HEALTHY_WITHIN * scatter.resistance,
     leak,
-    offset: HEALTHY_WITHIN * scatter.offsetV,
+    // A board that is this little off does no harm, however certain it is.
+    offset: Math.max(
+      HEALTHY_WITHIN * scatter.offsetV,
+      (factsOf(pack.profile.chemistry).meter.apartMv / 1000) * HARMLESS_SHARE,
+    ),
   };
   return PARAMETERS.some((p, j) => hypothesis.free[p] !== undefined && Math.abs(theta[j]!) > healthy[p]);
+}
+
+/**
+ * Whether a difference of charge or capacity shows in volts at all: somewhere in the record it has to move the channel by
+ * more than boards and the curves of healthy cells differ by. On a flat curve some per cent of charge do not.
+ */
+export function isVisible(
+  hypothesis: Hypothesis,
+  { theta }: Pick<ChannelFit, 'theta'>,
+  scatter: Scatter,
+  observed: Observed,
+  cells: number,
+): boolean {
+  if (hypothesis.free.soc === undefined && hypothesis.free.capacity === undefined) return true;
+  const { socFraction, drawnAh, capacityAh } = observed.trajectory;
+  const level = hypothesis.levelAt === 'full' ? Math.max(0, 1 - socFraction[0]!) : 0;
+  const least = HEALTHY_WITHIN * scatter.offsetV;
+  return socFraction.some((s, k) => {
+    const d = theta[0]! - theta[1]! * (drawnAh[k]! / capacityAh + level);
+    return cells * Math.abs(observed.curve.voltageAt(s + d) - observed.curve.voltageAt(s)) >= least;
+  });
 }
 
 /**
