@@ -4,7 +4,12 @@ import { startBench, type Bench } from '../../server/test/harness';
 import { openBrowser, openTablet } from './browser';
 
 /** A server on the demo depot and a browser, for all tests of a file. */
-export function demoDepot(): { tablet: () => ReturnType<typeof openTablet>; databaseUrl: () => string } {
+export function demoDepot(): {
+  tablet: () => ReturnType<typeof openTablet>;
+  databaseUrl: () => string;
+  /** Minutes go by on the clock of the server. */
+  pass: (minutes: number) => void;
+} {
   let bench: Bench;
   let browser: Browser;
   beforeAll(async () => {
@@ -15,5 +20,9 @@ export function demoDepot(): { tablet: () => ReturnType<typeof openTablet>; data
     await browser.close();
     await bench.end();
   });
-  return { tablet: () => openTablet(browser, bench.address), databaseUrl: () => bench.url };
+  return {
+    tablet: () => openTablet(browser, bench.address),
+    databaseUrl: () => bench.url,
+    pass: (minutes) => bench.clock.pass(minutes),
+  };
 }
