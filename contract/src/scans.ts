@@ -1,10 +1,10 @@
-import type { ColumnMapping, Target } from '@cellmend/core/scan';
+import { TIME_UNITS, type ColumnMapping, type Target } from '@cellmend/core/scan';
 import { parseDbc, type SignalDefinition, type UdsFile } from '@cellmend/core/can';
 import { z } from 'zod';
 
 /** What a column or signal stands for. */
 export const TargetSchema: z.ZodType<Target> = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('time'), unit: z.enum(['s', 'ms', 'min', 'h', 'clock']) }),
+  z.object({ kind: z.literal('time'), unit: z.enum(TIME_UNITS) }),
   z.object({
     kind: z.literal('current'),
     unit: z.enum(['A', 'mA']),

@@ -63,28 +63,30 @@ export async function startServer(options: ServerOptions): Promise<Running> {
   await hub.open();
   await runs.recover();
   const simulated = demo ? await simulateTester(store) : null;
-  const { app, close } = makeApp({ ...options, store, sessionSecret, demo, hub, runs });
+  const { app, close: closeApp } = makeApp({ ...options, store, sessionSecret, demo, hub, runs });
   const server = createServer(app);
   await new Promise<void>((resolve, reject) => {
     server.once('error', reject);
     server.listen(options.port, '127.0.0.1', resolve);
   });
   const address = server.address();
+  let closing: Promise<void> | null = null;
+  const closeAll = async (): Promise<void> => {
+    // Outputs first, while there is still a database to write to.
+    await runs.close();
+    simulated?.stop();
+    await hub.close();
+    await new Promise<void>((resolve) => {
+      server.close(() => resolve());
+      server.closeAllConnections();
+    });
+    await closeApp();
+    await sequelize.close();
+  };
   return {
     port: typeof address === 'object' && address ? address.port : options.port,
     store,
     server,
-    close: async () => {
-      // Outputs first, while there is still a database to write to.
-      await runs.close();
-      simulated?.stop();
-      await hub.close();
-      await new Promise<void>((resolve) => {
-        server.close(() => resolve());
-        server.closeAllConnections();
-      });
-      await close();
-      await sequelize.close();
-    },
+    close: () => (closing ??= closeAll()),
   };
 }

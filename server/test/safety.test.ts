@@ -299,12 +299,12 @@ describe('dead, and below 60 V', () => {
     expect(open).toMatchObject({ holds: true, proof: 'below-60' });
     expect(open.why).toMatch(/Below 60 V, still live: short-circuit and burn hazard/);
     const { body } = await ina.get<Job>(`/api/jobs/${job}`);
-    expect(body.route['make-safe'].note).toBe('below 60 V, live');
+    expect(body.route['make-safe'].note).toBe('still live');
     const { body: seen } = await ina.get<InsulationEntry[]>(`/api/jobs/${job}/insulation`);
     expect(seen[0]!.observation).toMatchObject({ kind: 'chassis-voltage', plusChassisV: 26 });
     const { body: found } = await ina.get<Finding[]>(`/api/jobs/${job}/findings`);
     const leak = found.find((f) => f.topic === 'insulation')!.result as InsulationReport;
-    expect(leak.chassis).toMatch(/26 V from \+.*although the pack was locked out/);
+    expect(leak.chassis).toMatch(/26 V from \+.*although it was locked out/);
   });
 });
 

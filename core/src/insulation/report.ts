@@ -169,7 +169,7 @@ export function insulationReport(
   });
   const left = last('chassis-voltage');
   const chassis = left
-    ? `At the proof of absence: ${left.plusChassisV} V from + and ${left.minusChassisV} V from − to chassis, ${left.plusMinusV} V between them. High voltage reaches the chassis although the pack was locked out.`
+    ? `At the proof of absence: ${left.plusChassisV} V from + and ${left.minusChassisV} V from − to chassis, ${left.plusMinusV} V between them. The pack reaches the chassis although it was locked out.`
     : '';
   const bad = left
     ? 'the proof of absence met voltage to chassis'

@@ -13,11 +13,11 @@ export function safetyFactsOf(profile: PackProfile): Record<string, string> {
   return {
     chemistry: profile.chemistry,
     'cells in series': text(profile.channels.map((c) => c.cells)),
-    modules: text(profile.modules.map((m) => [m.id, m.channels, m.groups])),
+    modules: text(profile.modules.map((m) => [m.id, m.channels ?? [], m.groups ?? []])),
     'bus capacitors': text(profile.busCapacitanceF),
     'their bleeder': text(profile.busBleederOhm),
     'pre-charge': text(profile.preChargeOhm),
-    links: text(profile.links),
+    links: text((profile.links ?? []).map((l) => [l.id, l.between, l.kind, l.after ?? []])),
     limits: text(limits),
     'AC side': text(profile.acConnected === true),
   };

@@ -256,7 +256,7 @@ export function proofFault(d: Proof, context: Pick<LockoutContext, 'packV' | 'de
 /** Voltage to chassis that a proof met although it counts: a finding for Insulation. Empty if there is none. */
 export function chassisVoltage(d: Proof, deadV: number): string {
   const points = pointsOf(d).filter(([name, v]) => name.endsWith('chassis') && Math.abs(v) > deadV);
-  return points.length > 0 ? `${said(points)} although locked out: high voltage reaches the chassis.` : '';
+  return points.length > 0 ? `${said(points)} although locked out: the pack reaches the chassis.` : '';
 }
 
 /** What a proof that counts has shown. */
@@ -280,14 +280,16 @@ export interface LockoutState {
 }
 
 /** What the gate says of a proof, in the words of pages and sheets. */
-export const PROOF_WORDS: Record<ProofKind, { short: string; long: string }> = {
+export const PROOF_WORDS: Record<ProofKind, { short: string; long: string; more: string }> = {
   dead: {
     short: 'proven dead',
     long: 'Proven dead behind the contactors at all three points. Each half of the pack stays live, and every module always is.',
+    more: 'Each half of the pack stays live, and every module always is.',
   },
   'below-60': {
     short: 'below 60 V, still live',
     long: 'Below 60 V, still live: short-circuit and burn hazard. It cannot be made dead; insulated tools, no metal on the body.',
+    more: 'Short-circuit and burn hazard. It cannot be made dead; insulated tools, no metal on the body.',
   },
 };
 

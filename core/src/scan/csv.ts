@@ -139,8 +139,8 @@ export class CsvScanReader {
     const table = this.table!;
     const { plan, timeColumn, mapping, builder } = table;
     const time = plan[timeColumn]!.target;
-    if (time.kind !== 'time' || time.unit === 'clock') return start;
-    const perS = { s: 1, ms: 0.001, min: 60, h: 3600 }[time.unit];
+    const perS = time.kind === 'time' ? { s: 1, ms: 0.001, min: 60, h: 3600 }[time.unit as 's'] : undefined;
+    if (perS === undefined) return start;
     const { values } = this;
     let from = start;
     while (from < text.length) {

@@ -1,8 +1,12 @@
 import type { Pack } from '../pack';
 
+/** `date-dmy` and `date-mdy` are clocks whose dates are written in figures, day or month first. */
+export const TIME_UNITS = ['s', 'ms', 'min', 'h', 'clock', 'date-dmy', 'date-mdy'] as const;
+export type TimeUnit = (typeof TIME_UNITS)[number];
+
 /** What a column (wide) or a signal name (long) stands for. */
 export type Target =
-  | { kind: 'time'; unit: 's' | 'ms' | 'min' | 'h' | 'clock' }
+  | { kind: 'time'; unit: TimeUnit }
   | { kind: 'current'; unit: 'A' | 'mA'; positive: 'discharge' | 'charge' }
   | { kind: 'temperature'; unit: 'C' | 'F' | 'K' }
   | { kind: 'soc'; unit: 'percent' | 'fraction' }

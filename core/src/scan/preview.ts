@@ -1,4 +1,5 @@
 import type { Pack } from '../pack';
+import { dateOrder } from './table';
 import { guessTargets, type ColumnMapping, type Target } from './mapping';
 
 /** What a file seems to hold, for a person to confirm before it is read. */
@@ -56,7 +57,18 @@ export function previewTable(
     signals: list,
     missingChannels,
     unused,
-    clear: remembered || (timed && missingChannels.length === 0 && unused.length === 0 && !twice),
+    clear:
+      remembered ||
+      (timed && missingChannels.length === 0 && unused.length === 0 && !twice && !askDate(rows, mapping)),
     remembered,
   };
+}
+
+/** Dates in figures that could be read both ways: which comes first is asked once, never guessed. */
+function askDate(rows: readonly string[][], mapping: ColumnMapping): boolean {
+  const at = mapping.targets.findIndex((t) => t.kind === 'time');
+  const time = mapping.targets[at];
+  if (time?.kind !== 'time' || time.unit === 'date-dmy' || time.unit === 'date-mdy') return false;
+  const orders = rows.map((r) => dateOrder(r[at] ?? '')).filter((o) => o !== undefined);
+  return orders.length > 0 && orders.every((o) => o === null);
 }

@@ -9,12 +9,45 @@ export const TABLE_SHAPE =
   'A table with a heading line: time_s, current_A, temp_C, soc_pct and one column per channel, or time_s,signal,value.';
 type TimeTarget = Extract<Target, { kind: 'time' }>;
 
-/** Seconds from `HH:MM[:SS[.fff]]`, an ISO date and time, or NaN. */
-export function clockSeconds(text: string): number {
-  const clock = /^(\d{1,2}):(\d{2})(?::(\d{2}(?:[.,]\d+)?))?$/.exec(text.trim());
-  if (clock)
-    return Number(clock[1]) * 3600 + Number(clock[2]) * 60 + Number((clock[3] ?? '0').replace(',', '.'));
-  const date = Date.parse(text.trim());
+/** A date written in figures: two short ones and a year, then perhaps a time. */
+const FIGURES = /^(\d{1,2})[./-](\d{1,2})[./-](\d{4})(?:[ T,]+(\d{1,2}):(\d{2})(?::(\d{2}(?:[.,]\d+)?))?)?$/;
+const NUMBER = /^-?\d+(?:[.,]\d+)?$/;
+
+/** Which of the two figures of a date is the day: told by one above 12; null where both orders give a date. */
+export function dateOrder(text: string): 'date-dmy' | 'date-mdy' | null | undefined {
+  const m = FIGURES.exec(text.trim());
+  if (!m) return undefined;
+  const [a, b] = [Number(m[1]), Number(m[2])];
+  if (a > 12 && b <= 12) return 'date-dmy';
+  if (b > 12 && a <= 12) return 'date-mdy';
+  return null;
+}
+
+/**
+ * Seconds from `HH:MM[:SS[.fff]]`, an ISO date and time, or a date in figures whose order is known; NaN for anything
+ * else. A plain number is seconds, 0 included: since the start, or since 1970 where it is that large.
+ */
+export function clockSeconds(text: string, order: 'date-dmy' | 'date-mdy' | null = null): number {
+  const t = text.trim();
+  const clock = /^(\d{1,2}):(\d{2})(?::(\d{2}(?:[.,]\d+)?))?$/.exec(t);
+  const sixty = (h: string, min: string, s: string | undefined): number =>
+    Number(h) * 3600 + Number(min) * 60 + Number((s ?? '0').replace(',', '.'));
+  if (clock) return sixty(clock[1]!, clock[2]!, clock[3]);
+  if (NUMBER.test(t)) {
+    const n = Number(t.replace(',', '.'));
+    return Math.abs(n) > 1e11 ? n / 1000 : n;
+  }
+  const figures = FIGURES.exec(t);
+  if (figures) {
+    const told = dateOrder(t) ?? order;
+    if (!told && figures[1] !== figures[2]) return NaN;
+    const [day, month] = told === 'date-mdy' ? [figures[2]!, figures[1]!] : [figures[1]!, figures[2]!];
+    const midnight = new Date(Number(figures[3]), Number(month) - 1, Number(day));
+    // A 31st of February is no date.
+    if (midnight.getMonth() !== Number(month) - 1) return NaN;
+    return midnight.getTime() / 1000 + (figures[4] ? sixty(figures[4], figures[5]!, figures[6]) : 0);
+  }
+  const date = Date.parse(t);
   return Number.isNaN(date) ? NaN : date / 1000;
 }
 
@@ -149,8 +182,16 @@ export class TableReader {
     const target = this.mapping.targets[this.timeColumn] as TimeTarget;
     const where = (): string => `line ${line}, column ${this.names[this.timeColumn]}`;
     let t: number;
-    if (target.unit === 'clock' || text.includes(':')) {
-      t = clockSeconds(text);
+    const dated = target.unit === 'date-dmy' || target.unit === 'date-mdy';
+    if (dated || target.unit === 'clock' || text.includes(':') || dateOrder(text) !== undefined) {
+      t = clockSeconds(text, dated ? (target.unit as 'date-dmy') : null);
+      if (Number.isNaN(t) && dateOrder(text) === null && !dated)
+        throw new InputProblem(
+          'date-order',
+          `“${text.slice(0, 40)}” may be day first or month first.`,
+          where(),
+          'Say once for this heading which comes first.',
+        );
       if (Number.isNaN(t))
         throw new InputProblem(
           'not-a-time',
@@ -165,7 +206,10 @@ export class TableReader {
           t += 86400;
         }
       }
-    } else t = this.number(text, where) * { s: 1, ms: 0.001, min: 60, h: 3600 }[target.unit];
+    } else
+      t =
+        this.number(text, where) *
+        { s: 1, ms: 0.001, min: 60, h: 3600 }[target.unit as 's' | 'ms' | 'min' | 'h'];
     if (Number.isNaN(t))
       throw new InputProblem(
         'no-time',

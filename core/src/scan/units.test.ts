@@ -3,7 +3,7 @@ import { mildHybrid, yardTug } from '../../../cli/src/demoFiles';
 import { InputProblem, normalisePack } from '../pack';
 import { healthyPack, LivePack, Random, simulatePolled, simulateRecord } from '../simpack';
 import { spreadReport } from '../spread';
-import { CsvScanReader, joinRecords, readScanCsv } from '.';
+import { clockSeconds, CsvScanReader, guessMapping, joinRecords, previewTable, readScanCsv } from '.';
 
 const pack = normalisePack(mildHybrid());
 const table = (heading: string[], rows: (string | number)[][], delimiter = ','): string =>
@@ -59,6 +59,44 @@ describe('what other tools write', () => {
     );
     expect(dated.startEpochS).toBe(Date.parse('2026-05-04T08:00:00Z') / 1000);
     expect([...dated.voltageV[0]!.timeS]).toEqual([0, 60]);
+  });
+
+  it('dates in figures are asked about, not guessed; a plain 0 in a timestamp is the start, not a year', () => {
+    const row = (t: string) => [t, '0', ...volts(3.7)];
+    const heading = ['timestamp', 'current_A', ...ids.map((i) => `${i}_V`)];
+    const both = table(heading, [row('01.03.2025 08:00:00'), row('01.03.2025 08:00:30')]);
+    expect(() => readScanCsv(both, pack)).toThrow(/may be day first or month first/);
+    // One figure above twelve tells the order by itself.
+    for (const [text, iso] of [
+      ['13.03.2025 08:00', '2025-03-13T08:00'],
+      ['03/13/2025 08:00', '2025-03-13T08:00'],
+      ['2025-03-13 08:00', '2025-03-13T08:00'],
+    ] as const)
+      expect(clockSeconds(text)).toBe(Date.parse(iso) / 1000);
+    expect(clockSeconds('01.03.2025', 'date-dmy')).toBe(new Date(2025, 2, 1).getTime() / 1000);
+    expect(clockSeconds('01.03.2025', 'date-mdy')).toBe(new Date(2025, 0, 3).getTime() / 1000);
+    expect(clockSeconds('31.02.2025', 'date-dmy')).toBeNaN();
+    expect([clockSeconds('0'), clockSeconds('12.5')]).toEqual([0, 12.5]);
+    const relative = readScanCsv(table(heading, [row('0'), row('30')]), pack);
+    expect(relative.startEpochS).toBeUndefined();
+    expect([...relative.voltageV[0]!.timeS]).toEqual([0, 30]);
+  });
+
+  it('which comes first is asked once for a heading, and remembered with it', () => {
+    const names = ['timestamp', 'current_A', ...ids.map((i) => `${i}_V`)];
+    const rows = ['01.03.2025 08:00', '02.03.2025 08:00'].map((t) => [t, '0', ...volts(3.7).map(String)]);
+    const mapping = guessMapping(names, rows[0]!, pack);
+    expect(previewTable(names, rows, mapping, pack, false).clear).toBe(false);
+    const told = {
+      ...mapping,
+      targets: [{ kind: 'time' as const, unit: 'date-dmy' as const }, ...mapping.targets.slice(1)],
+    };
+    expect(previewTable(names, rows, told, pack, true).clear).toBe(true);
+    const reader = new CsvScanReader(pack, [{ names, mapping: told }]);
+    reader.push(table(names, rows));
+    const r = reader.finish();
+    expect(r.startEpochS).toBe(new Date(2025, 2, 1, 8).getTime() / 1000);
+    expect(r.voltageV[0]!.timeS[1]).toBe(86_400);
   });
 
   it('several temperature sensors stay apart, with their mean beside them', () => {

@@ -154,6 +154,10 @@ export function diagnose(
   // Where the model is off for the whole pack, its readings weigh less; what is known of healthy channels does not.
   const lasting = inflation * strictness;
   const worked = trajectory.currentA.some((i) => Math.abs(i) > 0.05 * pack.profile.ratedCapacityAh);
+  const amps = trajectory.currentA;
+  const loadChanged =
+    amps.reduce((a, v) => Math.max(a, v), -Infinity) - amps.reduce((a, v) => Math.min(a, v), Infinity) >
+    0.05 * pack.profile.ratedCapacityAh;
   const limit = worked ? facts.detect.load : facts.detect.rest;
   const screen = facts.detect.rest;
   const judged: Judged[] = [];
@@ -229,7 +233,7 @@ export function diagnose(
           ? { value: ratio, sd: f.sd[1]! * ratio * ratio }
           : null,
         resistanceRatio:
-          worked && tells(2, best?.hypothesis.free.ohmic ?? scatter.resistance)
+          loadChanged && tells(2, best?.hypothesis.free.ohmic ?? scatter.resistance)
             ? { value: 1 + f.theta[2]!, sd: f.sd[2]! }
             : null,
       };

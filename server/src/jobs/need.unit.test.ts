@@ -85,7 +85,7 @@ describe('the route', () => {
       state: 'done',
       note: 'dead',
     });
-    expect(route({ begun: true, holds: true, proof: 'below-60' })['make-safe'].note).toBe('below 60 V, live');
+    expect(route({ begun: true, holds: true, proof: 'below-60' })['make-safe'].note).toBe('still live');
     const stop = { id: '', kind: 'hot' as const, place: '', note: '', by: '', at: '' };
     expect(route({ stop })['make-safe']).toEqual({ state: 'reopened', note: 'stopped' });
     expect(route({}, { found: 'M06' }).insulation).toEqual({ state: 'done', note: 'M06' });

@@ -79,7 +79,7 @@ export function routeOf(
   states['make-safe'] = gate.stop
     ? { state: 'reopened', note: 'stopped' }
     : gate.holds
-      ? { state: 'done', note: gate.proof === 'below-60' ? 'below 60 V, live' : 'dead' }
+      ? { state: 'done', note: gate.proof === 'below-60' ? 'still live' : 'dead' }
       : gate.begun
         ? { state: 'work', note: '' }
         : states['make-safe'];

@@ -129,10 +129,9 @@ export function LiveDeadLive({ context, may, busy, onTake }: StepProps) {
           </tbody>
         </Table>
         {complete && !fault && chassisVoltage(data, context.deadV) && (
-          <ProblemNote
-            what={chassisVoltage(data, context.deadV)}
-            accepted="It becomes a finding of Insulation with this proof."
-          />
+          <p>
+            <b>{chassisVoltage(data, context.deadV)}</b> It becomes a finding of Insulation with this proof.
+          </p>
         )}
         {fault && <ProblemNote what={fault} accepted="It is kept as measured; the gate stays closed." />}
         <div>

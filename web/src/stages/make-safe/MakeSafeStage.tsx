@@ -71,6 +71,18 @@ const Steps = styled.ol`
     background: var(--mat-text);
     border: 2px solid var(--mat-text);
   }
+  li[data-state='done'] {
+    min-height: 0;
+    padding-top: 5px;
+    padding-bottom: 5px;
+    b {
+      font-size: 14.5px;
+      font-weight: 600;
+    }
+  }
+  li[data-state='done']::before {
+    top: 9px;
+  }
   li[data-state='now'] {
     box-shadow: inset 4px 0 0 var(--hot);
   }
@@ -162,7 +174,7 @@ export function MakeSafeStage({ question, stage }: StageProps) {
           big={when(new Date(state.provenMs!).toISOString()).replace('today ', '')}
           small={`holds until ${when(new Date(state.holdsUntilMs!).toISOString()).replace('today ', '')}`}
         >
-          {state.proof && PROOF_WORDS[state.proof].long} The gate closes when the pack is re-energised or the
+          {state.proof && PROOF_WORDS[state.proof].more} The gate closes when the pack is re-energised or the
           shift changes hands.
         </Answer>
       ) : waiting && left !== null ? (

@@ -1,6 +1,6 @@
 import type { ScanPreview } from '@cellmend/contract/scans';
 import { possibleV, type Pack } from '@cellmend/core/pack';
-import type { Target } from '@cellmend/core/scan';
+import { dateOrder, type Target } from '@cellmend/core/scan';
 
 /** One column or signal as a person sees it: its name, some values, and what it stands for. */
 export interface Row {
@@ -18,6 +18,8 @@ export const CHOICES: { value: string; name: string; target: Target }[] = [
   { value: 'time:min', name: 'Time, minutes', target: { kind: 'time', unit: 'min' } },
   { value: 'time:h', name: 'Time, hours', target: { kind: 'time', unit: 'h' } },
   { value: 'time:clock', name: 'Time of day or date', target: { kind: 'time', unit: 'clock' } },
+  { value: 'time:date-dmy', name: 'Date, day first', target: { kind: 'time', unit: 'date-dmy' } },
+  { value: 'time:date-mdy', name: 'Date, month first', target: { kind: 'time', unit: 'date-mdy' } },
   {
     value: 'current:A:discharge',
     name: 'Current, A, discharge positive',
@@ -97,6 +99,9 @@ export function lackOf(rows: readonly Row[], preview: ScanPreview, pack: Pack): 
       .join(', ')}${missing.length > 4 ? ' …' : ''}`;
   if (preview.mapping.layout === 'wide' && !rows.some((r) => r.target.kind === 'time'))
     return 'No column is the time.';
+  const dates = rows.find((r) => r.target.kind === 'time' && r.target.unit === 'clock');
+  if (dates && dateOrder(dates.sample.split('  ')[0] ?? '') === null)
+    return `Does ${dates.name} say day or month first? ${dates.sample.split('  ')[0]}`;
   return null;
 }
 

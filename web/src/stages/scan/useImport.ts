@@ -100,6 +100,11 @@ export function useImport(
         setState({ phase: 'idle' });
       },
       (e) => {
+        // A remembered heading with dates that could be read both ways: its columns are asked about again.
+        if (e.problem.type === 'urn:cellmend:date-order') {
+          setState({ phase: 'asking', file, preview });
+          return true;
+        }
         if (e.problem.type !== 'urn:cellmend:current-direction') return false;
         setState({ phase: 'direction', file, preview, what: e.message });
         return true;
