@@ -2,6 +2,7 @@
 import { throwAwayCluster } from '../../scripts/lib/postgres.mjs';
 import { benchDiagnosis } from './diagnosis';
 import { benchImports } from './imports';
+import { benchOutputs } from './outputs';
 import { benchRecords } from './records';
 import { benchScan } from './scan';
 
@@ -10,6 +11,7 @@ const TOPICS: Record<string, () => Promise<void>> = {
   imports: benchImports,
   diagnosis: benchDiagnosis,
   records: benchRecords,
+  outputs: benchOutputs,
 };
 const wanted = process.argv.slice(2);
 const unknown = wanted.filter((w) => !(w in TOPICS));

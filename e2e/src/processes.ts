@@ -57,11 +57,15 @@ export class Workshop {
     return taken;
   }
 
-  async kill(port: number): Promise<void> {
+  kill = (port: number): Promise<void> => this.finish(port, 'SIGKILL');
+  /** As Ctrl-C does. */
+  stopServer = (port: number): Promise<void> => this.finish(port, 'SIGTERM');
+
+  private async finish(port: number, signal: 'SIGKILL' | 'SIGTERM'): Promise<void> {
     const child = this.servers.get(port)!;
     this.servers.delete(port);
     const gone = new Promise((resolve) => child.once('exit', resolve));
-    child.kill('SIGKILL');
+    child.kill(signal);
     await gone;
   }
 

@@ -1,4 +1,4 @@
-import { judgeAt, possibleV, type Pack, type VoltagePlace } from '../pack';
+import { judgeAt, OUT_OF_BOUNDS, possibleV, type Pack, type VoltageJudged, type VoltagePlace } from '../pack';
 import { InputProblem } from '../problem';
 import { median, modifiedZScores } from '../spread';
 import { parseQuantity, printQuantity, QUANTITIES, type Quantity } from './quantity';
@@ -51,13 +51,25 @@ const voltagePlace = (place: Place): VoltagePlace =>
       ? { kind: 'module', index: place.moduleIndex }
       : { kind: 'channel', index: place.channelIndex };
 
-/** Refuses a voltage that is not possible there, and tells one group's voltage from that of a whole module. */
-function voltageConditions(value: number, place: Place, pack: Pack): string {
+/** What a voltage typed at a place means: of one group or of the whole, and what floor and ceiling say of it. */
+export interface VoltageTyped {
+  perGroup: boolean;
+  judged: VoltageJudged;
+}
+
+/** Tells one group's voltage from that of a whole module, and judges it: 3.98 at a module of several groups is one group's. */
+export function voltageAt(value: number, place: Place, pack: Pack): VoltageTyped {
   const judged = judgeAt(pack, voltagePlace(place), value);
   const one = judgeAt(pack, { kind: 'group' }, value);
-  // 3.98 typed at a module of several groups is one group's; as a whole it would be a dead module.
-  const perGroup = place.kind === 'module' && judged.cells > 1 && value > 0.5 && one.state !== 'impossible';
-  if (judged.state === 'impossible' && !perGroup) {
+  const perGroup =
+    place.kind === 'module' && judged.cells > 1 && value > 0.5 && !OUT_OF_BOUNDS.has(one.state);
+  return perGroup ? { perGroup, judged: one } : { perGroup: false, judged };
+}
+
+/** Refuses a voltage that is not possible there. */
+function voltageConditions(value: number, place: Place, pack: Pack): string {
+  const { perGroup, judged } = voltageAt(value, place, pack);
+  if (judged.state === 'impossible') {
     const { mostV } = possibleV(pack.profile, judged.cells);
     const hint = value / 1000 <= mostV && value > 20 ? ` For millivolts write ${value} mV.` : '';
     throw new InputProblem('voltage', judged.says, '', `Volts that are possible there.${hint}`);

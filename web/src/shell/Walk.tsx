@@ -1,6 +1,13 @@
 import type { Stage } from '@cellmend/contract/jobs';
-import { outOfLine, parseQuantity, printQuantity, QUANTITIES, type Quantity } from '@cellmend/core/jot';
-import { InputProblem } from '@cellmend/core/pack';
+import {
+  outOfLine,
+  parseQuantity,
+  printQuantity,
+  QUANTITIES,
+  type Quantity,
+  voltageAt,
+} from '@cellmend/core/jot';
+import { InputProblem, OUT_OF_BOUNDS, type VoltageState } from '@cellmend/core/pack';
 import { useMemo, useState, type FormEvent } from 'react';
 import { Dialog, ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
@@ -72,6 +79,8 @@ interface Taken {
   module: string;
   value: number | null;
   odd: boolean;
+  /** Dead, reversed, over-discharged or over-charged by itself. */
+  beyond: VoltageState | null;
 }
 
 /** Steps through the modules as they lie: a value and Enter goes on, minus skips, what is out of line is marked at once. */
@@ -100,7 +109,7 @@ export function Walk({ stage, usual, onClose }: { stage: Stage; usual: Quantity;
     event.preventDefault();
     if (!module) return;
     if (/^[-−–]?$/.test(text.trim())) {
-      if (text.trim() !== '') next({ module: module.id, value: null, odd: false });
+      if (text.trim() !== '') next({ module: module.id, value: null, odd: false, beyond: null });
       return;
     }
     try {
@@ -116,20 +125,25 @@ export function Walk({ stage, usual, onClose }: { stage: Stage; usual: Quantity;
           '',
           `A value in ${unit}, or minus to skip.`,
         );
+      const typed =
+        kind === 'voltage' ? voltageAt(value, { kind: 'module', moduleIndex: module.index }, pack) : null;
+      if (typed?.judged.state === 'impossible')
+        throw new InputProblem('walk', typed.judged.says, '', 'What the meter shows, or minus to skip.');
+      const beyond = typed && OUT_OF_BOUNDS.has(typed.judged.state) ? typed.judged.state : null;
       const before = taken.flatMap((t) => (t.value === null ? [] : [t.value]));
-      const odd = before.length > 0 && outOfLine(before, value, FLOOR[kind]);
+      const odd = beyond !== null || (before.length > 0 && outOfLine(before, value, FLOOR[kind]));
       void keep(
         {
           type: 'reading',
           place: { kind: 'module', moduleIndex: module.index },
           quantity: kind,
           value,
-          conditions: 'walk',
+          conditions: typed?.perGroup ? 'per group' : 'walk',
         },
         pack,
         job.number,
         stage,
-      ).then(() => next({ module: module.id, value, odd }));
+      ).then(() => next({ module: module.id, value, odd, beyond }));
     } catch (e) {
       if (!(e instanceof InputProblem)) throw e;
       setProblem(`${e.what} ${e.accepted}`);
@@ -189,7 +203,7 @@ export function Walk({ stage, usual, onClose }: { stage: Stage; usual: Quantity;
                 <li key={t.module} data-odd={t.odd} data-skipped={t.value === null}>
                   {t.module}{' '}
                   <span className="n">{t.value === null ? 'skipped' : printQuantity(t.value, kind)}</span>
-                  {t.odd && ' · out of line'}
+                  {t.odd && ` · ${t.beyond ?? 'out of line'}`}
                 </li>
               ))}
             </Trail>

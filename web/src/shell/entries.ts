@@ -1,7 +1,7 @@
 import type { Stage } from '@cellmend/contract/jobs';
 import type { NewClockSchema, NewReading } from '@cellmend/contract/records';
-import { placeName, printQuantity, type Jot } from '@cellmend/core/jot';
-import type { Pack } from '@cellmend/core/pack';
+import { placeName, printQuantity, voltageAt, type Jot } from '@cellmend/core/jot';
+import { OUT_OF_BOUNDS, type Pack } from '@cellmend/core/pack';
 import type { z } from 'zod';
 import { enqueue } from '../api/queue';
 
@@ -12,7 +12,10 @@ export function jotWords(jot: Jot, pack: Pack): string {
   const at = placeName(jot.place, pack) || 'Pack';
   if (jot.type === 'note') return `${at}: “${jot.text}”`;
   if (jot.type === 'find') return `Show ${at}`;
-  return `${at}, ${jot.quantity} ${printQuantity(jot.value, jot.quantity)}${jot.conditions && `, ${jot.conditions}`}`;
+  // A dead or over-charged cell is told where it is typed.
+  const told = jot.quantity === 'voltage' ? voltageAt(jot.value, jot.place, pack).judged : null;
+  const warns = told && OUT_OF_BOUNDS.has(told.state) ? `. ${told.says}` : '';
+  return `${at}, ${jot.quantity} ${printQuantity(jot.value, jot.quantity)}${jot.conditions && `, ${jot.conditions}`}${warns}`;
 }
 
 /** Stores a reading, note or clock through the queue: first on this tablet, then on the server. */

@@ -4,12 +4,12 @@ import type { Comparison } from '@cellmend/core/prove';
 import { verdictName } from '@cellmend/core/spread';
 import { Printer } from 'lucide-react';
 import styled from 'styled-components';
-import { decisionOf, spreadOf, useSession, useStock } from '../../api/hooks';
+import { decisionOf, spreadOf, useSession, useStock, useSafety } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
 import { useDraft } from '../../shell/useDraft';
 import { Button, DataTable, Field, Mute, NextBar, Page, Row, Sheet, Stack, TextArea } from '../../ui/parts';
-import { day, fixed, percent, signed } from '../../ui/words';
+import { day, fixed, percent, signed, when } from '../../ui/words';
 import { Figure } from '../../ui/Measured';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
@@ -88,11 +88,23 @@ const Print = styled(Page)`
   }
 `;
 
+/** What of Make safe belongs on a sheet, with its words. */
+const EVIDENCE = new Map([
+  ['look', 'Seen on arrival'],
+  ['crash-inspection', 'Seen on arrival'],
+  ['quarantine', 'Kept'],
+  ['live-dead-live', 'Proof before work'],
+  ['pyro-evidence', 'Pyro fuse'],
+  ['insulation-evidence', 'Insulation'],
+  ['group-voltages', 'Lowest group'],
+]);
+
 /** The sheet the owner gets: what was wrong, found, done, measured, and what to expect. */
 export function HandOverStage({ question }: StageProps) {
   const { job, findings, pack, person } = useJobView();
   const { data: stock } = useStock();
   const { data: session } = useSession();
+  const { data: safety } = useSafety(job.number);
   const before = spreadOf(findings, 'before');
   const after = spreadOf(findings, 'after');
   const replace = decisionOf(job, 'replace');
@@ -253,6 +265,18 @@ export function HandOverStage({ question }: StageProps) {
             </p>
           )}
         </section>
+        {safety && safety.evidence.length > 0 && (
+          <section>
+            <h2>Made safe, and evidence kept</h2>
+            {safety.evidence
+              .filter((e) => EVIDENCE.has(e.kind) && !e.supersededBy)
+              .map((e) => (
+                <p key={e.id}>
+                  {EVIDENCE.get(e.kind)}: {e.says}. {e.by}, {when(e.at)}.
+                </p>
+              ))}
+          </section>
+        )}
         <section>
           <h2>What to expect</h2>
           <p>{expectations}</p>

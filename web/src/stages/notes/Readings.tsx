@@ -1,7 +1,7 @@
 import type { Stage } from '@cellmend/contract/jobs';
 import type { Reading } from '@cellmend/contract/records';
 import { parseQuantity, printQuantity, type Quantity } from '@cellmend/core/jot';
-import { InputProblem } from '@cellmend/core/pack';
+import { InputProblem, OUT_OF_BOUNDS } from '@cellmend/core/pack';
 import { PencilLine } from 'lucide-react';
 import { useState, useSyncExternalStore, type FormEvent } from 'react';
 import { Button as AriaButton } from 'react-aria-components';
@@ -86,6 +86,14 @@ export function Readings({ stage, place }: { stage?: Stage; place?: string }) {
                 <td>
                   {r.kind !== 'note' && <Mute>{r.kind} </Mute>}
                   <b>{readingWords(r)}</b>
+                  {!r.supersededBy && r.judged && r.judged.state !== 'normal' && (
+                    <>
+                      <br />
+                      <b style={OUT_OF_BOUNDS.has(r.judged.state) ? { color: 'var(--bad)' } : undefined}>
+                        {r.judged.says}
+                      </b>
+                    </>
+                  )}
                   {r.supersedes && (
                     <>
                       <br />
