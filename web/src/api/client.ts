@@ -33,6 +33,10 @@ async function answer(response: Response): Promise<unknown> {
   );
 }
 
+const arrivals = new WeakMap<object, number>();
+/** When an answer came (performance clock, ms): what is shown from the cache is as old as it is. */
+export const arrivedAt = (answer: object): number => arrivals.get(answer) ?? performance.now();
+
 async function call(path: string, init: RequestInit): Promise<unknown> {
   let response: Response;
   try {
@@ -40,7 +44,9 @@ async function call(path: string, init: RequestInit): Promise<unknown> {
   } catch {
     throw new ServerAway();
   }
-  return answer(response);
+  const body = await answer(response);
+  if (typeof body === 'object' && body !== null) arrivals.set(body, performance.now());
+  return body;
 }
 
 let me: string | null = null;

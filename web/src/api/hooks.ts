@@ -1,13 +1,13 @@
 import type { BoardRow, Decision, Job, NewDecision } from '@cellmend/contract/jobs';
 import type { InsulationEntry } from '@cellmend/contract/insulation';
 import type { SafetyView, WorkshopSettings } from '@cellmend/contract/safety';
-import type { InsulationReport, SeriesPoint } from '@cellmend/core/insulation';
+import type { InsulationReport } from '@cellmend/core/insulation';
 import type { Session } from '@cellmend/contract/people';
 import type { Finding } from '@cellmend/contract/records';
-import type { Definition, LiveState, ScanPicture } from '@cellmend/contract/scans';
+import type { Definition, ScanPicture } from '@cellmend/contract/scans';
 import type { StockModule } from '@cellmend/contract/stock';
 import type { SpreadReport } from '@cellmend/core/spread';
-import { useCallback, useEffect, useRef } from 'react';
+import { useCallback } from 'react';
 import useSWR, { useSWRConfig } from 'swr';
 import { get, send } from './client';
 
@@ -71,48 +71,3 @@ export function useRefresh(number: number): () => Promise<void> {
 
 export const signDecision = (number: number, decision: NewDecision, key?: string): Promise<Decision> =>
   send('POST', `/jobs/${number}/decisions`, decision, key);
-
-/** Things that pass and are not kept: progress of an import, values of a live scan. */
-export type Passing =
-  | { topic: 'import'; job: number; key: string | null; fraction: number }
-  | { topic: 'live'; job: number; state: LiveState }
-  | { topic: 'tester'; job: number; point: SeriesPoint };
-const passing = new Set<(message: Passing) => void>();
-export function usePassing(listener: (message: Passing) => void): void {
-  const held = useRef(listener);
-  useEffect(() => {
-    held.current = listener;
-  });
-  useEffect(() => {
-    const call = (m: Passing): void => held.current(m);
-    passing.add(call);
-    return () => void passing.delete(call);
-  }, []);
-}
-
-/** Other tablets' changes: server-sent events say what to look at again. */
-export function useLive(): void {
-  const { mutate } = useSWRConfig();
-  useEffect(() => {
-    const source = new EventSource('/api/events');
-    source.onmessage = (event) => {
-      const message = JSON.parse(String(event.data)) as { topic: string; job: number | null };
-      const { topic, job } = message;
-      if (topic === 'import' || topic === 'live' || topic === 'tester') {
-        for (const listener of passing) listener(message as Passing);
-        return;
-      }
-      void mutate(
-        (key) =>
-          typeof key === 'string' &&
-          key !== '/session' &&
-          (topic === 'all' ||
-            job === null ||
-            key === '/jobs' ||
-            key.startsWith(`/jobs/${job}`) ||
-            key.startsWith('/clocks')),
-      );
-    };
-    return () => source.close();
-  }, [mutate]);
-}

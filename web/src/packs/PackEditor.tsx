@@ -19,6 +19,7 @@ import useSWR, { useSWRConfig } from 'swr';
 import { ApiProblem, get, send } from '../api/client';
 import { PackMap } from '../pack-map/PackMap';
 import type { Layer } from '../pack-map/view';
+import { Awaiting } from '../shell/Awaiting';
 import { WorkshopFrame } from '../shell/Header';
 import {
   Chips,
@@ -86,7 +87,7 @@ export function PackEditor({ person }: { person: Person }) {
   if (!data)
     return (
       <WorkshopFrame person={person}>
-        <Page aria-busy="true" />
+        <Awaiting question="Pack" />
       </WorkshopFrame>
     );
   return (

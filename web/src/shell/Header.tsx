@@ -120,8 +120,14 @@ const StopButton = styled(AriaButton)`
 `;
 
 /** Hazard orange: the pack counts as energised until it is proven dead. */
-export const SafetyLamp = ({ gate }: { gate: Gate }) =>
-  gate.holds && gate.proof === 'dead' && gate.provenAt ? (
+export const SafetyLamp = ({ gate, awaySinceMs }: { gate: Gate; awaySinceMs: number | null }) =>
+  gate.holds && awaySinceMs !== null ? (
+    // Another tablet may have stopped the work since: what was known then is no proof now.
+    <Lamp role="status">
+      <Zap size={16} fill="currentColor" aria-hidden />
+      Gate not known since {format(awaySinceMs, 'HH:mm')}
+    </Lamp>
+  ) : gate.holds && gate.proof === 'dead' && gate.provenAt ? (
     <Calm role="status">
       Proven dead {format(new Date(gate.provenAt), 'HH:mm')}{' '}
       <span style={{ fontWeight: 500 }}>halves live</span>

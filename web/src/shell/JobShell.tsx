@@ -5,10 +5,12 @@ import { chemistryName, normalisePack, type PackProfile } from '@cellmend/core/p
 import { useMemo, useState, useSyncExternalStore } from 'react';
 import { Navigate, NavLink, useNavigate, useParams } from 'react-router';
 import styled from 'styled-components';
+import { useAwaySince } from '../api/live';
 import { decisionOf, useFindings, useJob, useRefresh, useSession } from '../api/hooks';
 import { ApiProblem } from '../api/client';
 import { stopWaiting, subscribe, waitingNow } from '../api/queue';
 import { Caught } from './Caught';
+import { Awaiting } from './Awaiting';
 import { closedHere } from './closedHere';
 import { STAGE_VIEWS } from '../stages';
 import { BuyersCheck } from '../stages/findings/BuyersCheck';
@@ -109,6 +111,7 @@ export function JobShell({ person }: { person: Person }) {
   const params = useParams();
   const number = Number(params.number);
   const { data: stored, error } = useJob(number);
+  const awaySinceMs = useAwaySince();
   const waiting = useSyncExternalStore(subscribe, waitingNow);
   const stopped = stopWaiting(waiting, number);
   // A stop that the server does not know of yet closes the gate here all the same.
@@ -159,7 +162,7 @@ export function JobShell({ person }: { person: Person }) {
       </Page>
     );
   }
-  if (!view || !job || !pack) return <Page aria-busy="true" />;
+  if (!view || !job || !pack) return <Awaiting question={`Job ${params.number}`} />;
   const stages = PHASES.flatMap((p) => p.stages);
   const stage = stages.find((s) => s.id === params.stage);
   const timeline = params.stage === 'timeline';
@@ -177,7 +180,7 @@ export function JobShell({ person }: { person: Person }) {
             {chemistryName(job.pack.chemistry)}
           </Vehicle>
           <Right>
-            <SafetyLamp gate={job.gate} />
+            <SafetyLamp gate={job.gate} awaySinceMs={awaySinceMs} />
             <Stop onPress={() => setDialog('stop')} />
             <Account person={person} />
           </Right>

@@ -1,6 +1,10 @@
 import { GATED_STAGES } from '@cellmend/contract/safety';
 import type { Job } from '@cellmend/contract/jobs';
 
+/** What the page says then. */
+export const STOPPED_HERE =
+  'Stopped on this tablet. The server does not know it yet; it is told as soon as it answers.';
+
 /** A job whose stop waits on this tablet for the server: its gate is closed here and now. */
 export function closedHere(job: Job): Job {
   const route = { ...job.route };
@@ -13,7 +17,7 @@ export function closedHere(job: Job): Job {
       ...job.gate,
       holds: false,
       proof: null,
-      why: 'Stopped on this tablet. The server does not know it yet; it is told as soon as it answers.',
+      why: STOPPED_HERE,
     },
   };
 }

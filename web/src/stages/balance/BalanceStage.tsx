@@ -8,6 +8,7 @@ import { decisionOf, spreadOf, useStock } from '../../api/hooks';
 import { ApiProblem, send } from '../../api/client';
 import type { Finding } from '@cellmend/contract/records';
 import type { StockModule } from '@cellmend/contract/stock';
+import { Awaiting } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
 import { useDraft } from '../../shell/useDraft';
@@ -53,7 +54,7 @@ export function BalanceStage({ question }: StageProps) {
       </Before>
     );
   const donor = stock?.find((s) => s.id === match.body.stockId);
-  if (!stock) return <Page aria-busy="true" />;
+  if (!stock) return <Awaiting question={question} />;
   if (!donor)
     return (
       <Before

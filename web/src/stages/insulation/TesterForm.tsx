@@ -7,7 +7,8 @@ import {
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
-import { leakOf, usePassing } from '../../api/hooks';
+import { leakOf } from '../../api/hooks';
+import { usePassing } from '../../api/live';
 import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
 import {

@@ -17,7 +17,9 @@ import {
 import { useEffect, useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
+import { arrivedAt } from '../../api/client';
 import { useSafety } from '../../api/hooks';
+import { Awaiting } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
 import {
@@ -107,15 +109,13 @@ function useLockout(view: SafetyView | undefined): {
 } {
   const { pack } = useJobView();
   // The tablet's own clock may be anything: what counts is the server's moment, and how long ago it was told.
-  const [told, setTold] = useState({ view, at: performance.now() });
-  if (told.view !== view) setTold({ view, at: performance.now() });
   const [tick, setTick] = useState(() => performance.now());
   useEffect(() => {
     const timer = setInterval(() => setTick(performance.now()), 1000);
     return () => clearInterval(timer);
   }, []);
   if (!view) return { context: null, state: null, nowMs: Date.now() };
-  const sinceMs = Math.max(0, tick - told.at);
+  const sinceMs = Math.max(0, tick - arrivedAt(view));
   const { settings, hazards, packV, entries, now: then } = view;
   const context: LockoutContext = { pack, hazards, packV, ...settings };
   const now: Moment = {
@@ -134,7 +134,7 @@ export function MakeSafeStage({ question, stage }: StageProps) {
   const write = useWrite();
   const [more, setMore] = useState<Hazard[]>([]);
   const may = person.maySignHv;
-  if (!view || !context || !state) return <Page aria-busy="true" />;
+  if (!view || !context || !state) return <Awaiting question={question} />;
   const run = async (path: string, body: unknown): Promise<boolean> => {
     const next = await write.run<SafetyView>(path, body);
     if (next) await mutate(next, { revalidate: false });

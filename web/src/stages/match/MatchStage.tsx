@@ -6,6 +6,7 @@ import { Button as AriaButton } from 'react-aria-components';
 import { useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { decisionOf, spreadOf, useStock } from '../../api/hooks';
+import { Awaiting } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
 import { useFinding } from '../../shell/useFinding';
@@ -92,7 +93,7 @@ export function MatchStage({ question }: StageProps) {
         The decision was “{REPAIR_LEVELS[replace.body.level]}”, so nothing has to match.
       </Before>
     );
-  if (!stock) return <Page aria-busy="true" />;
+  if (!stock) return <Awaiting question={question} />;
   if (stock.length === 0)
     return (
       <Before
@@ -148,7 +149,7 @@ function Ranked({
         <ProblemNote what={problem.message} />
       </Page>
     );
-  if (!finding) return <Page aria-busy="true" />;
+  if (!finding) return <Awaiting question={question} />;
   const rows = finding.result;
   const best = rows.find((r) => r.fits);
   const chosen = rows.find((r) => r.donor.id === (picked ?? best?.donor.id));

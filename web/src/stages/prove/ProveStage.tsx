@@ -2,6 +2,7 @@ import type { Comparison } from '@cellmend/core/prove';
 import { Bar, BarChart, CartesianGrid, LabelList, Legend, ResponsiveContainer, XAxis, YAxis } from 'recharts';
 import { useNavigate } from 'react-router';
 import { decisionOf, spreadOf } from '../../api/hooks';
+import { Awaiting } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
 import { useFinding } from '../../shell/useFinding';
@@ -62,7 +63,7 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
         <ProblemNote what={problem.message} />
       </Page>
     );
-  if (!finding) return <Page aria-busy="true" />;
+  if (!finding) return <Awaiting question={question} />;
   const c = finding.result;
   const before = spreadOf(findings, 'before')!.report;
   const after = spreadOf(findings, 'after')!.report;

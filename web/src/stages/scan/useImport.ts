@@ -3,7 +3,7 @@ import type { SaveHeading, ScanPreview } from '@cellmend/contract/scans';
 import { useRef, useState } from 'react';
 import { ApiProblem, send, upload } from '../../api/client';
 import { Keys } from '../../api/keyFor';
-import { usePassing } from '../../api/hooks';
+import { usePassing } from '../../api/live';
 
 /** What the page shows while a file is taken in. */
 export type ImportState =

@@ -1,0 +1,89 @@
+import type { LiveState } from '@cellmend/contract/scans';
+import type { SeriesPoint } from '@cellmend/core/insulation';
+import { useEffect, useRef, useSyncExternalStore } from 'react';
+import { useSWRConfig } from 'swr';
+
+const AGAIN_MS = 5000;
+
+/** Things that pass and are not kept: progress of an import, values of a live scan. */
+export type Passing =
+  | { topic: 'import'; job: number; key: string | null; fraction: number }
+  | { topic: 'live'; job: number; state: LiveState }
+  | { topic: 'tester'; job: number; point: SeriesPoint };
+const passing = new Set<(message: Passing) => void>();
+
+/** Hears the things that pass and are not kept. */
+export function usePassing(listener: (message: Passing) => void): void {
+  const held = useRef(listener);
+  useEffect(() => {
+    held.current = listener;
+  });
+  useEffect(() => {
+    const call = (m: Passing): void => held.current(m);
+    passing.add(call);
+    return () => void passing.delete(call);
+  }, []);
+}
+
+let awaySinceMs: number | null = null;
+const watchers = new Set<() => void>();
+function away(since: number | null): void {
+  if (since !== null && awaySinceMs !== null) return;
+  awaySinceMs = since;
+  for (const w of watchers) w();
+}
+/** Since when (ms, this tablet's clock) the server's events do not come; null while they do. */
+export const useAwaySince = (): number | null =>
+  useSyncExternalStore(
+    (w) => {
+      watchers.add(w);
+      return () => void watchers.delete(w);
+    },
+    () => awaySinceMs,
+  );
+
+/** Other tablets' changes: server-sent events say what to look at again. */
+export function useLive(): void {
+  const { mutate } = useSWRConfig();
+  useEffect(() => {
+    let source: EventSource;
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    const lookAgain = (topic: string, job: number | null): void =>
+      void mutate(
+        (key) =>
+          typeof key === 'string' &&
+          key !== '/session' &&
+          (topic === 'all' ||
+            job === null ||
+            key === '/jobs' ||
+            key.startsWith(`/jobs/${job}`) ||
+            key.startsWith('/clocks')),
+      );
+    const open = (): void => {
+      source = new EventSource('/api/events');
+      source.onopen = () => {
+        // What changed meanwhile was told to nobody here.
+        if (awaySinceMs !== null) lookAgain('all', null);
+        away(null);
+      };
+      source.onerror = () => {
+        away(Date.now());
+        // A refused connection is tried again by the browser; one that was answered with an error is not.
+        if (source.readyState === EventSource.CLOSED) timer = setTimeout(open, AGAIN_MS);
+      };
+      source.onmessage = (event) => {
+        const message = JSON.parse(String(event.data)) as { topic: string; job: number | null };
+        const { topic, job } = message;
+        if (topic === 'import' || topic === 'live' || topic === 'tester')
+          for (const listener of passing) listener(message as Passing);
+        else lookAgain(topic, job);
+      };
+    };
+    open();
+    return () => {
+      clearTimeout(timer);
+      source.close();
+      away(null);
+    };
+  }, [mutate]);
+}
