@@ -20,7 +20,7 @@ export const LinkSchema = z.object({
 export const LimitSchema = z.object({
   key: z.enum([...LIMIT_KEYS, 'other']),
   name: z.string().trim().max(120).optional(),
-  value: finite,
+  value: z.number({ error: 'The figure of a limit is missing.' }),
   unit: z.string().max(20),
   source: short,
   mark: z.enum(['P', 'T', 'M', 'maker']),

@@ -6,12 +6,12 @@ export type Measured =
   | { measured: true; value: number; low: number; high: number; from: string }
   | { measured: false; why: string; test: string };
 
-/** A measured figure with ± two standard deviations. */
+/** A measured figure with ± two standard deviations; neither it nor its interval lies below what is possible. */
 export const measured = (value: number, sd: number, from: string, least = -Infinity): Measured => ({
   measured: true,
-  value,
+  value: Math.max(least, value),
   low: Math.max(least, value - 2 * sd),
-  high: value + 2 * sd,
+  high: Math.max(least, value + 2 * sd),
   from,
 });
 

@@ -42,8 +42,12 @@ await page.getByRole('button', { name: 'Barrier is up' }).click();
 await page.getByRole('button', { name: 'Key away, negative off' }).click();
 await page.getByRole('button', { name: 'Disconnect is out' }).click();
 await page.getByText('capacitors may still hold').waitFor();
-await page.waitForTimeout(60_000);
+await page.waitForTimeout(30_000);
 await shot(page, 'make-safe');
+await page.goto('/instruments');
+await page.getByRole('button', { name: 'Ask it' }).click();
+await page.waitForTimeout(800);
+await shot(page, 'instruments');
 
 await page.goto('/packs');
 await page.getByRole('link', { name: /yard tug/i }).click();
@@ -82,6 +86,7 @@ await page.getByText('nearest twin').waitFor();
 await shot(page, 'match');
 await page.getByRole('button', { name: 'Sign choice' }).click();
 await page.getByText('Goes in at').waitFor();
+await page.locator('#stage').evaluate((el) => el.scrollTo(0, 0));
 await shot(page, 'balance');
 await page.getByRole('button', { name: 'Sign plan' }).click();
 await page.getByRole('button', { name: 'marram-3-after.csv' }).click();
@@ -98,7 +103,7 @@ await page.getByRole('heading', { level: 1 }).waitFor();
 await shot(page, 'timeline');
 
 await page.goto('/jobs/144/make-safe');
-await page.getByLabel('Meter on a known source').fill('12.6', { timeout: 300_000 });
+await page.getByLabel('Meter on a known source').fill('12.6', { timeout: 480_000 });
 await page.getByLabel('Meter on a known source').press('Enter');
 for (const v of ['1.4', '0.3', '0.2', '12.5']) {
   await page.keyboard.type(v);
@@ -123,7 +128,7 @@ for (let tests = 0; tests < 5; tests++) {
   if (await page.getByRole('heading', { level: 2, name: /^At M/ }).count()) break;
   await page.getByRole('button', { name: 'Record test' }).click();
   await page.getByText('Management unit and sense plugs').click();
-  await page.getByRole('button', { name: 'Run on the demo instrument' }).click();
+  await page.getByRole('button', { name: 'Run on Demo insulation tester' }).click();
   await page.getByRole('heading', { name: 'Insulation tests' }).waitFor({ timeout: 60_000 });
   await page.waitForTimeout(500);
 }

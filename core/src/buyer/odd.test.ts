@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { ferryShuttle, islandBus, mildHybrid, pilotCar, yardTug } from '../../../cli/src/demoFiles';
 import { insulationReport } from '../insulation';
 import { rankDonors } from '../match';
-import { normalisePack, type Measured, type Pack } from '../pack';
+import { measured, normalisePack, type Measured, type Pack } from '../pack';
 import { compareRecords } from '../prove';
 import { findSegments, joinRecords, restPoints, type ScanRecord, type Series } from '../scan';
 import { groupStates, kmOf, spreadReport, type SpreadReport } from '../spread';
@@ -133,6 +133,17 @@ describe('whatever valid record comes in', () => {
       { numRuns: 150 },
     );
   }, 120_000);
+
+  it('a figure that cannot be negative is not, nor is its interval', () => {
+    expect(measured(-0.62, 0.2, 'here', 0)).toEqual({
+      measured: true,
+      value: 0,
+      low: 0,
+      high: 0,
+      from: 'here',
+    });
+    expect(measured(1, 2, 'here', 0)).toMatchObject({ value: 1, low: 0, high: 5 });
+  });
 
   it('one row, or a record without current, measures no capacity, no health, no range, no resistance', () => {
     fc.assert(

@@ -80,6 +80,17 @@ function checkLimits(profile: PackProfile, fault: Say): void {
         `limits (${name})`,
       );
   }
+  // A floor far below what the chemistry bears would let a dead cell pass for a low one.
+  for (const key of ['cellScrapV', 'cellFloorV'] as const) {
+    const least = (LIMITS[key].usual(profile)?.value ?? 0) / 2;
+    const own = limitValue(profile, key);
+    if (own < least)
+      fault(
+        'error',
+        `${LIMITS[key].name}: ${own} V is too low for this chemistry. At least ${least} V.`,
+        `limits (${LIMITS[key].name})`,
+      );
+  }
   const order = ['cellScrapV', 'cellFloorV', 'cellEmptyV', 'cellFullV', 'cellMostV'] as const;
   order.slice(1).forEach((key, i) => {
     const below = order[i]!;

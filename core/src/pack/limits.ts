@@ -37,8 +37,8 @@ const PRACTICE = 'common practice';
 
 /** Every limit that a computation asks for, with its unit. A maker's figure in the profile wins over the usual one. */
 export const LIMITS = {
-  cellFloorV: { name: 'Cell, over-discharge floor', unit: 'V', least: -1, most: 5, usual: cell('floorV') },
-  cellScrapV: { name: 'Cell, scrap below', unit: 'V', least: -1, most: 5, usual: cell('scrapV') },
+  cellFloorV: { name: 'Cell, over-discharge floor', unit: 'V', least: 0, most: 5, usual: cell('floorV') },
+  cellScrapV: { name: 'Cell, scrap below', unit: 'V', least: 0, most: 5, usual: cell('scrapV') },
   cellEmptyV: { name: 'Cell, empty', unit: 'V', least: 0, most: 5, usual: cell('emptyV') },
   cellFullV: { name: 'Cell, full', unit: 'V', least: 0.5, most: 6, usual: cell('fullV') },
   cellMostV: { name: 'Cell, over-charged above', unit: 'V', least: 0.5, most: 6, usual: cell('mostV') },

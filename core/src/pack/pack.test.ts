@@ -32,6 +32,28 @@ describe('the pack model', () => {
     expect(() => normalisePack(loose)).toThrow(/b02\.7 sits in no module/);
   });
 
+  it('takes no floor from a profile under which a dead cell would pass for a low one', () => {
+    const lithium = {
+      name: 'Van',
+      chemistry: 'nmc',
+      ratedCapacityAh: 50,
+      channels: [{ id: 'c1', cells: 1 }],
+      modules: [{ id: 'M1', channels: ['c1'] }],
+      nominalGroupResistanceMilliohm: 1,
+      ocv: defaultOcvTable('nmc'),
+    } as const satisfies PackProfile;
+    const faults = (value: number): string[] =>
+      checkProfile({
+        ...lithium,
+        limits: [{ key: 'cellFloorV', value, unit: 'V', source: 'the maker', mark: 'maker' }],
+      })
+        .faults.filter((f) => f.level === 'error')
+        .map((f) => f.what);
+    expect(faults(2.2)).toEqual([]);
+    expect(faults(0.01).join()).toContain('too low for this chemistry');
+    expect(faults(-1).join()).toContain('0 to 5 V');
+  });
+
   it('keeps string order even when modules are numbered otherwise', () => {
     const pack = normalisePack({ ...nimh, modules: [...nimh.modules].reverse() });
     expect(pack.stringOrder.map((m) => pack.modules[m]!.id)).toEqual(['S1', 'S2', 'S3', 'S4']);

@@ -1,4 +1,4 @@
-import { LIMIT_KEYS, LIMITS, type LimitSpec } from '@cellmend/core/pack';
+import { LIMIT_KEYS, LIMITS, type Chemistry, type LimitSpec } from '@cellmend/core/pack';
 import { X } from 'lucide-react';
 import styled from 'styled-components';
 import { Button, Input, Mute, Row, Sheet, Stack } from '../ui/parts';
@@ -14,20 +14,26 @@ const Small = styled(Input)`
   padding: 4px 8px;
 `;
 
-/** The next limit that is not there yet. */
+/** The next limit that is not there yet. Its figure is still to be typed: none is offered as the maker's. */
 const fresh = (limits: LimitSpec[]): Pick<LimitSpec, 'key' | 'value' | 'unit'> => {
   const key = LIMIT_KEYS.find((k) => !limits.some((l) => l.key === k));
-  return key
-    ? { key, value: LIMITS[key].least, unit: LIMITS[key].unit }
-    : { key: 'other', value: 0, unit: '' };
+  return key ? { key, value: NaN, unit: LIMITS[key].unit } : { key: 'other', value: NaN, unit: '' };
 };
+
+const usualOf = (key: LimitSpec['key'], chemistry: Chemistry): string =>
+  key === 'other' ? '' : String(LIMITS[key].usual({ chemistry })?.value ?? '');
+/** What was typed as a number; nothing, or no number, is no figure. */
+const figureOf = (typed: string): number =>
+  typed.trim() === '' ? NaN : Number(typed.replace(',', '.').trim());
 
 /** Limits of this pack, each with where the figure comes from. They win over the usual ones in every computation. */
 export function Limits({
   limits,
+  chemistry,
   onChange,
 }: {
   limits: LimitSpec[];
+  chemistry: Chemistry;
   onChange: (limits: LimitSpec[]) => void;
 }) {
   const set = (i: number, part: Partial<LimitSpec>): void =>
@@ -38,7 +44,7 @@ export function Limits({
         <h3>Limits of this pack</h3>
         {limits.length === 0 && <Mute>None of its own: the defaults of the chemistry hold.</Mute>}
         {limits.map((l, i) => (
-          <Row key={i} $gap={6}>
+          <Row key={`${i} of ${limits.length}`} $gap={6}>
             <Small
               as="select"
               aria-label={`Limit ${i + 1}, what`}
@@ -72,8 +78,9 @@ export function Limits({
               aria-label={`Limit ${i + 1}, value`}
               style={{ flex: '0 0 84px' }}
               inputMode="decimal"
-              defaultValue={l.value}
-              onChange={(e) => set(i, { value: Number(e.target.value.replace(',', '.')) })}
+              defaultValue={Number.isFinite(l.value) ? l.value : ''}
+              placeholder={usualOf(l.key, chemistry)}
+              onChange={(e) => set(i, { value: figureOf(e.target.value) })}
             />
             <Small
               aria-label={`Limit ${i + 1}, unit`}

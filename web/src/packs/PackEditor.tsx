@@ -372,7 +372,11 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
             <RestCurveTable key={imported} profile={profile} onChange={change} />
             <Stack>
               <RestCurve table={profile.ocv} />
-              <Limits limits={profile.limits ?? []} onChange={(limits) => change({ limits })} />
+              <Limits
+                limits={profile.limits ?? []}
+                chemistry={profile.chemistry}
+                onChange={(limits) => change({ limits })}
+              />
             </Stack>
           </Columns>
           <SafetyFields profile={profile} onChange={change} />
@@ -387,7 +391,9 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
               <b>
                 {errors.length === 0
                   ? 'The profile is consistent.'
-                  : `${errors.length} ${errors.length === 1 ? 'fault' : 'faults'} to mend first.`}
+                  : errors.length === 1
+                    ? errors[0]!.what
+                    : `${errors.length} faults to mend first, listed above.`}
               </b>
               <br />
               <Mute>

@@ -20,7 +20,18 @@ export const measuredText = (m: Measured, unit: string, digits = 0): string =>
   m.measured ? `${fixed(m.value, digits)} ${unit}` : 'not measured';
 
 /** A measured figure with its interval; what is not measured looks it, and says what would measure it. */
-export function Figure({ of: m, unit, digits = 0 }: { of: Measured; unit: string; digits?: number }) {
+export function Figure({
+  of: m,
+  unit,
+  digits = 0,
+  stacked = false,
+}: {
+  of: Measured;
+  unit: string;
+  digits?: number;
+  /** The range below the figure, for narrow columns. */
+  stacked?: boolean;
+}) {
   if (!m.measured)
     return (
       <Open title={`${m.why} ${m.test}`} aria-label={`not measured. ${m.why} ${m.test}`}>
@@ -30,7 +41,7 @@ export function Figure({ of: m, unit, digits = 0 }: { of: Measured; unit: string
   return (
     <>
       {fixed(m.value, digits)} {unit}{' '}
-      <Range>
+      <Range style={stacked ? { display: 'block' } : undefined}>
         {fixed(m.low, digits)} to {fixed(m.high, digits)}
       </Range>
     </>

@@ -82,6 +82,9 @@ export function Tilt({ report }: { report: SpreadReport }) {
     const last = placed[placed.length - 1];
     placed.push({ y: last ? Math.max(want, last.y + 18) : want, text });
   }
+  // The last ones move up rather than over the words below the axis.
+  for (let k = placed.length - 1, floor = y(low) + 4; k >= 0; k--, floor -= 18)
+    if (placed[k]!.y > floor) placed[k]!.y = floor;
   const near0 = placed.some((p) => Math.abs(p.y - (y(0) + 5)) < 18);
   return (
     <Svg

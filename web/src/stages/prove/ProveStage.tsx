@@ -108,7 +108,10 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
                 stroke="var(--mute)"
                 fontSize={12.5}
               />
-              <Legend formatter={(v: string) => <span style={{ color: 'var(--ink)' }}>{v}</span>} />
+              <Legend
+                itemSorter={null}
+                formatter={(v: string) => <span style={{ color: 'var(--ink)' }}>{v}</span>}
+              />
               <Bar dataKey="before" fill="var(--sus)" isAnimationActive={false}>
                 <LabelList dataKey="before" position="top" fill="var(--ink)" fontSize={13} />
               </Bar>
@@ -143,11 +146,11 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
               <tr>
                 <td>Usable charge</td>
                 <td className="r">
-                  <Figure of={before.usableAh} unit="A·h" digits={1} />
+                  <Figure of={before.usableAh} unit="A·h" digits={1} stacked />
                 </td>
                 <td className="r">
                   <b>
-                    <Figure of={after.usableAh} unit="A·h" digits={1} />
+                    <Figure of={after.usableAh} unit="A·h" digits={1} stacked />
                   </b>
                 </td>
               </tr>
@@ -155,11 +158,11 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
                 <tr>
                   <td>Range</td>
                   <td className="r">
-                    <Figure of={before.usableKm} unit="km" />
+                    <Figure of={before.usableKm} unit="km" stacked />
                   </td>
                   <td className="r">
                     <b>
-                      <Figure of={after.usableKm} unit="km" />
+                      <Figure of={after.usableKm} unit="km" stacked />
                     </b>
                   </td>
                 </tr>
