@@ -24,7 +24,7 @@ async function oldDatabase(url: string): Promise<{ jobNumber: number }> {
   for (const m of shipped) await client.query(m.sql);
   await client.query('CREATE TABLE schema_migrations (name varchar(255) PRIMARY KEY)');
   for (const m of shipped) await client.query('INSERT INTO schema_migrations VALUES ($1)', [m.name]);
-  const { limits: _now, ...profile } = JSON.parse(
+  const profile = JSON.parse(
     readFileSync(join(root, 'demo/packs/corrie-pilot.json'), 'utf8'),
   ) as StoredProfile['profile'];
   const old = {

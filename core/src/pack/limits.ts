@@ -1,5 +1,4 @@
-import { factsOf } from './chemistry';
-import type { PackProfile } from './types';
+import { factsOf, type Chemistry } from './chemistry';
 
 /** Where a figure comes from: published, common practice, from memory, or the maker's own. */
 export type LimitMark = 'P' | 'T' | 'M' | 'maker';
@@ -19,7 +18,7 @@ interface LimitKind {
   least: number;
   most: number;
   /** The figure that counts until the maker's is known; null where none is usual. */
-  usual: (profile: Pick<PackProfile, 'chemistry'>) => Omit<Limit, 'unit'> | null;
+  usual: (profile: { chemistry: Chemistry }) => Omit<Limit, 'unit'> | null;
 }
 
 type CellKey = 'floorV' | 'scrapV' | 'emptyV' | 'fullV' | 'mostV';
@@ -131,7 +130,10 @@ export interface LimitSpec {
   mark: LimitMark;
 }
 
-type Limited = Pick<PackProfile, 'chemistry' | 'limits'>;
+interface Limited {
+  chemistry: Chemistry;
+  limits?: LimitSpec[] | undefined;
+}
 
 /** The limit that counts: the profile's own, else the usual one of its chemistry; null where nobody knows one. */
 export function limitOf(profile: Limited, key: LimitKey): Limit | null {

@@ -11,7 +11,7 @@ import {
   type LockoutContext,
   type LockoutEntry,
   type StepData,
-} from './lockout';
+} from '.';
 import { HAZARDS } from './hazards';
 import type { Moment } from './moment';
 

@@ -1,82 +1,10 @@
 import { fullV, limitValue, type Pack } from '../pack';
 import { bleedDown } from './bleed';
 import { hazardLines, watchPlan, type Hazard } from './hazards';
+import { type LockoutContext, type LockoutEntry, type StepId } from './entry';
 import { elapsed, type Moment } from './moment';
-import { CLASS_B_V, gloveClassFor, gloveFault, type GloveClass } from './voltageClass';
-
-export const STEP_IDS = [
-  'look',
-  'quarantine',
-  'hazards',
-  'gloves',
-  'barrier',
-  'low-voltage',
-  'disconnect',
-  'wait',
-  'live-dead-live',
-  'second-person',
-  'pyro-evidence',
-  'insulation-evidence',
-  'group-voltages',
-] as const;
-export type StepId = (typeof STEP_IDS)[number];
-
-/** What a person did at one step. Volts are as typed from the meter. */
-export type StepData =
-  | { step: 'look'; text: string; calm: boolean }
-  | { step: 'quarantine'; decision: 'outdoors' | 'stays'; place: string; reason: string }
-  | { step: 'pyro-evidence'; ohm: number | null; text: string }
-  | { step: 'insulation-evidence'; ohm: number | null; text: string }
-  | { step: 'group-voltages'; lowestV: number | null; text: string }
-  | { step: 'hazards' }
-  | { step: 'gloves'; gloveClass: GloveClass; testedOn: string; airTest: boolean }
-  | { step: 'barrier'; secondPerson: string }
-  | { step: 'low-voltage' }
-  | { step: 'disconnect'; keptBy: string }
-  | {
-      step: 'live-dead-live';
-      meterBeforeV: number;
-      plusMinusV: number;
-      plusChassisV: number;
-      minusChassisV: number;
-      meterAfterV: number;
-    }
-  | { step: 'second-person' };
-export type LockoutEntry = StepData & {
-  atMs: number;
-  by: string;
-  /** The machine's own count at that moment, where it was kept. */
-  boot?: { id: string; upS: number } | undefined;
-};
-type Proof = Extract<StepData, { step: 'live-dead-live' }>;
-
-/** Evidence and names may be corrected with a reason; what was measured to open the gate is measured again. */
-export const CORRECTABLE: ReadonlySet<StepId> = new Set([
-  'look',
-  'quarantine',
-  'barrier',
-  'pyro-evidence',
-  'insulation-evidence',
-  'group-voltages',
-]);
-
-/** What the procedure is built from: the pack and the workshop's own rules. */
-export interface LockoutContext {
-  pack: Pack;
-  hazards: readonly Hazard[];
-  /** Highest voltage the pack may have now, V: the careful one of profile, scan and meter. */
-  packV: number;
-  twoPersons: boolean;
-  /** Hours after which a proof of absence is proven anew. */
-  gateHours: number;
-  /** Least wait for the capacitors, minutes; the computed wait counts if it is longer. */
-  leastWaitMin: number;
-  /** Behind open contactors every point has to be at or below this to count as dead, V. */
-  deadV: number;
-}
-
-/** Behind open contactors nothing should be left; a meter and a damp connector show a little. From memory. */
-export const USUAL_DEAD_V = 5;
+import { isClassA, proofFault, type ProofKind } from './proof';
+import { CLASS_B_V, gloveClassFor, gloveFault } from './voltageClass';
 
 export interface Step {
   id: StepId;
@@ -127,9 +55,6 @@ export function mayHoldV(context: LockoutContext, sinceS: number): number {
 
 /** Highest working voltage of a pack by its profile, V. */
 export const highestPackV = (pack: Pack): number => fullV(pack.profile, pack.groups.length);
-
-/** A pack of class A is safe to touch, and can never be made dead: its proof says so. */
-export const isClassA = (context: Pick<LockoutContext, 'packV'>): boolean => context.packV <= CLASS_B_V;
 
 export const hazardsOf = (context: Pick<LockoutContext, 'pack' | 'packV' | 'hazards'>): string[] =>
   hazardLines(context.pack, context.packV, context.hazards);
@@ -219,50 +144,6 @@ export function lockoutSteps(context: LockoutContext): Step[] {
   return steps;
 }
 
-/** A known source that proves a meter is a 12 V battery or more; both proofs have to agree. */
-const PROOF_LEAST_V = 6;
-const PROOF_APART = 0.15;
-
-const pointsOf = (d: Proof): [string, number][] => [
-  ['pack + to pack −', d.plusMinusV],
-  ['pack + to chassis', d.plusChassisV],
-  ['pack − to chassis', d.minusChassisV],
-];
-const said = (points: [string, number][]): string =>
-  points.map(([name, v]) => `${v} V at ${name}`).join(', ');
-
-/**
- * Why a live–dead–live does not prove what the gate asks for; empty if it does. Dead and below 60 V are two things:
- * behind open contactors every point is at or below the threshold; a pack of class A only has to be below 60 V.
- */
-export function proofFault(d: Proof, context: Pick<LockoutContext, 'packV' | 'deadV'>): string {
-  if (Math.abs(d.meterBeforeV) < PROOF_LEAST_V)
-    return `The meter showed ${d.meterBeforeV} V on the known source before: it is not proved. Take a source of at least ${PROOF_LEAST_V} V.`;
-  if (
-    Math.abs(d.meterAfterV) < PROOF_LEAST_V ||
-    Math.abs(d.meterAfterV - d.meterBeforeV) > PROOF_APART * Math.abs(d.meterBeforeV)
-  )
-    return `The meter showed ${d.meterAfterV} V on the known source afterwards and ${d.meterBeforeV} V before: it may have failed in between. Start again.`;
-  const points = pointsOf(d);
-  const live = points.filter(([, v]) => Math.abs(v) >= CLASS_B_V);
-  if (live.length > 0) return `${said(live)}: not dead. Hands off, and find the source.`;
-  if (isClassA(context)) return '';
-  const left = points.filter(([, v]) => Math.abs(v) > context.deadV);
-  return left.length > 0
-    ? `${said(left)}: below ${CLASS_B_V} V, but not dead. Behind open contactors at most ${context.deadV} V is left: wait longer, then find what still feeds it.`
-    : '';
-}
-
-/** Voltage to chassis that a proof met although it counts: a finding for Insulation. Empty if there is none. */
-export function chassisVoltage(d: Proof, deadV: number): string {
-  const points = pointsOf(d).filter(([name, v]) => name.endsWith('chassis') && Math.abs(v) > deadV);
-  return points.length > 0 ? `${said(points)} although locked out: the pack reaches the chassis.` : '';
-}
-
-/** What a proof that counts has shown. */
-export const PROOF_KINDS = ['dead', 'below-60'] as const;
-export type ProofKind = (typeof PROOF_KINDS)[number];
-
 export interface LockoutState {
   steps: StepView[];
   /** The next step to do; null when all are done. */
@@ -278,20 +159,6 @@ export interface LockoutState {
   holds: boolean;
   why: string;
 }
-
-/** What the gate says of a proof, in the words of pages and sheets. */
-export const PROOF_WORDS: Record<ProofKind, { short: string; long: string; more: string }> = {
-  dead: {
-    short: 'proven dead',
-    long: 'Proven dead behind the contactors at all three points. Each half of the pack stays live, and every module always is.',
-    more: 'Each half of the pack stays live, and every module always is.',
-  },
-  'below-60': {
-    short: 'below 60 V, still live',
-    long: 'Below 60 V, still live: short-circuit and burn hazard. It cannot be made dead; insulated tools, no metal on the body.',
-    more: 'Short-circuit and burn hazard. It cannot be made dead; insulated tools, no metal on the body.',
-  },
-};
 
 /** Where a lock-out stands at a moment, from what was entered since it was begun, in the order it was entered. */
 export function lockoutState(

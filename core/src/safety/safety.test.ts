@@ -20,7 +20,7 @@ import {
   type LockoutContext,
   type LockoutEntry,
   type StepData,
-} from './lockout';
+} from '.';
 import { hazardsFrom, watchPlan, type Hazard } from './hazards';
 import type { Moment } from './moment';
 import { judgeWatch, watchMayEnd } from './stop';

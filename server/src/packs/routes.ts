@@ -8,7 +8,8 @@ import type { PackProfileRow } from '../db/models';
 import { needs } from '../http/auth';
 import { announce, audit, writeOnce, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
-import { closeGates, mustSign } from '../safety/service';
+import { mustSign } from '../safety/observe';
+import { closeGates } from '../safety/service';
 
 const view = (row: PackProfileRow, jobs: number): StoredProfile => ({
   id: row.id,

@@ -6,7 +6,8 @@ import { findJob } from '../jobs/service';
 import type { JobRow } from '../db/models';
 import type { PackProfile } from '@cellmend/core/pack';
 import type { InstrumentRuns } from '../instruments/runs';
-import { beginLockout, closeLockout, endWatch, takeStep, viewSafety } from './service';
+import { beginLockout, closeLockout, endWatch, takeStep } from './service';
+import { viewSafety } from './view';
 import { endStop, stopWork } from './stops';
 import { saveSettings, workshopSettings } from './settings';
 

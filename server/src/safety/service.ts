@@ -5,235 +5,34 @@ import {
   NewStepSchema,
   type SafetyView,
 } from '@cellmend/contract/safety';
-import { openNow, type InsulationObservation } from '@cellmend/core/insulation';
-import { fullV, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
+import { type InsulationObservation } from '@cellmend/core/insulation';
+import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import {
   chassisVoltage,
   CORRECTABLE,
   entryFault,
   formFault,
   HAZARD_NAMES,
-  hazardsFrom,
   lockoutState,
   proofFault,
-  watchMayEnd,
-  watchPlan,
-  type Hazard,
   type LockoutEntry,
   type StepData,
 } from '@cellmend/core/safety';
-import type { SpreadReport } from '@cellmend/core/spread';
 import { randomUUID } from 'node:crypto';
-import type { Transaction } from 'sequelize';
-import type { JobRow, ObservationRow } from '../db/models';
-import { reportOf } from '../findings/stored';
+import type { JobRow } from '../db/models';
 import { computeInsulation } from '../findings/service';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
-import { viewPerson } from '../people/service';
-import {
-  bootOf,
-  carefulPackV,
-  contextOf,
-  namesOf,
-  observationsOf,
-  openLockout,
-  openStops,
-  viewStop,
-} from './gate';
+import { bootOf, carefulPackV, contextOf, observationsOf, openLockout, openStops } from './gate';
+import { lock, mustSign, observe } from './observe';
+import { sayStep } from './say';
 import { workshopSettings } from './settings';
-import { watchTemperatures } from './watch';
+import { moduleVoltages, suggestedHazards, viewSafety } from './view';
+import { beginWatch, mayEndWatch, openWatch, putAwayWatch } from './watch';
 
 /** A proof measured longer ago than this on some tablet is measured again, min. From memory. */
 const PROOF_FRESH_MIN = 10;
-
-/** Volts of each module: from the newest scan, else as if the pack were full. */
-export async function moduleVoltages(
-  store: Store,
-  jobId: string,
-  pack: Pack,
-  tx?: Transaction,
-): Promise<{
-  moduleV: number[];
-  from: 'scan' | 'full';
-  findingId: string | null;
-  report: SpreadReport | null;
-}> {
-  const row = await store.models.Finding.findOne({
-    where: { jobId, topic: 'spread' },
-    order: [['createdAt', 'DESC']],
-    transaction: tx ?? null,
-  });
-  const report = row ? reportOf(row) : null;
-  const volts = report?.settledV ?? [];
-  const known = volts.length === pack.channels.length && volts.some((v) => v !== null);
-  // A channel that was never read counts as full: the careful figure.
-  const cellV = (channel: number): number => {
-    const v = known ? volts[channel] : null;
-    return v === null || v === undefined
-      ? fullV(pack.profile, 1)
-      : Math.max(0, v) / pack.channels[channel]!.cells;
-  };
-  return {
-    moduleV: pack.modules.map((m) =>
-      m.groupIndices.reduce((s, g) => s + cellV(pack.groups[g]!.channelIndex), 0),
-    ),
-    from: known ? 'scan' : 'full',
-    findingId: known ? row!.id : null,
-    report: known ? report : null,
-  };
-}
-
-/** Hazards that intake's history and what was read of the pack select by themselves. */
-async function suggestedHazards(
-  store: Store,
-  jobId: string,
-  report: SpreadReport | null,
-  tx?: Transaction,
-): Promise<Hazard[]> {
-  const intake = await store.models.Decision.findOne({
-    where: { jobId, topic: 'intake' },
-    order: [['version', 'DESC']],
-    transaction: tx ?? null,
-  });
-  const signs: readonly string[] = intake?.body.topic === 'intake' ? intake.body.signs : [];
-  const low =
-    report?.outOfBounds.some((o) => ['reversed', 'dead', 'over-discharged'].includes(o.state)) ?? false;
-  return hazardsFrom(signs, low || report?.pack.verdict === 'over-discharged');
-}
-
-/** The thermal watch that a lock-out's hazards began and nothing has ended. */
-export async function openWatch(
-  store: Store,
-  jobId: string,
-  rows: readonly ObservationRow[],
-  tx?: Transaction,
-): Promise<SafetyView['watch']> {
-  const begun = [...rows].reverse().find((r) => r.kind === 'watch' || r.kind === 'watch-end');
-  if (begun?.kind !== 'watch') return null;
-  const { everyMin, leastHours, why } = begun.data as { everyMin: number; leastHours: number; why: string };
-  const points = await watchTemperatures(store, jobId, tx);
-  const sinceS = begun.recordedAt.getTime() / 1000;
-  const end = watchMayEnd(points, sinceS, store.clock.now().wallMs / 1000, leastHours);
-  return {
-    since: begun.recordedAt.toISOString(),
-    everyMin,
-    leastHours,
-    why,
-    mayEnd: end.ok,
-    whyNot: end.why,
-  };
-}
-
-export async function viewSafety(
-  store: Store,
-  job: JobRow,
-  profile: PackProfile,
-  personId: string,
-  tx?: Transaction,
-): Promise<SafetyView> {
-  const pack = normalisePack(profile);
-  const rows = await observationsOf(store, job.id, 'make-safe', tx);
-  const insulation = await observationsOf(store, job.id, 'insulation', tx);
-  const stops = await openStops(store, job.id, tx);
-  const rules = await workshopSettings(store, tx);
-  const volts = await moduleVoltages(store, job.id, pack, tx);
-  const person = await store.models.Person.findByPk(personId, { transaction: tx ?? null });
-  const suggested = await suggestedHazards(store, job.id, volts.report, tx);
-  const lockout = openLockout(rows);
-  const hazards = lockout?.hazards ?? suggested;
-  const { packV, from } = await carefulPackV(store, job.id, pack, tx);
-  const context = contextOf(pack, hazards, packV, rules);
-  const now = store.clock.now();
-  const state = lockout && lockoutState(context, lockout.entries, now);
-  const entries = lockout?.entries ?? [];
-  const names = await namesOf(store, [...rows.map((r) => r.personId), ...stops.map((s) => s.personId)], tx);
-  const newer = new Map(rows.filter((r) => r.supersedes).map((r) => [r.supersedes, r.id]));
-  return {
-    begun: lockout !== null,
-    lockoutId: lockout?.id ?? null,
-    hazards,
-    suggestedHazards: suggested,
-    packV,
-    packVFrom: from,
-    moduleVFrom: volts.from,
-    moduleV: volts.moduleV,
-    openLinks: openNow(insulation.map((o) => o.data as InsulationObservation)),
-    entries,
-    evidence: rows.map((r) => ({
-      id: r.id,
-      kind: r.kind,
-      says: sayObservation(r),
-      by: names[r.personId] ?? 'someone',
-      at: r.recordedAt.toISOString(),
-      supersededBy: newer.get(r.id) ?? null,
-      reason: r.reason,
-    })),
-    watch: await openWatch(store, job.id, rows, tx),
-    names,
-    settings: rules,
-    gloves: { gloveClass: person?.gloveClass ?? null, testedOn: person?.gloveTested ?? null },
-    stops: stops.map((s) => viewStop(s, names[s.personId] ?? 'someone')),
-    holds: (state?.holds ?? false) && stops.length === 0,
-    why: state?.why ?? '',
-    now,
-  };
-}
-
-export function mustSign(doing: Doing): void {
-  const person = viewPerson(doing.person);
-  if (!person.maySignHv)
-    throw new HttpProblem(
-      403,
-      'May not sign',
-      `${person.name} may not prove a pack dead. ${person.hvReason}`,
-      {
-        accepted: 'Somebody whose high-voltage qualification is valid.',
-      },
-    );
-}
-
-export async function observe(
-  store: Store,
-  doing: Doing,
-  job: JobRow,
-  kind: string,
-  data: object,
-  said: string,
-  corrects: { supersedes: string; reason: string } | null = null,
-): Promise<string> {
-  const moment = store.clock.now();
-  const id = randomUUID();
-  await store.models.Observation.create(
-    {
-      id,
-      jobId: job.id,
-      topic: 'make-safe',
-      kind,
-      data: { ...data, boot: bootOf(moment) },
-      personId: doing.person.id,
-      supersedes: corrects?.supersedes ?? null,
-      reason: corrects?.reason ?? '',
-      recordedAt: new Date(moment.wallMs),
-    },
-    { transaction: doing.tx },
-  );
-  await audit(
-    store,
-    doing,
-    job.id,
-    'make safe',
-    kind,
-    corrects ? `${said} (corrected: ${corrects.reason})` : said,
-  );
-  await refreshNeed(store, doing.tx, job.id);
-  await announce(store, doing.tx, 'safety', job.number);
-  return id;
-}
-
-export const lock = (store: Store, doing: Doing, job: JobRow): Promise<unknown> =>
-  store.models.Job.findByPk(job.id, { transaction: doing.tx, lock: doing.tx.LOCK.UPDATE });
 
 export async function beginLockout(
   store: Store,
@@ -375,60 +174,6 @@ async function chassisFinding(
   await announce(store, doing.tx, 'insulation', job.number);
 }
 
-/** A pack that may still catch fire is watched from the moment it was put where it stands. */
-async function beginWatch(
-  store: Store,
-  doing: Doing,
-  job: JobRow,
-  hazards: readonly Hazard[],
-  place: string,
-): Promise<void> {
-  const plan = watchPlan(hazards);
-  if (!plan) return;
-  await observe(
-    store,
-    doing,
-    job,
-    'watch',
-    plan,
-    `every ${plan.everyMin} min for at least ${plan.leastHours} h`,
-  );
-  await store.models.Clock.create(
-    {
-      id: randomUUID(),
-      jobId: job.id,
-      label: `Thermal watch: next temperature, ${place}`.slice(0, 120),
-      kind: 'thermal-watch',
-      stage: 'make-safe',
-      endsAt: new Date(store.clock.now().wallMs + plan.everyMin * 60_000),
-      personId: doing.person.id,
-    },
-    { transaction: doing.tx },
-  );
-  await refreshNeed(store, doing.tx, job.id);
-  await announce(store, doing.tx, 'clocks', job.number);
-}
-
-/** A watch ends when its rule is met; before that only a lead ends it, with a written reason. */
-export function mayEndWatch(doing: Doing, end: { ok: boolean; why: string }, reason: string): void {
-  if (end.ok) return;
-  if (doing.person.role !== 'lead')
-    throw new HttpProblem(
-      423,
-      'The watch goes on',
-      `${end.why} Before that only a lead may end it, with a written reason.`,
-    );
-  if (reason.trim().length < 3)
-    throw new HttpProblem(
-      400,
-      'Cannot be accepted',
-      `${end.why} A lead may end it all the same, and writes why.`,
-      {
-        fields: [{ field: 'reason', message: 'Why the watch may end.' }],
-      },
-    );
-}
-
 export async function endWatch(
   store: Store,
   doing: Doing,
@@ -452,20 +197,6 @@ export async function endWatch(
   return viewSafety(store, job, profile, doing.person.id, doing.tx);
 }
 
-/** Clocks of a watch go when nothing asks for one any more. */
-export async function putAwayWatch(store: Store, doing: Doing, job: JobRow): Promise<void> {
-  const rows = await observationsOf(store, job.id, 'make-safe', doing.tx);
-  const watching = (await openWatch(store, job.id, rows, doing.tx)) !== null;
-  const stopped = (await openStops(store, job.id, doing.tx)).length > 0;
-  if (watching || stopped) return;
-  await store.models.Clock.update(
-    { doneAt: new Date() },
-    { where: { jobId: job.id, kind: 'thermal-watch', doneAt: null }, transaction: doing.tx },
-  );
-  await refreshNeed(store, doing.tx, job.id);
-  await announce(store, doing.tx, 'clocks', job.number);
-}
-
 async function putAwayCapacitors(store: Store, doing: Doing, job: JobRow): Promise<void> {
   await store.models.Clock.update(
     { doneAt: new Date() },
@@ -473,52 +204,6 @@ async function putAwayCapacitors(store: Store, doing: Doing, job: JobRow): Promi
   );
   await refreshNeed(store, doing.tx, job.id);
   await announce(store, doing.tx, 'clocks', job.number);
-}
-
-function sayStep(d: StepData): string {
-  const ohm = (v: number | null): string => (v === null ? '' : v >= 1000 ? `${v / 1000} kΩ` : `${v} Ω`);
-  switch (d.step) {
-    case 'live-dead-live':
-      return `meter ${d.meterBeforeV} V; + to − ${d.plusMinusV} V, + to chassis ${d.plusChassisV} V, − to chassis ${d.minusChassisV} V; meter ${d.meterAfterV} V`;
-    case 'barrier':
-      return d.secondPerson;
-    case 'disconnect':
-      return `kept by ${d.keptBy}`;
-    case 'gloves':
-      return `class ${d.gloveClass}, tested ${d.testedOn}`;
-    case 'look':
-      return `${d.calm ? 'calm' : 'NOT calm'}: ${d.text}`;
-    case 'quarantine':
-      return [`${d.decision === 'outdoors' ? 'outdoors' : 'stays'}, ${d.place}`, d.reason]
-        .filter(Boolean)
-        .join(': ');
-    case 'pyro-evidence':
-    case 'insulation-evidence':
-      return [ohm(d.ohm), d.text].filter(Boolean).join(', ');
-    case 'group-voltages':
-      return [d.lowestV === null ? '' : `lowest ${d.lowestV} V`, d.text].filter(Boolean).join(', ');
-    default:
-      return '';
-  }
-}
-
-/** One line for an observation of Make safe, for everybody who reads it back. */
-export function sayObservation(row: Pick<ObservationRow, 'kind' | 'data'>): string {
-  const data = row.data as Record<string, unknown>;
-  switch (row.kind) {
-    case 'begin':
-      return ((data.hazards as Hazard[] | undefined) ?? []).map((h) => HAZARD_NAMES[h]).join(', ');
-    case 'close':
-      return [data.reason, data.note].filter(Boolean).join(': ');
-    case 'watch':
-      return `every ${String(data.everyMin)} min for at least ${String(data.leastHours)} h`;
-    case 'watch-end':
-      return data.byRule ? 'its rule was met' : String(data.reason);
-    case 'crash-inspection':
-      return String(data.text);
-    default:
-      return sayStep(data as unknown as StepData);
-  }
 }
 
 /** The gate closes: re-energised, the shift changed hands, or the work is over. Anybody who writes may close it. */

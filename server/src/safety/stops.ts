@@ -6,8 +6,8 @@ import { announce, audit, type Doing, type Store } from '../http/context';
 import { notFound } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
 import { observationsOf, openLockout, viewStop } from './gate';
-import { lock, mayEndWatch, mustSign, observe, putAwayWatch } from './service';
-import { watchTemperatures } from './watch';
+import { lock, mustSign, observe } from './observe';
+import { mayEndWatch, putAwayWatch, watchTemperatures } from './watch';
 
 /** Stop: outputs are off already, the gate closes at once, a thermal watch begins where there is heat to watch. */
 export async function stopWork(

@@ -1,0 +1,61 @@
+import { randomUUID } from 'node:crypto';
+import type { JobRow } from '../db/models';
+import { announce, audit, type Doing, type Store } from '../http/context';
+import { HttpProblem } from '../http/problems';
+import { refreshNeed } from '../jobs/need';
+import { viewPerson } from '../people/service';
+import { bootOf } from './gate';
+
+export function mustSign(doing: Doing): void {
+  const person = viewPerson(doing.person);
+  if (!person.maySignHv)
+    throw new HttpProblem(
+      403,
+      'May not sign',
+      `${person.name} may not prove a pack dead. ${person.hvReason}`,
+      {
+        accepted: 'Somebody whose high-voltage qualification is valid.',
+      },
+    );
+}
+
+export async function observe(
+  store: Store,
+  doing: Doing,
+  job: JobRow,
+  kind: string,
+  data: object,
+  said: string,
+  corrects: { supersedes: string; reason: string } | null = null,
+): Promise<string> {
+  const moment = store.clock.now();
+  const id = randomUUID();
+  await store.models.Observation.create(
+    {
+      id,
+      jobId: job.id,
+      topic: 'make-safe',
+      kind,
+      data: { ...data, boot: bootOf(moment) },
+      personId: doing.person.id,
+      supersedes: corrects?.supersedes ?? null,
+      reason: corrects?.reason ?? '',
+      recordedAt: new Date(moment.wallMs),
+    },
+    { transaction: doing.tx },
+  );
+  await audit(
+    store,
+    doing,
+    job.id,
+    'make safe',
+    kind,
+    corrects ? `${said} (corrected: ${corrects.reason})` : said,
+  );
+  await refreshNeed(store, doing.tx, job.id);
+  await announce(store, doing.tx, 'safety', job.number);
+  return id;
+}
+
+export const lock = (store: Store, doing: Doing, job: JobRow): Promise<unknown> =>
+  store.models.Job.findByPk(job.id, { transaction: doing.tx, lock: doing.tx.LOCK.UPDATE });

@@ -1,0 +1,123 @@
+import { type SafetyView } from '@cellmend/contract/safety';
+import { openNow, type InsulationObservation } from '@cellmend/core/insulation';
+import { fullV, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
+import { hazardsFrom, lockoutState, type Hazard } from '@cellmend/core/safety';
+import type { SpreadReport } from '@cellmend/core/spread';
+import type { Transaction } from 'sequelize';
+import type { JobRow } from '../db/models';
+import { reportOf } from '../findings/stored';
+import { type Store } from '../http/context';
+import { carefulPackV, contextOf, namesOf, observationsOf, openLockout, openStops, viewStop } from './gate';
+import { workshopSettings } from './settings';
+import { sayObservation } from './say';
+import { openWatch } from './watch';
+
+/** Volts of each module: from the newest scan, else as if the pack were full. */
+export async function moduleVoltages(
+  store: Store,
+  jobId: string,
+  pack: Pack,
+  tx?: Transaction,
+): Promise<{
+  moduleV: number[];
+  from: 'scan' | 'full';
+  findingId: string | null;
+  report: SpreadReport | null;
+}> {
+  const row = await store.models.Finding.findOne({
+    where: { jobId, topic: 'spread' },
+    order: [['createdAt', 'DESC']],
+    transaction: tx ?? null,
+  });
+  const report = row ? reportOf(row) : null;
+  const volts = report?.settledV ?? [];
+  const known = volts.length === pack.channels.length && volts.some((v) => v !== null);
+  // A channel that was never read counts as full: the careful figure.
+  const cellV = (channel: number): number => {
+    const v = known ? volts[channel] : null;
+    return v === null || v === undefined
+      ? fullV(pack.profile, 1)
+      : Math.max(0, v) / pack.channels[channel]!.cells;
+  };
+  return {
+    moduleV: pack.modules.map((m) =>
+      m.groupIndices.reduce((s, g) => s + cellV(pack.groups[g]!.channelIndex), 0),
+    ),
+    from: known ? 'scan' : 'full',
+    findingId: known ? row!.id : null,
+    report: known ? report : null,
+  };
+}
+
+/** Hazards that intake's history and what was read of the pack select by themselves. */
+export async function suggestedHazards(
+  store: Store,
+  jobId: string,
+  report: SpreadReport | null,
+  tx?: Transaction,
+): Promise<Hazard[]> {
+  const intake = await store.models.Decision.findOne({
+    where: { jobId, topic: 'intake' },
+    order: [['version', 'DESC']],
+    transaction: tx ?? null,
+  });
+  const signs: readonly string[] = intake?.body.topic === 'intake' ? intake.body.signs : [];
+  const low =
+    report?.outOfBounds.some((o) => ['reversed', 'dead', 'over-discharged'].includes(o.state)) ?? false;
+  return hazardsFrom(signs, low || report?.pack.verdict === 'over-discharged');
+}
+
+export async function viewSafety(
+  store: Store,
+  job: JobRow,
+  profile: PackProfile,
+  personId: string,
+  tx?: Transaction,
+): Promise<SafetyView> {
+  const pack = normalisePack(profile);
+  const rows = await observationsOf(store, job.id, 'make-safe', tx);
+  const insulation = await observationsOf(store, job.id, 'insulation', tx);
+  const stops = await openStops(store, job.id, tx);
+  const rules = await workshopSettings(store, tx);
+  const volts = await moduleVoltages(store, job.id, pack, tx);
+  const person = await store.models.Person.findByPk(personId, { transaction: tx ?? null });
+  const suggested = await suggestedHazards(store, job.id, volts.report, tx);
+  const lockout = openLockout(rows);
+  const hazards = lockout?.hazards ?? suggested;
+  const { packV, from } = await carefulPackV(store, job.id, pack, tx);
+  const context = contextOf(pack, hazards, packV, rules);
+  const now = store.clock.now();
+  const state = lockout && lockoutState(context, lockout.entries, now);
+  const entries = lockout?.entries ?? [];
+  const names = await namesOf(store, [...rows.map((r) => r.personId), ...stops.map((s) => s.personId)], tx);
+  const newer = new Map(rows.filter((r) => r.supersedes).map((r) => [r.supersedes, r.id]));
+  return {
+    begun: lockout !== null,
+    lockoutId: lockout?.id ?? null,
+    hazards,
+    suggestedHazards: suggested,
+    packV,
+    packVFrom: from,
+    moduleVFrom: volts.from,
+    moduleV: volts.moduleV,
+    openLinks: openNow(insulation.map((o) => o.data as InsulationObservation)),
+    entries,
+    evidence: rows.map((r) => ({
+      id: r.id,
+      kind: r.kind,
+      says: sayObservation(r),
+      by: names[r.personId] ?? 'someone',
+      at: r.recordedAt.toISOString(),
+      supersededBy: newer.get(r.id) ?? null,
+      reason: r.reason,
+    })),
+    watch: await openWatch(store, job.id, rows, tx),
+    names,
+    settings: rules,
+    gloves: { gloveClass: person?.gloveClass ?? null, testedOn: person?.gloveTested ?? null },
+    stops: stops.map((s) => viewStop(s, names[s.personId] ?? 'someone')),
+    holds: (state?.holds ?? false) && stops.length === 0,
+    why: state?.why ?? '',
+    now,
+  };
+}
