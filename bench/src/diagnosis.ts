@@ -1,5 +1,5 @@
 import { diagnose } from '@cellmend/core/spread';
-import { randomCase, type SimCase } from '@cellmend/core/simpack';
+import { physicsCase, randomCase, type SimCase } from '@cellmend/core/simpack';
 import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { readScanCsv } from '@cellmend/core/scan';
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
@@ -118,7 +118,36 @@ interface Truth {
   faults: { channel: string; verdict: SimCase['faults'][number]['verdict']; determinable?: boolean }[];
 }
 
-/** Verdicts on the recorded cases and on random packs of our own simulator. */
+interface World {
+  name: string;
+  all: Score;
+  byClass: Map<string, Score>;
+}
+
+/** Verdicts on so many cases of a world, seeds from a first one on, by kind of record and chemistry. */
+function world(name: string, make: (seed: number) => SimCase | null, count: number, first: number): World {
+  const all = emptyScore();
+  const byClass = new Map<string, Score>();
+  for (let seed = first; all.cases < count; seed++) {
+    const c = make(seed);
+    if (!c) continue;
+    const kind = `${c.recordClass} ${c.pack.profile.chemistry}`;
+    const own = byClass.get(kind) ?? emptyScore();
+    byClass.set(kind, own);
+    const one = emptyScore();
+    judge(one, `${kind} seed ${seed}`, c);
+    for (const total of [own, all]) {
+      for (const key of COUNTS) total[key] += one[key];
+      total.wrong.push(...one.wrong);
+    }
+  }
+  return { name, all, byClass };
+}
+
+/**
+ * Verdicts on the recorded cases, on random packs of the simulator that shares its terms with the diagnosis, and on
+ * packs of particles, which share none.
+ */
 export async function benchDiagnosis(): Promise<void> {
   const folder = join(import.meta.dirname, '../../../shared/cases/scan');
   const recorded = emptyScore();
@@ -138,27 +167,21 @@ export async function benchDiagnosis(): Promise<void> {
       })),
     });
   }
-  const count = Number(process.env.BENCH_CASES ?? 2000);
-  const random = emptyScore();
-  const byClass = new Map<string, Score>();
-  for (let seed = 1; random.cases < count; seed++) {
-    const c = randomCase(seed);
-    if (!c) continue;
-    const name = `${c.recordClass} ${c.pack.profile.chemistry} seed ${seed}`;
-    const own = byClass.get(c.recordClass) ?? emptyScore();
-    byClass.set(c.recordClass, own);
-    const before = { ...own, wrong: [...own.wrong] };
-    judge(own, name, c);
-    for (const key of COUNTS) random[key] += own[key] - before[key];
-    random.wrong.push(...own.wrong.slice(before.wrong.length));
-  }
+  const random = world('random packs', randomCase, Number(process.env.BENCH_CASES ?? 2000), 1);
+  // Seeds from here on were never looked at while the diagnosis was made.
+  const physics = world('packs of particles', physicsCase, Number(process.env.BENCH_PHYSICS ?? 300), 100_000);
   printTable('Diagnosis', [
     ...(recorded.cases > 0 ? lines(`${recorded.cases} recorded cases`, recorded) : []),
-    ...lines(`${random.cases} random packs`, random),
+    ...lines(`${random.all.cases} ${random.name}`, random.all),
+    ...lines(`${physics.all.cases} ${physics.name}`, physics.all),
   ]);
-  for (const [name, s] of byClass)
-    console.log(
-      `  ${name.padEnd(14)} right ${s.right}/${s.determinable}, abstained ${s.abstained}/${s.open}, found ${s.found}/${s.faults}, false ${s.falseFlags}/${s.healthyChannels}`,
-    );
-  if (process.env.BENCH_WRONG) console.log([...recorded.wrong, ...random.wrong].join('\n'));
+  for (const { name, byClass } of [random, physics]) {
+    console.log(`  ${name}`);
+    for (const [kind, s] of byClass)
+      console.log(
+        `    ${kind.padEnd(18)} right ${s.right}/${s.determinable}, abstained ${s.abstained}/${s.open}, found ${s.found}/${s.faults}, false ${s.falseFlags}/${s.healthyChannels}`,
+      );
+  }
+  if (process.env.BENCH_WRONG)
+    console.log([...recorded.wrong, ...random.all.wrong, ...physics.all.wrong].join('\n'));
 }

@@ -2,3 +2,5 @@ export * from './random';
 export * from './simulate';
 export * from './cases';
 export * from './live';
+export * from './particle';
+export * from './physics';

@@ -24,4 +24,4 @@ export const chemistryName = (chemistry: Chemistry): string => CHEMISTRY[chemist
 export const defaultOcvTable = (chemistry: Chemistry): [number, number][] => factsOf(chemistry).ocv.table();
 
 export type { CellLimits, ChemistryFacts, Scatter } from './facts';
-export { chen2020OcvV } from './chen2020';
+export { chen2020NegativeV, chen2020OcvV, chen2020PositiveV } from './chen2020';

@@ -1,0 +1,86 @@
+import { describe, expect, it } from 'vitest';
+import { checkProfile } from '../pack';
+import { diagnose } from '../spread';
+import { physicsCase, Random, type SimCase } from '.';
+import { discernible, type Column } from './discern';
+
+const cases = (first: number, count: number): SimCase[] => {
+  const out: SimCase[] = [];
+  for (let seed = first; out.length < count; seed++) {
+    const c = physicsCase(seed);
+    if (c) out.push(c);
+  }
+  return out;
+};
+
+describe('what a record can tell', () => {
+  const n = 60;
+  const at = (f: (k: number) => number): Float64Array => Float64Array.from({ length: n }, (_, k) => f(k));
+  const columns: Column[] = [
+    { of: 'sense-fault', sd: 0.001, v: at(() => 1) },
+    { of: 'high-resistance', sd: 0.05, v: at((k) => (k % 2 ? 0.05 : 0)) },
+    { of: 'imbalance', sd: 0.004, v: at((k) => 0.8 + 0.005 * k) },
+  ];
+
+  it('is worked out as scipy would: the least square under a prior, by hand for one column', () => {
+    const shown = at(() => 0.01);
+    const only: Column[] = [{ of: 'sense-fault', sd: 0.001, v: at(() => 1) }];
+    // With n readings of variance s² and a prior of variance p², the sum is n·d²/(s² + n·p²).
+    const { detect } = discernible(shown, only, 'sense-fault', 0.002);
+    expect(detect).toBeCloseTo((n * 0.01 ** 2) / (0.002 ** 2 + n * 0.001 ** 2), 6);
+  });
+
+  it('tells a step with the current from an offset, and does not tell an offset from a charge where the curve is straight', () => {
+    const joint = discernible(
+      at((k) => (k % 2 ? 0.03 : 0)),
+      columns,
+      'high-resistance',
+      0.001,
+    );
+    expect(joint.separate).toBeGreaterThan(100);
+    const flat = columns.map((c) => (c.of === 'imbalance' ? { ...c, v: at(() => 0.8) } : c));
+    const offset = discernible(
+      at(() => 0.02),
+      flat,
+      'sense-fault',
+      0.001,
+    );
+    expect(offset.detect).toBeGreaterThan(100);
+    expect(offset.separate).toBeLessThan(1);
+  });
+});
+
+describe('the physics world', () => {
+  it('makes the same case of the same seed, with a profile and a record that the app takes', () => {
+    const random = new Random(7);
+    for (const c of cases(random.integer(1, 5000), 6)) {
+      expect(checkProfile(c.pack.profile).faults.filter((f) => f.level === 'error')).toEqual([]);
+      expect(c.record.voltageV).toHaveLength(c.pack.channels.length);
+      expect(c.record.voltageV.every((s) => s.value.some(Number.isFinite))).toBe(true);
+    }
+    const [a, b] = [1, 1].map((seed) => physicsCase(seed));
+    expect(a!.record.voltageV[3]!.value).toEqual(b!.record.voltageV[3]!.value);
+  });
+
+  it('is not answered worse than it is today: faults are seen, and healthy channels are left alone', () => {
+    let [faults, found, healthy, flagged, wrongly] = [0, 0, 0, 0, 0];
+    for (const c of cases(50_000, 24)) {
+      const { findings } = diagnose(c.record, c.pack);
+      const truth = new Map(c.faults.map((f) => [c.pack.channels[f.channelIndex]!.id, f]));
+      faults += truth.size;
+      healthy += c.pack.channels.length - truth.size;
+      for (const f of findings) {
+        const real = truth.get(f.channel);
+        if (!real) flagged++;
+        else {
+          found++;
+          if (f.verdict !== 'undetermined' && f.verdict !== real.verdict) wrongly++;
+        }
+      }
+    }
+    // The aims are 98.5 % and 1 in a thousand; these are not met yet, and these bounds hold what is.
+    expect(found / faults).toBeGreaterThanOrEqual(0.85);
+    expect(flagged / healthy).toBeLessThanOrEqual(0.012);
+    expect(wrongly / faults).toBeLessThanOrEqual(0.15);
+  }, 120_000);
+});
