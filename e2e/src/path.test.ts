@@ -68,7 +68,7 @@ it('edits a pack profile with the map beside it: numbers, single modules and lin
   // Two modules in one place: the fault is named and nothing can be saved until it is mended.
   await page.getByLabel('Module 2, row').fill('1');
   await page.getByLabel('Module 2, row').blur();
-  await page.getByText('M02 lies where M01 lies').waitFor();
+  await page.getByRole('alert').getByText('M02 lies where M01 lies').waitFor();
   expect(await page.getByRole('button', { name: 'Save', exact: true }).isDisabled()).toBe(true);
   await page.getByLabel('Module 2, row').fill('2');
   await page.getByLabel('Module 2, row').blur();
