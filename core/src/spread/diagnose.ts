@@ -17,7 +17,7 @@ import { median } from './statistics';
 import type { Alternative, ChannelFinding, Estimate, Verdict } from './verdicts';
 import { explain } from './explain';
 import { HEALTHY, hypothesesFor, OPEN } from './hypotheses';
-import { canTell, isMaterial, isVisible } from './material';
+import { canTell, isMaterial, isSeen, isVisible } from './material';
 
 /** Channels that tell how well the model fits this pack at all. */
 const STRICTNESS_SAMPLE = 12;
@@ -194,6 +194,7 @@ export function diagnose(
       // With charge free as well, leakage that is not plain in itself is only an imbalance told twice.
       if (hypothesis.free.leak && hypothesis.free.soc && f.theta[4]! < 4 * f.sd[4]!) continue;
       if (!canTell(hypothesis, f, scatter, observed, pack, channel.cells)) continue;
+      if (!isSeen(hypothesis, f, observed.channels[channel.index]!)) continue;
       const best = byVerdict.get(verdict);
       if (!best || f.chiSquare < best.chiSquare)
         byVerdict.set(verdict, { chiSquare: f.chiSquare, fit: f, hypothesis });
@@ -370,8 +371,9 @@ function tapPairs(judged: Judged[], scatter: Scatter, observed: Observed, pack: 
   for (const a of judged) {
     const b = judged.find((j) => j.channelIndex === a.channelIndex + 1);
     if (!b || pairs.has(a.channelIndex)) continue;
-    const fa = a.byVerdict.get('sense-fault')!;
-    const fb = b.byVerdict.get('sense-fault')!;
+    const fa = a.byVerdict.get('sense-fault');
+    const fb = b.byVerdict.get('sense-fault');
+    if (!fa || !fb) continue;
     const offsetA = fa.fit.theta[5]!;
     const offsetB = fb.fit.theta[5]!;
     if (offsetA * offsetB >= 0) continue;

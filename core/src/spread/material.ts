@@ -1,7 +1,8 @@
 import { factsOf, type Pack, type Scatter } from '../pack';
 import { STANDING_S } from '../scan';
 import { PARAMETERS, type ChannelFit, type Hypothesis, type Parameter } from './channelModel';
-import type { Observed } from './observe';
+import type { Observation, Observed } from './observe';
+import { median } from './statistics';
 
 /** No healthy channel lies further from the others than this many standard deviations of healthy scatter. */
 export const HEALTHY_WITHIN = 2.8;
@@ -57,6 +58,24 @@ export function isVisible(
     const d = theta[0]! - theta[1]! * (drawnAh[k]! / capacityAh + level);
     return cells * Math.abs(observed.curve.voltageAt(s + d) - observed.curve.voltageAt(s)) >= least;
   });
+}
+
+/** How much of a wrong reading has to be seen: what else healthy channels have may hide the rest. */
+const SEEN_SHARE = 0.5;
+
+/**
+ * Whether a wrong reading is seen as one: the channel lies apart by at least half of it, on the same side, for half of the
+ * record. An offset that only appears in a fit, hidden from the eye by an opposite difference of charge in every reading,
+ * is the bend of a curve that the table does not know.
+ */
+export function isSeen(
+  hypothesis: Hypothesis,
+  { theta }: Pick<ChannelFit, 'theta'>,
+  { deviationV }: Pick<Observation, 'deviationV'>,
+): boolean {
+  if (hypothesis.free.offset === undefined) return true;
+  const offsetV = theta[PARAMETERS.indexOf('offset')]!;
+  return median(deviationV) * Math.sign(offsetV) >= SEEN_SHARE * Math.abs(offsetV);
 }
 
 /**
