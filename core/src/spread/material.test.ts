@@ -3,7 +3,7 @@ import { defaultOcvTable, factsOf, normalisePack, type Chemistry } from '../pack
 import { driveLegs, healthyPack, Random, simulateRecord, type Leg, type SimPack } from '../simpack';
 import { diagnose } from '.';
 import { HEALTHY, hypothesesFor } from './hypotheses';
-import { canTell, HEALTHY_WITHIN, isMaterial } from './material';
+import { canTell, HEALTHY_WITHIN, isMaterial, isSeen } from './material';
 import { observe } from './observe';
 
 const packOf = (chemistry: Chemistry) =>
@@ -139,5 +139,20 @@ describe('a long and quiet record', () => {
           ).findings.map((f) => f.channel),
           `gap ${gap}, seed ${seed}`,
         ).toContain('c8');
+  });
+});
+
+describe('a wrong reading', () => {
+  it('has to be seen: an offset that an opposite charge hides in every reading accuses nobody', () => {
+    const offset = named('offset');
+    const seen = (deviationV: number[]) =>
+      isSeen(offset, theta(5, -0.03), { deviationV: Float64Array.from(deviationV) });
+    expect(seen(Array.from({ length: 50 }, (_, k) => -0.03 + 0.0002 * k))).toBe(true);
+    // Seen near full only: capacity hides it later.
+    expect(seen(Array.from({ length: 50 }, (_, k) => (k < 8 ? -0.018 : 0.006)))).toBe(true);
+    expect(seen(Array.from({ length: 50 }, (_, k) => 0.006 - 0.0002 * k))).toBe(false);
+    expect(seen(Array.from({ length: 50 }, () => 0.03))).toBe(false);
+    // Only a wrong reading is asked.
+    expect(isSeen(named('imbalance'), theta(0, -0.05), { deviationV: Float64Array.of(0) })).toBe(true);
   });
 });

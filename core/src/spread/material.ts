@@ -2,7 +2,6 @@ import { factsOf, type Pack, type Scatter } from '../pack';
 import { STANDING_S } from '../scan';
 import { PARAMETERS, type ChannelFit, type Hypothesis, type Parameter } from './channelModel';
 import type { Observation, Observed } from './observe';
-import { median } from './statistics';
 
 /** No healthy channel lies further from the others than this many standard deviations of healthy scatter. */
 export const HEALTHY_WITHIN = 2.8;
@@ -62,10 +61,11 @@ export function isVisible(
 
 /** How much of a wrong reading has to be seen: what else healthy channels have may hide the rest. */
 const SEEN_SHARE = 0.5;
+const SEEN_FOR = 0.1;
 
 /**
- * Whether a wrong reading is seen as one: the channel lies apart by at least half of it, on the same side, for half of the
- * record. An offset that only appears in a fit, hidden from the eye by an opposite difference of charge in every reading,
+ * Whether a wrong reading is seen as one: the channel lies apart by at least half of it, on the same side, for a tenth of
+ * the record at least. An offset that only appears in a fit, hidden from the eye by an opposite difference of charge in every reading,
  * is the bend of a curve that the table does not know.
  */
 export function isSeen(
@@ -75,7 +75,8 @@ export function isSeen(
 ): boolean {
   if (hypothesis.free.offset === undefined) return true;
   const offsetV = theta[PARAMETERS.indexOf('offset')]!;
-  return median(deviationV) * Math.sign(offsetV) >= SEEN_SHARE * Math.abs(offsetV);
+  const along = Float64Array.from(deviationV, (d) => d * Math.sign(offsetV)).sort();
+  return along[Math.floor((1 - SEEN_FOR) * (along.length - 1))]! >= SEEN_SHARE * Math.abs(offsetV);
 }
 
 /**
