@@ -65,6 +65,8 @@ export async function startServer(options: ServerOptions): Promise<Running> {
   const simulated = demo ? await simulateTester(store) : null;
   const { app, close: closeApp } = makeApp({ ...options, store, sessionSecret, demo, hub, runs });
   const server = createServer(app);
+  // A browser that sends just as an idle connection is closed would meet a reset: idle ones are kept for longer.
+  server.keepAliveTimeout = 65_000;
   await new Promise<void>((resolve, reject) => {
     server.once('error', reject);
     server.listen(options.port, '127.0.0.1', resolve);
