@@ -95,7 +95,8 @@ export interface Bench {
   address: string;
   url: string;
   as: (name: string) => Promise<Client>;
-  another: () => Promise<Running>;
+  /** One more server process on the same database, or on another way to it. */
+  another: (databaseUrl?: string) => Promise<Running>;
   end: () => Promise<void>;
 }
 
@@ -130,8 +131,8 @@ export async function startBench(demo = true, signInsPerMinute = 1000): Promise<
       if (status !== 200) throw new Error(`sign-in of ${name} answered ${status}`);
       return client;
     },
-    another: async () => {
-      const next = await startServer(options);
+    another: async (databaseUrl = database.url) => {
+      const next = await startServer({ ...options, databaseUrl });
       more.push(next);
       return next;
     },

@@ -8,6 +8,7 @@ import type { Hazard } from '@cellmend/core/safety';
 import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { startBench, type Answer, type Bench, type Client } from './harness';
+import { newJob as anyJob } from './depot';
 
 let bench: Bench;
 let ina: Client;
@@ -27,12 +28,7 @@ interface Told {
   detail: string;
   status: number;
 }
-async function newJob(pack = 'Corrie'): Promise<number> {
-  const { body: packs } = await ina.get<{ id: string; name: string }[]>('/api/packs');
-  const packProfileId = packs.find((p) => p.name.startsWith(pack))!.id;
-  return (await ina.post<{ number: number }>('/api/jobs', { title: 'safety test', packProfileId })).body
-    .number;
-}
+const newJob = (pack = 'Corrie'): Promise<number> => anyJob(ina, pack, 'safety test');
 const viewOf = async (job: number): Promise<SafetyView> =>
   (await ina.get<SafetyView>(`/api/jobs/${job}/safety`)).body;
 /** Takes a step of the lock-out that is open, as a page that has just looked does. */

@@ -1,26 +1,20 @@
-import type { Instrument, InstrumentRun } from '@cellmend/contract/instruments';
 import type { Job } from '@cellmend/contract/jobs';
 import type { StoredProfile } from '@cellmend/contract/pack';
 import type { Finding, Reading } from '@cellmend/contract/records';
-import type { SafetyView, Stop } from '@cellmend/contract/safety';
+import type { SafetyView } from '@cellmend/contract/safety';
 import type { InsulationReport } from '@cellmend/core/insulation';
 import type { PackProfile } from '@cellmend/core/pack';
 import type { SpreadReport } from '@cellmend/core/spread';
-import { SimulatedTester, type TesterFaults } from '@cellmend/devices/scpi';
-import { randomUUID } from 'node:crypto';
-import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { startBench, type Answer, type Bench, type Client } from './harness';
+import { newJob as anyJob, packsOf, proveDead as provenDead } from './depot';
 
 let bench: Bench;
 let ina: Client;
 let tomas: Client;
-const testers: SimulatedTester[] = [];
 beforeAll(async () => {
   bench = await startBench();
   [ina, tomas] = [await bench.as('Ina Holm'), await bench.as('Tomas Rook')];
-});
-afterEach(() => {
-  for (const t of testers.splice(0)) t.stop();
 });
 afterAll(() => bench.end());
 
@@ -29,12 +23,7 @@ interface Told {
   type: string;
   current: { runId: string };
 }
-const packs = async (): Promise<StoredProfile[]> => (await ina.get<StoredProfile[]>('/api/packs')).body;
-async function newJob(pack = 'Corrie'): Promise<number> {
-  const packProfileId = (await packs()).find((p) => p.name.startsWith(pack))!.id;
-  return (await ina.post<{ number: number }>('/api/jobs', { title: `trust ${pack}`, packProfileId })).body
-    .number;
-}
+const newJob = (pack = 'Corrie'): Promise<number> => anyJob(ina, pack, `trust ${pack}`);
 const findings = async (job: number): Promise<Finding[]> =>
   (await ina.get<Finding[]>(`/api/jobs/${job}/findings`)).body;
 const spreadOf = async (job: number): Promise<SpreadReport> =>
@@ -50,34 +39,7 @@ function restCsv(volts: readonly number[], id: (i: number) => string): string {
 const two = (i: number): string => `ch${String(i + 1).padStart(2, '0')}`;
 const takeIn = (job: number, text: string, role = 'before'): Promise<Answer<Told>> =>
   ina.post<Told>(`/api/jobs/${job}/scans?name=rest.csv&role=${role}`, new TextEncoder().encode(text));
-async function proveDead(job: number): Promise<void> {
-  await ina.post(`/api/jobs/${job}/safety/begin`, { hazards: [] });
-  const step = async (data: object): Promise<Answer<SafetyView>> =>
-    ina.post<SafetyView>(`/api/jobs/${job}/safety/steps`, {
-      lockoutId: (await ina.get<SafetyView>(`/api/jobs/${job}/safety`)).body.lockoutId,
-      data,
-      observedAt: bench.clock.iso(),
-    });
-  const testedOn = new Date(Date.now() - 40 * 86_400_000).toISOString().slice(0, 10);
-  for (const s of [
-    ...((await ina.get<SafetyView>(`/api/jobs/${job}/safety`)).body.hazards.length > 0
-      ? [
-          { step: 'look', text: 'quiet', calm: true },
-          { step: 'quarantine', decision: 'outdoors', place: 'yard' },
-        ]
-      : []),
-    { step: 'hazards' },
-    { step: 'gloves', gloveClass: '0', testedOn, airTest: true },
-    { step: 'barrier', secondPerson: 'Tomas' },
-    { step: 'low-voltage' },
-    { step: 'disconnect', keptBy: 'Ina' },
-  ])
-    expect((await step(s)).status).toBe(201);
-  bench.clock.pass(12);
-  const proof = { plusMinusV: 1, plusChassisV: 0.2, minusChassisV: 0.1 };
-  const proven = await step({ step: 'live-dead-live', meterBeforeV: 12.6, ...proof, meterAfterV: 12.5 });
-  expect(proven.status).toBe(201);
-}
+const proveDead = (job: number): Promise<void> => provenDead(ina, bench, job);
 
 describe('absolute before relative', () => {
   const pack84 = (v: (i: number) => number): string =>
@@ -205,7 +167,7 @@ describe('findings can be computed again for ever', () => {
     const volts = Array.from({ length: 84 }, (_, i) => 3.62 + 0.0004 * (i % 7) - (i === 12 ? 0.05 : 0));
     await takeIn(job, restCsv(volts, two));
     const [before] = (await findings(job)).filter((f) => f.topic === 'spread');
-    const stored = (await packs()).find((p) => p.name.startsWith('Corrie'))!;
+    const stored = (await packsOf(ina)).find((p) => p.name.startsWith('Corrie'))!;
     expect(before!.profileVersion).toBe(stored.version);
     const bent = stored.profile.ocv.map(
       ([s, v]) => [s, Math.round((v - 0.02 * s) * 1e4) / 1e4] as [number, number],
@@ -276,7 +238,7 @@ describe('who may change what keeps people safe', () => {
     await odd.post('/api/session', { name: 'Odd Lind', password: 'long enough words' });
     const job = await newJob();
     await proveDead(job);
-    const stored = (await packs()).find((p) => p.name.startsWith('Corrie'))!;
+    const stored = (await packsOf(ina)).find((p) => p.name.startsWith('Corrie'))!;
     const save = (
       who: Client,
       change: Partial<PackProfile>,
@@ -395,174 +357,5 @@ describe('who may change what keeps people safe', () => {
     expect(stolen).toMatchObject({ status: 409, body: { type: 'urn:cellmend:person' } });
     const own = await ina.post(`/api/jobs/${job}/readings`, note, { 'x-cellmend-person': body.person.id });
     expect(own.status).toBe(201);
-  });
-});
-
-describe('instruments', () => {
-  /** A tester of the workshop at bench 2, with what may go wrong with it. */
-  async function tester(
-    faults: TesterFaults = {},
-    speed = 1,
-  ): Promise<{ id: string; tester: SimulatedTester }> {
-    const started = await SimulatedTester.start({ leakOhm: null, goodOhm: 1.4e9 }, speed, faults);
-    testers.push(started.tester);
-    const added = await ina.post<{ id: string }>('/api/instruments', {
-      name: `bench ${randomUUID().slice(0, 6)}`,
-      kind: 'insulation-tester',
-      driver: 'scpi-insulation-tester',
-      host: '127.0.0.1',
-      port: started.port,
-      mostV: 1000,
-    });
-    expect(added.status).toBe(201);
-    return { id: added.body.id, tester: started.tester };
-  }
-  const ask = (instrumentId: string, more: object = {}): object => ({
-    tested: { part: 'section', from: 'M01', to: 'M06' },
-    setV: 500,
-    seconds: 15,
-    temperatureC: 21,
-    mounted: true,
-    managementDisconnected: true,
-    instrumentId,
-    ...more,
-  });
-  const run = (job: number, body: object, key = randomUUID(), who = ina): Promise<Answer<Finding & Told>> =>
-    who.post(`/api/jobs/${job}/insulation/stream`, body, { 'idempotency-key': key });
-  const isOn = async (t: SimulatedTester): Promise<void> =>
-    expect.poll(() => t.outputIsOn, { timeout: 8000, interval: 20 }).toBe(true);
-  const runs = async (job: number): Promise<InstrumentRun[]> =>
-    (await ina.get<InstrumentRun[]>(`/api/jobs/${job}/instrument-runs`)).body;
-
-  it('Stop takes the output off within a second, from another server process too, and says so', async () => {
-    const job = await newJob();
-    await proveDead(job);
-    const { id, tester: t } = await tester();
-    const running = run(job, ask(id));
-    await isOn(t);
-    const other = await bench.another();
-    const far = new (ina.constructor as new (a: string) => Client)(`http://127.0.0.1:${other.port}`);
-    far.cookie = tomas.cookie;
-    const began = performance.now();
-    const stop = await far.post<Stop>(`/api/jobs/${job}/stops`, { kind: 'smoke' });
-    expect(performance.now() - began).toBeLessThan(2500);
-    expect(t.outputIsOn).toBe(false);
-    expect(stop.body.outputs).toEqual([
-      { instrument: expect.stringMatching(/^bench/) as string, output: 'off' },
-    ]);
-    const ended = await running;
-    expect(ended).toMatchObject({ status: 409, body: { type: 'urn:cellmend:interrupted' } });
-    expect(ended.body.detail).toMatch(/Stop was pressed\. The output is off/);
-    expect((await runs(job))[0]).toMatchObject({ state: 'interrupted', output: 'off' });
-  });
-
-  it('an instrument that does not answer is told as unknown, on the board and in its list, until somebody has looked', async () => {
-    const job = await newJob();
-    await proveDead(job);
-    const { id } = await tester({ silentAfter: 1, noWatchdog: true });
-    const ended = await run(job, ask(id));
-    expect(ended.body.detail).toMatch(/fell silent.*could not be reached: switch it off by hand/);
-    const listed = async (): Promise<Instrument> =>
-      (await ina.get<Instrument[]>('/api/instruments')).body.find((i) => i.id === id)!;
-    expect((await listed()).busyWith).toEqual({ jobNumber: job, output: 'unknown' });
-    expect((await ina.post(`/api/instruments/${id}/off`, { note: 'x' })).status).toBe(400);
-    expect((await ina.post(`/api/instruments/${id}/off`, { note: 'Tomas pulled the plug' })).status).toBe(
-      200,
-    );
-    expect((await listed()).busyWith).toBeNull();
-  });
-
-  it('a closed page takes the output off', async () => {
-    const job = await newJob();
-    await proveDead(job);
-    const { id, tester: t } = await tester();
-    const page = new AbortController();
-    void fetch(`${bench.address}/api/jobs/${job}/insulation/stream`, {
-      method: 'POST',
-      headers: {
-        'x-cellmend': '1',
-        'content-type': 'application/json',
-        cookie: ina.cookie,
-        'idempotency-key': randomUUID(),
-      },
-      body: JSON.stringify(ask(id)),
-      signal: page.signal,
-    }).catch(() => undefined);
-    await isOn(t);
-    page.abort();
-    await expect.poll(() => t.outputIsOn, { timeout: 2000, interval: 20 }).toBe(false);
-    await expect.poll(async () => (await runs(job))[0]!.why).toMatch(/page was closed/);
-  });
-
-  it('is driven by one job at a time; the same key joins the running test and switches nothing on twice', async () => {
-    const [first, second] = [await newJob(), await newJob()];
-    await proveDead(first);
-    await proveDead(second);
-    const { id, tester: t } = await tester();
-    const key = randomUUID();
-    const running = [run(first, ask(id), key), run(first, ask(id), key)];
-    await isOn(t);
-    const busy = await run(second, ask(id));
-    expect(busy.status).toBe(409);
-    expect(busy.body.detail).toMatch(new RegExp(`driven by job ${first} now`));
-    const joined = run(first, ask(id), key);
-    const answers = await Promise.all([...running, joined]);
-    expect(new Set(answers.map((a) => a.body.id)).size).toBe(1);
-    expect(answers.map((a) => [a.status, a.body.detail])).toEqual([
-      [201, undefined],
-      [201, undefined],
-      [201, undefined],
-    ]);
-    expect(await runs(first)).toHaveLength(1);
-  }, 60_000);
-
-  it('checks gate, management unit and voltage before anything is on: the pack’s highest working voltage to the maker’s limit', async () => {
-    const job = await newJob();
-    const { id, tester: t } = await tester();
-    expect((await run(job, ask(id))).status).toBe(423);
-    await proveDead(job);
-    expect((await run(job, ask(id, { managementDisconnected: false }))).status).toBe(422);
-    expect((await run(job, ask(id, { setV: 250 }))).body.detail).toMatch(
-      /below the 353 V that this pack has at work/,
-    );
-    expect((await run(job, ask(id, { setV: 1500 }))).body.detail).toMatch(/more than the 1000 V/);
-    expect(t.outputIsOn).toBe(false);
-    expect(await runs(job)).toEqual([]);
-  });
-
-  it('keeps a test that ends in a question, and stores it once somebody says that it stands', async () => {
-    const job = await newJob();
-    await proveDead(job);
-    const { id, tester: t } = await tester();
-    // A meter that shows the full voltage across a few kilo-ohms: one of the two figures is wrong.
-    t.clip({ leakOhm: null, goodOhm: 9000 });
-    (t as unknown as { reading: () => number[] }).reading = () => [1, 4000, 500];
-    const asked = await run(job, ask(id));
-    expect(asked).toMatchObject({ status: 422, body: { type: 'urn:cellmend:query' } });
-    const [kept] = await runs(job);
-    expect(kept).toMatchObject({ state: 'asked', output: 'off' });
-    expect(kept!.readings).toBeGreaterThan(5);
-    const stands = await ina.post<Finding>(
-      `/api/jobs/${job}/insulation/runs/${asked.body.current.runId}/stands`,
-      {},
-    );
-    expect(stands.status).toBe(201);
-    expect((stands.body.result as InsulationReport).tests[0]!.points.length).toBe(kept!.readings);
-    expect((await runs(job))[0]).toMatchObject({ state: 'done' });
-  }, 60_000);
-
-  it('a server that stops takes every output off first', async () => {
-    const job = await newJob();
-    await proveDead(job);
-    const { id, tester: t } = await tester();
-    const other = await bench.another();
-    const far = new (ina.constructor as new (a: string) => Client)(`http://127.0.0.1:${other.port}`);
-    far.cookie = ina.cookie;
-    const running = far.post(`/api/jobs/${job}/insulation/stream`, ask(id)).catch(() => null);
-    await isOn(t);
-    await other.close();
-    expect(t.outputIsOn).toBe(false);
-    await running;
-    expect((await runs(job))[0]).toMatchObject({ state: 'interrupted', output: 'off' });
   });
 });

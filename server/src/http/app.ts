@@ -22,10 +22,12 @@ import { instrumentRoutes } from '../instruments/routes';
 import type { InstrumentRuns } from '../instruments/runs';
 import { insulationRoutes } from '../insulation/routes';
 import { safetyRoutes } from '../safety/routes';
+import { stopFirst } from '../safety/stopFirst';
 import { stockRoutes } from '../stock/routes';
 import { loadPerson, needs, ownPagesOnly } from './auth';
 import type { Store } from './context';
 import { problemHandler, unknownRoute } from './problems';
+import { SESSION_COOKIE } from './session';
 
 export interface AppOptions {
   store: Store;
@@ -82,9 +84,11 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
     res.set('Cache-Control', 'no-store');
     next();
   });
+  // Before the session: it is read from a database that may hang.
+  api.use(stopFirst(options.runs, options.sessionSecret));
   api.use(
     session({
-      name: 'cellmend.sid',
+      name: SESSION_COOKIE,
       secret: options.sessionSecret,
       resave: false,
       saveUninitialized: false,

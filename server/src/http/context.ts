@@ -129,6 +129,7 @@ export function writeOnce<T>(
       );
       return { status, body, repeated: false };
     });
+    if (res.headersSent) return;
     if (answer.repeated) res.set('Idempotent-Replay', 'true');
     res.status(answer.status).json(answer.body);
   };

@@ -92,6 +92,8 @@ export function toProblem(error: unknown): Problem {
 }
 
 export const problemHandler: ErrorRequestHandler = (error, req, res, next) => {
+  // Answered already, in time, where the work itself was late: there is nobody to tell.
+  if (res.writableEnded) return void req.log.warn(error);
   if (res.headersSent) return next(error);
   const problem = toProblem(error);
   if (problem.status >= 500) req.log.error(error);

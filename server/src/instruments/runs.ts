@@ -12,6 +12,11 @@ import { HttpProblem } from '../http/problems';
 
 /** First half of the advisory lock that says who drives an instrument; the second is made of its id. */
 const LOCK = 714_002;
+/** A server that stops waits this long for its runs to be in the record, ms. */
+const RECORD_WITHIN_MS = 3000;
+/** A database that has not answered for so long ends the tests that it should keep, ms. */
+const DATABASE_SILENT_MS = 4000;
+const ASK_EVERY_MS = 1000;
 /** A stop waits this long for every output of its job to be off, in whatever process drives it. */
 const STOP_WITHIN_MS = 1000;
 
@@ -27,9 +32,18 @@ export interface RunAsk {
   parameters: Record<string, unknown>;
   signal: AbortSignal;
 }
+export interface OutputTold {
+  instrument: string;
+  output: 'off' | 'unknown';
+}
 interface Active {
   jobId: string;
+  jobNumber: number;
+  instrument: string;
   stop: AbortController;
+  /** What becomes of the output, told before anything is written of it; null while nothing can be on. */
+  output: Promise<'off' | 'unknown'> | null;
+  /** The run is in the record. */
   done: Promise<unknown>;
 }
 
@@ -55,11 +69,20 @@ export class InstrumentRuns {
     return Promise.all(runs.map((r) => r.done));
   }
 
+  /** Takes off what this process drives for a job, by what is in memory alone, and tells what became of it. */
+  cut(jobNumber: number, why: string): Promise<OutputTold[]> {
+    const runs = [...this.active.values()].filter((r) => r.jobNumber === jobNumber);
+    for (const r of runs) r.stop.abort(why);
+    return Promise.all(
+      runs.map(async ({ instrument, output }) => ({ instrument, output: (await output) ?? 'off' })),
+    );
+  }
+
   /**
    * Takes every output of a job off, here and in the other processes, and says which could not be reached. The database
    * may be away: what this process drives comes off all the same.
    */
-  async stopJob(jobId: string): Promise<{ instrument: string; output: 'off' | 'unknown' }[]> {
+  async stopJob(jobId: string): Promise<OutputTold[]> {
     const here = this.abort(jobId, 'Stop was pressed');
     const tell = announceNow(this.store, { topic: 'stop-outputs', jobId });
     const limit = new Promise((r) => setTimeout(r, STOP_WITHIN_MS).unref());
@@ -90,9 +113,12 @@ export class InstrumentRuns {
     }
   }
 
-  /** Outputs off, then nothing more runs here. */
+  /** Outputs off, then nothing more runs here. A database that hangs keeps nobody waiting. */
   async close(): Promise<void> {
-    await this.abort(null, 'the server stopped');
+    const outputs = [...this.active.values()].map((r) => r.output);
+    const kept = this.abort(null, 'the server stopped');
+    await Promise.all(outputs);
+    await Promise.race([kept, new Promise((r) => setTimeout(r, RECORD_WITHIN_MS).unref())]);
   }
 
   /**
@@ -100,9 +126,33 @@ export class InstrumentRuns {
    * @throws 409 where the key belongs to something else, or another job drives the instrument.
    */
   async run(ask: RunAsk): Promise<InstrumentRunRow> {
-    const { store } = this;
     const id = randomUUID();
-    const lock = new pg.Client({ connectionString: this.databaseUrl });
+    const stop = new AbortController();
+    const gone = (): void => stop.abort('the page was closed');
+    if (ask.signal.aborted) gone();
+    ask.signal.addEventListener('abort', gone, { once: true });
+    const live: Active = {
+      jobId: ask.job.id,
+      jobNumber: ask.job.number,
+      instrument: ask.instrument.name,
+      stop,
+      output: null,
+      done: Promise.resolve(),
+    };
+    // Known before it is claimed: a Stop at any moment from here on keeps the output off.
+    this.active.set(id, live);
+    try {
+      const done = this.claim(id, ask, live);
+      live.done = done.catch(() => undefined);
+      return await done;
+    } finally {
+      this.active.delete(id);
+      ask.signal.removeEventListener('abort', gone);
+    }
+  }
+
+  private async claim(id: string, ask: RunAsk, live: Active): Promise<InstrumentRunRow> {
+    const { store } = this;
     const [claimed] = await store.sequelize.query<{ id: string }>(
       `INSERT INTO instrument_runs (id, key, instrument_id, job_id, person_id, parameters, state, output)
        VALUES (:id, :key, :instrument, :job, :person, :parameters, 'running', 'off')
@@ -119,19 +169,7 @@ export class InstrumentRuns {
         type: QueryTypes.SELECT,
       },
     );
-    if (!claimed) return this.join(ask);
-    const stop = new AbortController();
-    const gone = (): void => stop.abort('the page was closed');
-    if (ask.signal.aborted) gone();
-    ask.signal.addEventListener('abort', gone, { once: true });
-    const done = this.drive(id, ask, stop, lock);
-    this.active.set(id, { jobId: ask.job.id, stop, done: done.catch(() => undefined) });
-    try {
-      return await done;
-    } finally {
-      this.active.delete(id);
-      ask.signal.removeEventListener('abort', gone);
-    }
+    return claimed ? this.drive(id, ask, live) : this.join(ask);
   }
 
   private async join(ask: RunAsk): Promise<InstrumentRunRow> {
@@ -151,13 +189,10 @@ export class InstrumentRuns {
     }
   }
 
-  private async drive(
-    id: string,
-    ask: RunAsk,
-    stop: AbortController,
-    lock: pg.Client,
-  ): Promise<InstrumentRunRow> {
+  private async drive(id: string, ask: RunAsk, live: Active): Promise<InstrumentRunRow> {
     const { instrument, job } = ask;
+    const { stop } = live;
+    const lock = new pg.Client({ connectionString: this.databaseUrl });
     const { InstrumentRun } = this.store.models;
     const end = async (change: Partial<InstrumentRunRow>): Promise<InstrumentRunRow> => {
       const row = (await InstrumentRun.findByPk(id))!;
@@ -197,9 +232,10 @@ export class InstrumentRuns {
       }
       await instrument.update({ lastSeen: new Date(), identity: device.identity.slice(0, 200) });
       await InstrumentRun.update({ output: 'on' }, { where: { id } });
+      keepAsking(lock, stop);
       let result: RunEnd;
       try {
-        result = await runTest(device, () => open(instrument.host, instrument.port), {
+        const test = runTest(device, () => open(instrument.host, instrument.port), {
           setV: ask.setV,
           mostV: ask.mostV,
           seconds: ask.seconds,
@@ -207,6 +243,11 @@ export class InstrumentRuns {
           signal: stop.signal,
           onPoint: (point) => void announceNow(this.store, { topic: 'tester', job: job.number, point }),
         });
+        live.output = test.then(
+          (r) => r.output,
+          (e: unknown) => (e instanceof InputProblem ? 'off' : 'unknown'),
+        );
+        result = await test;
       } catch (e) {
         device.close();
         if (e instanceof InputProblem) {
@@ -268,6 +309,23 @@ export class InstrumentRuns {
       return 'unknown';
     }
   }
+}
+
+/** A test goes on only while the database that keeps it answers: one that hangs ends it as one that is lost does. */
+function keepAsking(lock: pg.Client, stop: AbortController): void {
+  const ask = async (): Promise<void> => {
+    if (stop.signal.aborted) return;
+    const silent = setTimeout(() => stop.abort('the database does not answer'), DATABASE_SILENT_MS);
+    try {
+      await lock.query('SELECT 1');
+      setTimeout(() => void ask(), ASK_EVERY_MS).unref();
+    } catch {
+      // The connection was ended with the run, or lost, which its own listener tells.
+    } finally {
+      clearTimeout(silent);
+    }
+  };
+  void ask();
 }
 
 export async function viewRuns(store: Store, jobId: string): Promise<InstrumentRun[]> {

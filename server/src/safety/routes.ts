@@ -41,8 +41,7 @@ export function safetyRoutes(store: Store, runs: InstrumentRuns): Router {
     write(201, (d, job, profile, req) => closeLockout(store, d, job, profile, req.body)),
   );
   router.post('/jobs/:number/stops', needs('technician'), async (req, res, next) => {
-    // Outputs come off before anything is written. Who asks and which job are still read first: a database that hangs
-    // delays this, one that is lost ends the runs by itself.
+    // What this process drives is off already (stopFirst); here the other processes are told, and all are named.
     const { job } = await findJob(store, req.params.number);
     const outputs = await runs.stopJob(job.id);
     await write(201, (d, found, _p, r) => stopWork(store, d, found, r.body, outputs))(req, res, next);
