@@ -20,6 +20,19 @@ export interface CostedFinding extends ChannelFinding {
   costKm: Measured;
 }
 
+/**
+ * How sure a verdict on a module is: as sure as the least sure of its channels with that verdict.
+ * `sureness([{module:'M07',verdict:'low-capacity',confidence:0.99},{…,confidence:0.97}], first)` is 0.97.
+ */
+export function sureness(
+  findings: readonly Pick<CostedFinding, 'module' | 'verdict' | 'confidence'>[],
+  of: Pick<CostedFinding, 'module' | 'verdict'>,
+): number {
+  return Math.min(
+    ...findings.filter((f) => f.module === of.module && f.verdict === of.verdict).map((f) => f.confidence),
+  );
+}
+
 /** One end of the tilt picture: charge of each channel against the pack's median, as a share of the capacity. */
 export interface TiltEnd {
   socFraction: number;

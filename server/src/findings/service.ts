@@ -2,7 +2,7 @@ import { NewFindingSchema } from '@cellmend/contract/findings';
 import type { Finding } from '@cellmend/contract/records';
 import type { InsulationReport } from '@cellmend/core/insulation';
 import { CORE_VERSION, type PackProfile } from '@cellmend/core/pack';
-import { verdictName, type SpreadReport } from '@cellmend/core/spread';
+import { sureness, verdictName, type SpreadReport } from '@cellmend/core/spread';
 import { randomUUID } from 'node:crypto';
 import { isDeepStrictEqual } from 'node:util';
 import type { Transaction } from 'sequelize';
@@ -36,7 +36,7 @@ export function headlineOf(topic: string, result: unknown): string {
     return report.pack.verdict === 'aged'
       ? 'Aged but even: no channel stands out.'
       : 'No channel stands out.';
-  return `${first.module} ${verdictName(first.verdict)}${first.verdict === 'undetermined' ? '' : `, ${Math.round(first.confidence * 100)} % sure`}`;
+  return `${first.module} ${verdictName(first.verdict)}${first.verdict === 'undetermined' ? '' : `, ${Math.round(sureness(report.findings, first) * 100)} % sure`}`;
 }
 
 /** The version of the job's profile as it is now. */

@@ -50,9 +50,18 @@ const Card = styled.article<{ $now: boolean }>`
     }
   }
   @media (max-width: 800px) {
-    grid-template-columns: 1fr auto;
+    grid-template-columns: minmax(0, 1fr) auto;
+    > :last-child {
+      grid-column: 1 / -1;
+    }
     svg {
       display: none;
+    }
+  }
+  @media (max-width: 500px) {
+    grid-template-columns: minmax(0, 1fr);
+    .when {
+      text-align: left;
     }
   }
 `;

@@ -24,6 +24,14 @@ const Bar = styled.footer`
   font-size: 14px;
   min-width: 0;
   position: relative;
+  @media (max-width: 1000px) {
+    position: sticky;
+    bottom: 0;
+    z-index: 4;
+    flex-wrap: wrap;
+    gap: 4px 14px;
+    padding: 6px 14px;
+  }
   @media print {
     display: none;
   }
@@ -41,6 +49,10 @@ const JotForm = styled.form`
   padding: 0 12px;
   &:focus-within {
     outline: 3px solid var(--mat-text);
+  }
+  @media (max-width: 1000px) {
+    flex: 1 1 180px;
+    height: 44px;
   }
   input {
     flex: 1;
@@ -89,6 +101,21 @@ const Tray = styled.div`
   overflow: hidden;
   flex: 1;
   min-width: 0;
+  @media (max-width: 1000px) {
+    order: 5;
+    flex: 1 1 100%;
+    flex-wrap: wrap;
+    gap: 0 14px;
+    &:empty {
+      display: none;
+    }
+  }
+  /* A phone has room for one. */
+  @media (max-width: 640px) {
+    > :nth-child(n + 2) {
+      display: none;
+    }
+  }
 `;
 const One = styled(AriaButton)<{ $over: boolean }>`
   background: none;
@@ -116,6 +143,12 @@ const Tool = styled(AriaButton)`
   align-items: center;
   white-space: nowrap;
   color: var(--ink);
+`;
+/** Keys are for who has a keyboard. */
+const KeysTool = styled(Tool)`
+  @media (max-width: 640px) {
+    display: none;
+  }
 `;
 const Wait = styled(Tool)`
   font-weight: 650;
@@ -361,9 +394,9 @@ export function Footer({
           Walk <Kbd>W</Kbd>
         </Tool>
       )}
-      <Tool onPress={onKeys}>
+      <KeysTool onPress={onKeys}>
         Keys <Kbd>?</Kbd>
-      </Tool>
+      </KeysTool>
     </Bar>
   );
 }

@@ -26,6 +26,18 @@ export const Bar = styled.header`
   :focus-visible {
     outline-color: #fff;
   }
+  /* Lamp, Stop and job stay in view; on a phone name and account scroll away. */
+  @media (max-width: 1000px) {
+    position: sticky;
+    top: 0;
+    z-index: 4;
+    flex-wrap: wrap;
+    gap: 0 12px;
+    padding: 0 14px 8px;
+  }
+  @media (max-width: 640px) {
+    top: -48px;
+  }
   @media print {
     display: none;
   }
@@ -35,10 +47,20 @@ export const Brand = styled(NavLink)`
   font-weight: 700;
   letter-spacing: 0.01em;
   white-space: nowrap;
+  @media (max-width: 1000px) {
+    margin-right: auto;
+    line-height: 48px;
+  }
 `;
 const Nav = styled.nav`
   display: flex;
   gap: 24px;
+  @media (max-width: 1000px) {
+    order: 2;
+    flex: 1 1 100%;
+    gap: 4px 20px;
+    flex-wrap: wrap;
+  }
   a {
     opacity: 0.88;
     padding: 4px 0;
@@ -55,6 +77,12 @@ export const Vehicle = styled.span`
   white-space: nowrap;
   min-width: 0;
   flex: 0 1 auto;
+  @media (max-width: 1000px) {
+    order: 3;
+    flex: 1 1 100%;
+    white-space: normal;
+    overflow-wrap: anywhere;
+  }
 `;
 const Right = styled.div`
   margin-left: auto;
@@ -62,6 +90,9 @@ const Right = styled.div`
   align-items: center;
   gap: 12px;
   flex: none;
+  @media (max-width: 1000px) {
+    display: contents;
+  }
 `;
 const Me = styled(AriaButton)`
   background: none;
@@ -99,8 +130,17 @@ export const Lamp = styled.span`
   color: var(--hot-ink);
   border-radius: 6px;
   padding: 7px 14px;
+  min-height: 44px;
   font-weight: 650;
   white-space: nowrap;
+  @media (max-width: 1000px) {
+    order: 2;
+    flex: 1;
+    white-space: normal;
+  }
+  @media (max-width: 640px) {
+    flex-basis: calc(100% - 100px);
+  }
 `;
 
 const Calm = styled(Lamp)`
@@ -117,6 +157,9 @@ const StopButton = styled(AriaButton)`
   padding: 0 18px;
   font-weight: 700;
   cursor: pointer;
+  @media (max-width: 1000px) {
+    order: 2;
+  }
 `;
 
 /** Hazard orange: the pack counts as energised until it is proven dead. */
@@ -209,6 +252,10 @@ const Frame = styled.div`
   > main {
     overflow: auto;
     min-width: 0;
+  }
+  @media (max-width: 1000px) {
+    grid-template-rows: auto auto;
+    height: auto;
   }
 `;
 

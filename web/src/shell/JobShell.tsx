@@ -3,6 +3,8 @@ import type { Person } from '@cellmend/contract/people';
 import { GATED_STAGES } from '@cellmend/contract/safety';
 import { chemistryName, normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { useMemo, useState, useSyncExternalStore } from 'react';
+import { ChevronDown } from 'lucide-react';
+import { Button as AriaButton } from 'react-aria-components';
 import { Navigate, NavLink, useNavigate, useParams } from 'react-router';
 import styled from 'styled-components';
 import { useAwaySince } from '../api/live';
@@ -18,7 +20,7 @@ import { Footer, USUAL, useJotRef } from './Footer';
 import { KeyHelp, useKeys } from './keys';
 import { Timeline } from './Timeline';
 import { Walk } from './Walk';
-import { Page, ProblemNote } from '../ui/parts';
+import { Mute, Page, ProblemNote } from '../ui/parts';
 import { Account, Bar, Brand, Right, SafetyLamp, Stop, Vehicle } from './Header';
 import { StopDialog } from './StopDialog';
 import { Closed } from './Closed';
@@ -31,15 +33,46 @@ const Grid = styled.div<{ $map: boolean }>`
   height: 100%;
   grid-template: 56px minmax(0, 1fr) 52px / 196px minmax(0, 1fr) ${(p) => (p.$map ? '372px' : '56px')};
   @media (max-width: 1000px) {
-    grid-template: 56px auto auto auto 52px / 1fr;
+    grid-template: auto auto 1fr auto auto / minmax(0, 1fr);
     height: auto;
+    min-height: 100%;
   }
   @media print {
     display: block;
     height: auto;
   }
 `;
-const Rail = styled.nav`
+/** On a narrow screen the route is behind its present stage. */
+const RouteToggle = styled(AriaButton)`
+  display: none;
+  align-items: center;
+  gap: 9px;
+  width: 100%;
+  min-height: 48px;
+  padding: 0 20px;
+  border: 0;
+  border-bottom: 1px solid var(--line);
+  background: var(--rail);
+  font-weight: 650;
+  cursor: pointer;
+  svg {
+    margin-left: auto;
+  }
+  @media (max-width: 1000px) {
+    display: flex;
+  }
+  @media print {
+    display: none;
+  }
+`;
+const RouteBox = styled.div`
+  min-width: 0;
+  display: contents;
+  @media (max-width: 1000px) {
+    display: block;
+  }
+`;
+const Rail = styled.nav<{ $open: boolean }>`
   padding: 14px 0 14px 14px;
   border-right: 1px solid var(--line);
   background: var(--rail);
@@ -73,6 +106,16 @@ const Rail = styled.nav`
     color: var(--mute);
     font-size: 12px;
     white-space: nowrap;
+  }
+  @media (max-width: 1000px) {
+    display: ${(p) => (p.$open ? 'grid' : 'none')};
+    grid-template-columns: repeat(auto-fill, minmax(150px, 1fr));
+    gap: 0 14px;
+    padding: 8px 14px;
+    border-bottom: 1px solid var(--line);
+    a {
+      min-height: 44px;
+    }
   }
   @media print {
     display: none;
@@ -128,6 +171,7 @@ export function JobShell({ person }: { person: Person }) {
     [profile],
   );
   const [dialog, setDialog] = useState<'walk' | 'keys' | 'stop' | null>(null);
+  const [route, setRoute] = useState(false);
   const jotRef = useJotRef();
   const navigate = useNavigate();
   useKeys({
@@ -185,32 +229,38 @@ export function JobShell({ person }: { person: Person }) {
             <Account person={person} />
           </Right>
         </Bar>
-        <Rail aria-label="Route">
-          {PHASES.map((phase) => (
-            <div key={phase.name}>
-              <h3>{phase.name}</h3>
-              {phase.stages.map((s) => {
-                const state = job.route[s.id];
-                return (
-                  <NavLink key={s.id} to={`/jobs/${number}/${s.id}`}>
-                    <Mark
-                      $state={state.note === 'gate' ? 'gate' : state.state}
-                      role="img"
-                      aria-label={WORDS[state.state]}
-                    />
-                    {s.name}
-                    {state.note && <small>{state.note}</small>}
-                  </NavLink>
-                );
-              })}
-            </div>
-          ))}
-          <h3>Record</h3>
-          {decisionOf(job, 'intake')?.body.aim === 'buy' && (
-            <NavLink to={`/jobs/${number}/buyers-check`}>Buyer’s check</NavLink>
-          )}
-          <NavLink to={`/jobs/${number}/timeline`}>Timeline</NavLink>
-        </Rail>
+        <RouteBox>
+          <RouteToggle aria-expanded={route} onPress={() => setRoute(!route)}>
+            <Mute>Stage</Mute> {stage?.name ?? (buyer ? 'Buyer’s check' : 'Timeline')}
+            <ChevronDown size={20} aria-hidden />
+          </RouteToggle>
+          <Rail aria-label="Route" $open={route} onClick={() => setRoute(false)}>
+            {PHASES.map((phase) => (
+              <div key={phase.name}>
+                <h3>{phase.name}</h3>
+                {phase.stages.map((s) => {
+                  const state = job.route[s.id];
+                  return (
+                    <NavLink key={s.id} to={`/jobs/${number}/${s.id}`}>
+                      <Mark
+                        $state={state.note === 'gate' ? 'gate' : state.state}
+                        role="img"
+                        aria-label={WORDS[state.state]}
+                      />
+                      {s.name}
+                      {state.note && <small>{state.note}</small>}
+                    </NavLink>
+                  );
+                })}
+              </div>
+            ))}
+            <h3>Record</h3>
+            {decisionOf(job, 'intake')?.body.aim === 'buy' && (
+              <NavLink to={`/jobs/${number}/buyers-check`}>Buyer’s check</NavLink>
+            )}
+            <NavLink to={`/jobs/${number}/timeline`}>Timeline</NavLink>
+          </Rail>
+        </RouteBox>
         <Middle id="stage">
           <Caught key={here}>
             {gated ? (

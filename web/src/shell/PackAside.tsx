@@ -19,6 +19,13 @@ const Aside = styled.aside`
   flex-direction: column;
   gap: 8px;
   overflow: auto;
+  @media (max-width: 1000px) {
+    border-left: 0;
+    border-top: 1px solid var(--line);
+    > svg {
+      max-width: 420px;
+    }
+  }
   @media print {
     display: none;
   }

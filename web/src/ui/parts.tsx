@@ -16,6 +16,9 @@ const press = css`
   cursor: pointer;
   text-decoration: none;
   white-space: nowrap;
+  @media (max-width: 640px) {
+    white-space: normal;
+  }
   background: var(--mat);
   color: var(--mat-ink);
   box-shadow: inset 0 0 0 1px color-mix(in srgb, var(--mat-text) 55%, transparent);
@@ -95,6 +98,9 @@ const AnswerBox = styled.section<{ $tone: 'suspect' | 'good' | 'hot' | 'plain' }
   p {
     color: var(--mute);
   }
+  @media (max-width: 640px) {
+    grid-template-columns: minmax(0, 1fr);
+  }
 `;
 const Big = styled.div`
   font-size: 32px;
@@ -102,6 +108,11 @@ const Big = styled.div`
   line-height: 1;
   text-align: right;
   white-space: nowrap;
+  @media (max-width: 640px) {
+    text-align: left;
+    white-space: normal;
+    margin-top: 8px;
+  }
   small {
     display: block;
     font-size: 13px;
@@ -220,6 +231,11 @@ export const Page = styled.div`
 
 export const DataTable = styled.table`
   font-size: 14.5px;
+  /* A table wider than a phone moves within itself, never the page. */
+  @media (max-width: 640px) {
+    display: block;
+    overflow-x: auto;
+  }
   th {
     text-align: left;
     color: var(--mute);

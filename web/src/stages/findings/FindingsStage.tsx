@@ -182,7 +182,8 @@ export function FindingsStage({ question }: StageProps) {
           {report.pack.verdict === 'aged'
             ? 'Every group holds much less than when new. Swapping one module cannot bring it back.'
             : 'All groups agree within what healthy groups differ by, in what was recorded.'}
-          {!report.capacityAh.measured && ` Capacity is not measured. ${report.capacityAh.why} ${report.capacityAh.test}`}
+          {!report.capacityAh.measured &&
+            ` Capacity is not measured. ${report.capacityAh.why} ${report.capacityAh.test}`}
         </Answer>
       )}
       <Columns $of="1.35fr 1fr">

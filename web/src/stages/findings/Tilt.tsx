@@ -7,6 +7,7 @@ const Svg = styled.svg`
   width: 100%;
   flex: 1;
   min-height: 240px;
+  max-height: 420px;
   text {
     font-family: 'Atkinson Hyperlegible Next Variable', sans-serif;
     font-size: 15px;

@@ -1,6 +1,6 @@
 import type { Measured } from '@cellmend/core/pack';
 import type { CostedFinding, SpreadReport } from '@cellmend/core/spread';
-import { verdictName } from '@cellmend/core/spread';
+import { sureness, verdictName } from '@cellmend/core/spread';
 import { channelList, fixed, percent, upper } from '../../ui/words';
 
 /** Channels of one module with the same verdict, as one suspect. */
@@ -43,7 +43,7 @@ export function suspectsOf(report: SpreadReport): Suspect[] {
       module: first.module,
       verdict: first.verdict,
       title: upper(verdictName(first.verdict)),
-      confidence: first.verdict === 'undetermined' ? null : Math.min(...channels.map((c) => c.confidence)),
+      confidence: first.verdict === 'undetermined' ? null : sureness(channels, first),
       channels: sorted,
       worst,
       costKm: worst.costKm,

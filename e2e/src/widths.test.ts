@@ -1,0 +1,83 @@
+import type { Page } from 'playwright-core';
+import { describe, expect, it } from 'vitest';
+import { signInAs } from './browser';
+import { demoDepot } from './depot';
+
+const depot = demoDepot();
+const WORKSHOP = ['/', '/packs', '/instruments', '/people'];
+const STAGES = [
+  'intake',
+  'scan',
+  'findings',
+  'make-safe',
+  'insulation',
+  'strip-down',
+  'bench',
+  'match',
+  'balance',
+  'rebuild',
+  'prove',
+  'hand-over',
+  'timeline',
+];
+
+/** How far the page reaches beyond the screen, px, and whether lamp and Stop are wholly on it. */
+const look = (page: Page): Promise<{ beyondPx: number; inView: boolean }> =>
+  page.evaluate(() => {
+    const inside = (e: Element | null | undefined): boolean => {
+      if (!e) return false;
+      const b = e.getBoundingClientRect();
+      return b.width > 0 && b.left >= 0 && b.top >= 0 && b.right <= innerWidth && b.bottom <= innerHeight;
+    };
+    const stop = [...document.querySelectorAll('header button')].find((b) => b.textContent === 'Stop');
+    return {
+      beyondPx: document.documentElement.scrollWidth - innerWidth,
+      inView: inside(stop) && inside(document.querySelector('header [role="status"]')),
+    };
+  });
+
+describe('on a phone, a tablet and a laptop', () => {
+  it.each([360, 768, 1280])(
+    'at %i px nothing is wider than the screen; lamp and Stop stay in view',
+    async (width) => {
+      const { page, context } = await depot.tablet();
+      await page.setViewportSize({ width, height: 800 });
+      await signInAs(page, 'Ina Holm');
+      await page.goto('/jobs/147/scan');
+      if (width === 360) {
+        await page.getByRole('button', { name: 'marram-3-before.csv' }).click();
+        await page.getByRole('link', { name: 'See findings' }).waitFor();
+      }
+      for (const path of [...WORKSHOP, ...STAGES.map((s) => `/jobs/147/${s}`)]) {
+        await page.goto(path);
+        await page.getByRole('heading', { level: 1 }).first().waitFor();
+        const top = await look(page);
+        expect([path, top.beyondPx]).toEqual([path, 0]);
+        if (!path.startsWith('/jobs')) continue;
+        expect([path, top.inView]).toEqual([path, true]);
+        // Also at the end of a long page.
+        await page.mouse.move(width / 2, 500);
+        await page.mouse.wheel(0, 5000);
+        await page.waitForTimeout(150);
+        expect([path, (await look(page)).inView]).toEqual([path, true]);
+      }
+      await context.close();
+    },
+  );
+
+  it('a phone picks the stage from behind the present one, and opens Stop', async () => {
+    const { page, context } = await depot.tablet();
+    await page.setViewportSize({ width: 360, height: 740 });
+    await signInAs(page, 'Ina Holm');
+    await page.goto('/jobs/147/intake');
+    await page.getByRole('button', { name: /^Stage Intake/ }).click();
+    await page.getByRole('navigation', { name: 'Route' }).getByRole('link', { name: 'Bench' }).click();
+    await page.getByRole('button', { name: /^Stage Bench/ }).waitFor();
+    expect(await page.getByRole('navigation', { name: 'Route' }).isVisible()).toBe(false);
+    await page.getByRole('button', { name: 'Stop' }).click();
+    const dialog = await page.getByRole('dialog', { name: 'Stop' }).boundingBox();
+    expect(dialog!.x).toBeGreaterThanOrEqual(0);
+    expect(dialog!.x + dialog!.width).toBeLessThanOrEqual(360);
+    await context.close();
+  });
+});
