@@ -50,6 +50,7 @@ grid = np.arange(len(A['volt'])) / x['steps']
 S = lambda s: np.interp(np.clip(s, 0, 1), grid, A['slope'])
 V = lambda s: np.interp(np.clip(s, 0, 1), grid, A['volt']) + S(s) * (s - np.clip(s, 0, 1))
 waves = [9.0, 20.0]
+shapes = [7.0, 16.0, 36.0]
 out = []
 for h in x['hypotheses']:
     prior = np.array(h['priorSd'])
@@ -57,15 +58,16 @@ for h in x['hypotheses']:
     def left(t):
         d = t[0] - t[1] * q - t[4] * A['days']
         s = A['soc']
-        charge = V(s + d) - V(s) + t[6] * (S(s + d) - A['slopes'])
+        charge = V(s + d) - V(s) + t[12] * (S(s + d) - A['slopes'])
         for j, w in enumerate(waves):
-            charge = charge + t[7 + 2 * j] * (np.sin(w * (s + d)) - np.sin(w * s)) + t[8 + 2 * j] * (np.cos(w * (s + d)) - np.cos(w * s))
+            charge = charge + t[13 + 2 * j] * (np.sin(w * (s + d)) - np.sin(w * s)) + t[14 + 2 * j] * (np.cos(w * (s + d)) - np.cos(w * s))
+        shape = sum(t[6 + 2 * j] * np.sin(w * s) + t[7 + 2 * j] * np.cos(w * s) for j, w in enumerate(shapes))
         slow = h['tied'] * t[2] + t[3]
-        r = A['deviation'] - (charge - t[2] * A['ohmic'] - slow * A['slow'] + t[5])
+        r = A['deviation'] - (charge - t[2] * A['ohmic'] - slow * A['slow'] + t[5] + shape)
         return np.concatenate([np.sqrt(x['weight'] * A['count']) * r, t / prior])
     best = None
     for start in [[0, 0], [-0.04, 0], [-0.1, 0], [0.05, 0], [0, 0.2]]:
-        t0 = np.zeros(11); t0[0], t0[1] = start
+        t0 = np.zeros(17); t0[0], t0[1] = start
         r = least_squares(left, t0, x_scale=prior, max_nfev=120)
         if best is None or 2 * r.cost < best['cost']: best = {'cost': 2 * float(r.cost), 'theta': list(r.x)}
     out.append(best)
@@ -134,9 +136,10 @@ describe.each(['nmc', 'lfp'] as const)('the fit of one channel of %s', (chemistr
                 h.free.soc ?? scatter.socFraction,
                 h.free.capacity ?? scatter.capacity,
                 h.free.ohmic ?? scatter.resistance,
-                h.free.slow ?? (h.tied ? 0.6 : 1) * scatter.resistance,
+                h.free.slow ?? (h.tied ? scatter.slow : Math.hypot(scatter.resistance, scatter.slow)),
                 h.free.leak ?? scatter.leakPerDay,
                 h.free.offset ?? scatter.offsetV,
+                ...Array.from({ length: 6 }, () => scatter.shapeV),
                 0.01,
                 0.002,
                 0.002,

@@ -3,9 +3,11 @@ import { accumulateColumns, solveSpd, spdInverseDiagonal } from './linear';
 import type { Observation, Observed } from './observe';
 import type { Trajectory } from './trajectory';
 
-/** Parameters of one channel, in this order. */
+/** Parameters of one channel, in this order; after them come shapes of its curve and how the table lies beside it. */
 export const PARAMETERS = ['soc', 'capacity', 'ohmic', 'slow', 'leak', 'offset'] as const;
 export type Parameter = (typeof PARAMETERS)[number];
+/** Where the shapes begin among the parameters of a fit, and where the curve's own errors do. */
+const SHAPE = PARAMETERS.length;
 
 /**
  * How the real curve lies beside its table: shifted in charge, and waves of some mV. They matter only where a
@@ -30,6 +32,57 @@ function wavesOf(observed: Observed): { sin: Float64Array; cos: Float64Array }[]
     waves.set(observed, found);
   }
   return found;
+}
+
+/**
+ * How the curves of cells that aged differently lie beside one another at the same charge: waves a volt-scale of which
+ * (`Scatter.shapeV`) the pack's own majority tells. Coarse to fine; what is coarser is charge and capacity.
+ */
+const SHAPE_WAVES_PER_SOC = [7, 16, 36];
+export const SHAPES = 2 * SHAPE_WAVES_PER_SOC.length;
+const BENT = SHAPE + SHAPES;
+const shapes = new WeakMap<Observed, Float64Array[]>();
+/** One column per shape over the typical cell's charge, V for a unit. */
+function shapesOf(observed: Observed): Float64Array[] {
+  let found = shapes.get(observed);
+  if (!found) {
+    const soc = observed.trajectory.socFraction;
+    found = SHAPE_WAVES_PER_SOC.flatMap((w) => [
+      soc.map((s) => Math.sin(w * s)),
+      soc.map((s) => Math.cos(w * s)),
+    ]);
+    shapes.set(observed, found);
+  }
+  return found;
+}
+
+/**
+ * What one unit of each parameter, and of each shape, adds to the readings of a channel while differences are small, V:
+ * one column a parameter, as long as the channel's readings.
+ */
+export function screeningColumns(
+  observed: Observed,
+  slopes: Float64Array,
+  channel: number,
+  cells: number,
+): Float64Array {
+  const t = observed.trajectory;
+  const { at } = observed.channels[channel]!;
+  const n = at.length;
+  const columns = new Float64Array(n * (SHAPE + SHAPES));
+  const shapes = shapesOf(observed);
+  for (let i = 0; i < n; i++) {
+    const k = at[i]!;
+    const along = cells * slopes[k]!;
+    columns[i] = along;
+    columns[n + i] = (-along * t.drawnAh[k]!) / t.capacityAh;
+    columns[2 * n + i] = -cells * (t.ohmicV[k]! + t.slowV[k]!);
+    columns[3 * n + i] = -cells * t.slowV[k]!;
+    columns[4 * n + i] = (-along * (t.timeS[k]! - t.timeS[0]!)) / 86400;
+    columns[5 * n + i] = 1;
+    for (let j = 0; j < SHAPES; j++) columns[(SHAPE + j) * n + i] = shapes[j]![k]!;
+  }
+  return columns;
 }
 
 const CURVE_STEPS = 4096;
@@ -166,7 +219,7 @@ function fitFrom(
   const { curve } = observed;
   const weight = 1 / (noiseV * noiseV * inflation);
   // A healthy channel's slow resistance goes with its ohmic one but for a little; a joint has nothing to do with it.
-  const slowSd = hypothesis.tied ? 0.6 * scatter.resistance : scatter.resistance;
+  const slowSd = hypothesis.tied ? scatter.slow : Math.hypot(scatter.resistance, scatter.slow);
   const priorSd = [
     scatter.socFraction,
     scatter.capacity,
@@ -174,6 +227,7 @@ function fitFrom(
     slowSd,
     scatter.leakPerDay,
     scatter.offsetV,
+    ...Array.from({ length: SHAPES }, () => cells * scatter.shapeV),
     ...(passes === 1 ? [] : [CURVE_SHIFT_SD, ...CURVE_WAVES.flatMap((w) => [w.sdV, w.sdV])]),
   ];
   const COUNT = priorSd.length;
@@ -196,9 +250,19 @@ function fitFrom(
   // One column per parameter: what it adds to each reading, kept from the last look so that the next step needs no second one.
   if (scratch.length < n * COUNT) scratch = new Float64Array(2 * n * COUNT);
   const columns = scratch.subarray(0, n * COUNT);
+  // Shapes lie over the typical cell's charge, whatever the channel's own gap is.
+  shapesOf(observed).forEach((shape, j) => {
+    for (let i = 0; i < n; i++) columns[(SHAPE + j) * n + i] = shape[channel.at[i]!]!;
+  });
+  const shape = new Float64Array(n);
   /** Fills residuals and columns for a set of parameters; returns the chi-square. */
   const look = (th: Float64Array): number => {
     let sum = 0;
+    shape.fill(0);
+    for (let j = SHAPE; j < SHAPE + SHAPES; j++) {
+      const by = th[j]!;
+      if (by !== 0) for (let i = 0; i < n; i++) shape[i]! += by * columns[j * n + i]!;
+    }
     for (let i = 0; i < n; i++) {
       const k = channel.at[i]!;
       const s = t.socFraction[k]!;
@@ -228,10 +292,10 @@ function fitFrom(
           plain * (s - inside);
         along =
           s + d === insideToo
-            ? CURVE_STEPS * (volt[g + 1]! - volt[g]! + th[6]! * (steep[g + 1]! - steep[g]!))
+            ? CURVE_STEPS * (volt[g + 1]! - volt[g]! + th[BENT]! * (steep[g + 1]! - steep[g]!))
             : slope;
-        columns[6 * n + i] = cells * (slope - plain);
-        charge += th[6]! * (slope - plain);
+        columns[BENT * n + i] = cells * (slope - plain);
+        charge += th[BENT]! * (slope - plain);
         for (let j = 0; j < CURVE_WAVES.length; j++) {
           // sin and cos of a sum, with those of the typical cell's charge known already.
           const { sin, cos } = wave[j]!;
@@ -242,15 +306,18 @@ function fitFrom(
           const sinD = small ? x * (1 + x * x * (-1 / 6 + x * x * (1 / 120 - (x * x) / 5040))) : Math.sin(x);
           const a = sin[k]! * cosD + cos[k]! * sinD;
           const b = cos[k]! * cosD - sin[k]! * sinD;
-          columns[(7 + 2 * j) * n + i] = cells * a;
-          columns[(8 + 2 * j) * n + i] = cells * b;
-          charge += th[7 + 2 * j]! * a + th[8 + 2 * j]! * b;
-          along += CURVE_WAVES[j]!.perSoc * (th[7 + 2 * j]! * (b + cos[k]!) - th[8 + 2 * j]! * (a + sin[k]!));
+          columns[(BENT + 1 + 2 * j) * n + i] = cells * a;
+          columns[(BENT + 2 + 2 * j) * n + i] = cells * b;
+          charge += th[BENT + 1 + 2 * j]! * a + th[BENT + 2 + 2 * j]! * b;
+          along +=
+            CURVE_WAVES[j]!.perSoc *
+            (th[BENT + 1 + 2 * j]! * (b + cos[k]!) - th[BENT + 2 + 2 * j]! * (a + sin[k]!));
         }
       } else charge = slope * d;
       const slow = slowV * th[2]! + th[3]!;
       const r =
-        channel.deviationV[i]! - (cells * (charge - th[2]! * t.ohmicV[k]! - slow * t.slowV[k]!) + th[5]!);
+        channel.deviationV[i]! -
+        (cells * (charge - th[2]! * t.ohmicV[k]! - slow * t.slowV[k]!) + th[5]! + shape[i]!);
       residualV[i] = r;
       sum += weight * channel.count[i]! * r * r;
       columns[i] = cells * along;

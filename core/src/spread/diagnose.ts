@@ -3,6 +3,7 @@ import type { ScanRecord } from '../scan';
 import {
   fitChannel,
   leakMilliamp,
+  PARAMETERS,
   residualNoise,
   slopesOf,
   blockInflation,
@@ -11,22 +12,21 @@ import {
 } from './channelModel';
 import { lookAbsolutely, type AbsoluteLook } from './absolute';
 import { observe, type Observed } from './observe';
-import { LOOSE, packScatter, scatterTimes, sensorStepOf, spreadFactor } from './packScatter';
+import { packScatter, sensorStepOf } from './packScatter';
 import { findSignatures, type Signature } from './signature';
-import { median } from './statistics';
 import type { Alternative, ChannelFinding, Estimate, Verdict } from './verdicts';
 import { explain } from './explain';
 import { HEALTHY, hypothesesFor, OPEN } from './hypotheses';
 import { canTell, isMaterial, isSeen, isVisible } from './material';
 
-/** Channels that tell how well the model fits this pack at all. */
-const STRICTNESS_SAMPLE = 12;
 /** Explanations that may lie far off along the bend of the curve. */
 const WIDE = new Set(['imbalance', 'low capacity, level at the start']);
 /** Gaps too small for the bend of the curve to hide a better answer further off. */
 const SMALL_GAP = { soc: 0.03, capacity: 0.08 };
 /** A figure counts as measured when the record leaves less than this share of the doubt there was before. */
 const TELLS = 0.7;
+/** Shape that is allowed, in times of the usual one, while the noise of the readings is told. */
+const WIDE_SHAPE = 4;
 /** Explanations within this of the best are still open. */
 export const SEPARATE_LIMIT = 9;
 
@@ -53,6 +53,176 @@ interface Judged {
   byVerdict: Map<Verdict, { chiSquare: number; fit: ChannelFit; hypothesis: Hypothesis }>;
 }
 
+/** Fits one explanation to one channel of a record, with what healthy channels of its pack differ by as prior. */
+type FitOne = (
+  channel: number,
+  hypothesis: Hypothesis,
+  inflation: number,
+  how?: { passes?: number; near?: boolean; also?: readonly ChannelFit[] },
+) => ChannelFit;
+
+/** What is known of a record once its healthy majority has spoken. */
+interface Majority {
+  observed: Observed;
+  pack: Pack;
+  scatter: Scatter;
+  /** No less than packs usually differ by: what is less is no fault, however plain it is. */
+  harmless: Scatter;
+  noiseV: number;
+  inflation: number;
+  fit: FitOne;
+}
+
+/** What this pack's own majority says of noise, lasting errors and healthy differences. */
+function majorityOf(record: ScanRecord, pack: Pack, observed: Observed, plain: readonly number[]): Majority {
+  const facts = factsOf(pack.profile.chemistry);
+  const slopes = slopesOf(observed);
+  const floorV = (0.6 * sensorStepOf(record, facts.sensorStepV)) / Math.sqrt(observed.readingsPerMoment);
+  const fitWith =
+    (scatter: Scatter, noiseV: number): FitOne =>
+    (c, hypothesis, inflation, { passes = 8, near = false, also = [] } = {}) =>
+      fitChannel(
+        observed,
+        slopes,
+        observed.channels[c]!,
+        pack.channels[c]!.cells,
+        scatter,
+        hypothesis,
+        noiseV,
+        inflation,
+        passes,
+        near,
+        also,
+      );
+  const loosely = fitWith({ ...facts.healthy, shapeV: WIDE_SHAPE * facts.healthy.shapeV }, 1.3 * floorV);
+  const { noiseV, inflation } = residualNoise(
+    plain.map((c) => loosely(c, OPEN, 1, { passes: 1 })),
+    floorV,
+  );
+  const own = packScatter(
+    observed,
+    slopes,
+    pack,
+    plain,
+    facts.healthy,
+    OPEN.free,
+    noiseV * Math.sqrt(inflation),
+  );
+  const scatter = widened(own, pack.channels.length);
+  return {
+    observed,
+    pack,
+    scatter,
+    harmless: largerOf(scatter, facts.healthy),
+    noiseV,
+    inflation,
+    fit: fitWith(scatter, noiseV),
+  };
+}
+
+/** The better of two healthy channels: slow resistance bound to the ohmic one, or on its own. */
+function nothingWrong(
+  { fit }: Majority,
+  channel: number,
+  inflation: number,
+  how: { passes: number; also?: readonly ChannelFit[] },
+): ChannelFit {
+  const bound = fit(channel, HEALTHY, inflation, how);
+  const loose = fit(channel, { ...HEALTHY, tied: false }, inflation, how);
+  return loose.chiSquare < bound.chiSquare ? loose : bound;
+}
+
+/**
+ * A second look at a channel that the linear one finds odd: the linear look overstates where the curve bends. The best
+ * fit of all if the channel stays odd by `limit`, null if it does not.
+ */
+function oddAfterAll(m: Majority, channel: number, limit: number): ChannelFit | null {
+  const { fit, inflation } = m;
+  const bound = fit(channel, HEALTHY, inflation, { passes: 5 });
+  let close = fit(channel, OPEN, inflation, { near: true });
+  // The bend of the curve can trap a fit: one that is free to be healthy is never truly worse than healthy.
+  if (close.chiSquare > bound.chiSquare) close = fit(channel, OPEN, inflation, { near: true, also: [bound] });
+  const small = Math.abs(close.theta[0]!) < SMALL_GAP.soc && Math.abs(close.theta[1]!) < SMALL_GAP.capacity;
+  const loose = fit(channel, { ...HEALTHY, tied: false }, inflation, { passes: 5 });
+  const calm = Math.min(bound.chiSquare, loose.chiSquare);
+  if (small && calm - close.chiSquare < 0.4 * limit) return null;
+  const enough = (f: ChannelFit): boolean => calm - f.chiSquare > limit * 0.8;
+  let least = fit(channel, OPEN, inflation, { also: [bound, close] });
+  if (enough(least)) return least;
+  for (const { hypothesis } of hypothesesFor(m.pack.profile.chemistry))
+    if (WIDE.has(hypothesis.name)) {
+      const f = fit(channel, hypothesis, inflation, { also: [least] });
+      if (f.chiSquare < least.chiSquare) least = f;
+    }
+  return enough(least) ? least : null;
+}
+
+/** Every explanation that the record can speak for, the best of each verdict, and how much better it is than none. */
+function explanationsOf(m: Majority, channelIndex: number, least: ChannelFit): Judged {
+  const { fit, observed, pack } = m;
+  const { cells } = pack.channels[channelIndex]!;
+  // Where the model itself is off for this channel, its readings weigh less; what is known of healthy channels does not.
+  const own = Math.max(m.inflation, Math.min(blockInflation(least, m.noiseV), 50 * m.inflation));
+  const byVerdict: Judged['byVerdict'] = new Map();
+  // Where one explanation has found its way through the bends, the next may start.
+  let deepest = fit(channelIndex, HEALTHY, own, { also: [least] });
+  for (const { verdict, hypothesis } of hypothesesFor(pack.profile.chemistry)) {
+    const f = fit(channelIndex, hypothesis, own, { also: [deepest] });
+    if (f.chiSquare < deepest.chiSquare) deepest = f;
+    // With charge free as well, leakage that is not plain in itself is only an imbalance told twice.
+    if (hypothesis.free.leak && hypothesis.free.soc && f.theta[4]! < 4 * f.sd[4]!) continue;
+    if (!canTell(hypothesis, observed, pack, cells)) continue;
+    if (!isSeen(hypothesis, f, observed.channels[channelIndex]!, observed.trajectory, cells)) continue;
+    const best = byVerdict.get(verdict);
+    if (!best || f.chiSquare < best.chiSquare)
+      byVerdict.set(verdict, { chiSquare: f.chiSquare, fit: f, hypothesis });
+  }
+  const nothing = nothingWrong(m, channelIndex, own, { passes: 8, also: [deepest] }).chiSquare;
+  const best = Math.min(...[...byVerdict.values()].map((v) => v.chiSquare));
+  return { channelIndex, detect: nothing - best, byVerdict };
+}
+
+/** Whether something that is not harmless is among the explanations that are still open. */
+function isWrong(m: Majority, { channelIndex, byVerdict }: Judged): boolean {
+  const all = [...byVerdict.values()];
+  const best = Math.min(...all.map((v) => v.chiSquare));
+  return all.some(
+    (v) =>
+      v.chiSquare - best < SEPARATE_LIMIT &&
+      isMaterial(v.hypothesis, v.fit, m.harmless, m.pack) &&
+      isVisible(v.hypothesis, v.fit, m.harmless, m.observed, m.pack.channels[channelIndex]!.cells),
+  );
+}
+
+/**
+ * Channels that are off as much as their neighbour in the string, the other way: a tap wire between two channels moves
+ * both, so the two speak together where neither does alone.
+ */
+function suspectedTaps(
+  m: Majority,
+  plain: readonly number[],
+  healthy: ReadonlyMap<number, ChannelFit>,
+  limit: number,
+): Set<number> {
+  const offset = hypothesesFor(m.pack.profile.chemistry).find((h) => h.verdict === 'sense-fault')!.hypothesis;
+  const found = new Set<number>();
+  const look = new Map(plain.map((c) => [c, m.fit(c, offset, m.inflation, { passes: 1 })]));
+  const at = PARAMETERS.indexOf('offset');
+  for (const a of plain) {
+    const b = a + 1;
+    const [fa, fb] = [look.get(a), look.get(b)];
+    if (!fa || !fb || fa.theta[at]! * fb.theta[at]! >= 0) continue;
+    const gain = healthy.get(a)!.chiSquare - fa.chiSquare + healthy.get(b)!.chiSquare - fb.chiSquare;
+    const variance = fa.sd[at]! ** 2 + fb.sd[at]! ** 2 + 2 * m.scatter.offsetV ** 2;
+    const mismatch = (fa.theta[at]! + fb.theta[at]!) ** 2 / variance;
+    if (mismatch < 6 && gain - mismatch > limit) found.add(a).add(b);
+  }
+  return found;
+}
+
+/** A channel whose pair speaks for it needs no more than this of its own. */
+const PAIRED_LIMIT = 3;
+
 /**
  * Finds what is wrong with each channel of a record.
  * Every channel is compared with the typical one; explanations are weighed by chi-square, with what healthy
@@ -64,186 +234,105 @@ export function diagnose(
   look: AbsoluteLook = lookAbsolutely(record, pack),
 ): Diagnosis {
   const facts = factsOf(pack.profile.chemistry);
-  const condemned = new Set(look.outOfBounds.map((o) => o.channelIndex));
-  const observed = observe(record, pack, condemned);
-  const slopes = slopesOf(observed);
+  const observed = observe(record, pack, new Set(look.outOfBounds.map((o) => o.channelIndex)));
   const { trajectory } = observed;
-  const stepV = sensorStepOf(record, facts.sensorStepV);
-  const floorV = (0.6 * stepV) / Math.sqrt(observed.readingsPerMoment);
   const signatures = findSignatures(record, pack, look);
-  const plain = pack.channels.filter((c) => !signatures.some((s) => s.channelIndex === c.index));
-  const usual = facts.healthy;
-  const loosely = plain.map((c) =>
-    fitChannel(
-      observed,
-      slopes,
-      observed.channels[c.index]!,
-      c.cells,
-      scatterTimes(usual, LOOSE),
-      HEALTHY,
-      1.3 * floorV,
-      1,
-      1,
-    ),
-  );
-  // What this pack's own majority says; where volts cannot be told apart into charge and reading, both by the same factor.
-  const told = packScatter(loosely, usual);
-  const factor = spreadFactor(
-    observed,
-    slopes,
-    pack.channels.map((c) => c.cells),
-    told,
-    floorV,
-  );
-  const scatter = widened(
-    { ...told, socFraction: told.socFraction * factor, offsetV: told.offsetV * factor },
-    pack.channels.length,
-  );
-  const fit = (
-    c: number,
-    h: Hypothesis,
-    noiseV: number,
-    inflation: number,
-    passes: number,
-    near = false,
-    also: readonly ChannelFit[] = [],
-  ): ChannelFit =>
-    fitChannel(
-      observed,
-      slopes,
-      observed.channels[c]!,
-      pack.channels[c]!.cells,
-      scatter,
-      h,
-      noiseV,
-      inflation,
-      passes,
-      near,
-      also,
-    );
-
-  const open = new Map(plain.map((c) => [c.index, fit(c.index, OPEN, 1.3 * floorV, 1, 1)]));
-  const { noiseV, inflation } = residualNoise([...open.values()], floorV);
-  /** The better of two healthy channels: slow resistance bound to the ohmic one, or on its own. */
-  const nothingWrong = (
-    c: number,
-    widen: number,
-    passes: number,
-    also: readonly ChannelFit[] = [],
-  ): ChannelFit => {
-    const bound = fit(c, HEALTHY, noiseV, widen, passes, false, also);
-    const loose = fit(c, { ...HEALTHY, tied: false }, noiseV, widen, passes, false, also);
-    return loose.chiSquare < bound.chiSquare ? loose : bound;
-  };
-  const healthy = new Map(plain.map((c) => [c.index, nothingWrong(c.index, inflation, 1)]));
-  const gains = plain.map(
-    (c) => healthy.get(c.index)!.chiSquare - fit(c.index, OPEN, noiseV, inflation, 1).chiSquare,
-  );
-  // Where even the middle channel gains much, the model is off for this pack: ask for more before flagging.
-  const sample = plain.filter((_, i) => i % Math.ceil(plain.length / STRICTNESS_SAMPLE) === 0);
-  const strictness = Math.max(
-    1,
-    median(
-      sample.map(
-        (c) =>
-          nothingWrong(c.index, inflation, 5).chiSquare - fit(c.index, OPEN, noiseV, inflation, 8).chiSquare,
-      ),
-    ) / 5,
-  );
-
-  // Where the model is off for the whole pack, its readings weigh less; what is known of healthy channels does not.
-  const lasting = inflation * strictness;
-  const worked = trajectory.currentA.some((i) => Math.abs(i) > 0.05 * pack.profile.ratedCapacityAh);
-  const amps = trajectory.currentA;
-  const loadChanged =
-    amps.reduce((a, v) => Math.max(a, v), -Infinity) - amps.reduce((a, v) => Math.min(a, v), Infinity) >
-    0.05 * pack.profile.ratedCapacityAh;
+  const signed = new Set(signatures.map((s) => s.channelIndex));
+  const plain = [...pack.channels.keys()].filter((c) => !signed.has(c));
+  const m = majorityOf(record, pack, observed, plain);
+  const { rated, change } = currentsOf(pack, trajectory.currentA);
+  const worked = trajectory.currentA.some((i) => Math.abs(i) > rated);
   const limit = worked ? facts.detect.load : facts.detect.rest;
-  const screen = facts.detect.rest;
-  const judged: Judged[] = [];
-  plain.forEach((channel, i) => {
-    if (gains[i]! < screen * 0.7) return;
-    // The linear look overstates where the curve bends: look again, close by first, before every explanation is tried.
-    const bound = fit(channel.index, HEALTHY, noiseV, lasting, 5);
-    let close = fit(channel.index, OPEN, noiseV, lasting, 8, true);
-    // The bend of the curve can trap a fit: one that is free to be healthy is never truly worse than healthy.
-    if (close.chiSquare > bound.chiSquare)
-      close = fit(channel.index, OPEN, noiseV, lasting, 8, true, [bound]);
-    const small = Math.abs(close.theta[0]!) < SMALL_GAP.soc && Math.abs(close.theta[1]!) < SMALL_GAP.capacity;
-    if (small && bound.chiSquare - close.chiSquare < screen * 0.4) return;
-    const loose = fit(channel.index, { ...HEALTHY, tied: false }, noiseV, lasting, 5).chiSquare;
-    const calm = Math.min(bound.chiSquare, loose);
-    if (small && calm - close.chiSquare < screen * 0.4) return;
-    const enough = (f: ChannelFit): boolean => calm - f.chiSquare > limit * 0.8;
-    let least = fit(channel.index, OPEN, noiseV, lasting, 8, false, [bound, close]);
-    if (!enough(least))
-      for (const { hypothesis } of hypothesesFor(pack.profile.chemistry).filter((h) =>
-        WIDE.has(h.hypothesis.name),
-      )) {
-        const f = fit(channel.index, hypothesis, noiseV, lasting, 8, false, [least]);
-        if (f.chiSquare < least.chiSquare) least = f;
-      }
-    if (!enough(least)) return;
-    const own = Math.max(lasting, Math.min(blockInflation(least, noiseV), 50 * inflation));
-    const byVerdict: Judged['byVerdict'] = new Map();
-    // Where one explanation has found its way through the bends, the next may start.
-    let deepest = fit(channel.index, HEALTHY, noiseV, own, 8, false, [least]);
-    for (const { verdict, hypothesis } of hypothesesFor(pack.profile.chemistry)) {
-      const f = fit(channel.index, hypothesis, noiseV, own, 8, false, [deepest]);
-      if (f.chiSquare < deepest.chiSquare) deepest = f;
-      // With charge free as well, leakage that is not plain in itself is only an imbalance told twice.
-      if (hypothesis.free.leak && hypothesis.free.soc && f.theta[4]! < 4 * f.sd[4]!) continue;
-      if (!canTell(hypothesis, f, scatter, observed, pack, channel.cells)) continue;
-      if (!isSeen(hypothesis, f, observed.channels[channel.index]!)) continue;
-      const best = byVerdict.get(verdict);
-      if (!best || f.chiSquare < best.chiSquare)
-        byVerdict.set(verdict, { chiSquare: f.chiSquare, fit: f, hypothesis });
-    }
-    const nothing = nothingWrong(channel.index, own, 8, [deepest]).chiSquare;
-    const best = Math.min(...[...byVerdict.values()].map((v) => v.chiSquare));
-    const detect = nothing - best;
-    const open = [...byVerdict.values()].filter((v) => v.chiSquare - best < SEPARATE_LIMIT);
-    const wrong = open.some(
-      (v) =>
-        isMaterial(v.hypothesis, v.fit, scatter, pack) &&
-        isVisible(v.hypothesis, v.fit, scatter, observed, channel.cells),
-    );
-    if (detect > limit && wrong) judged.push({ channelIndex: channel.index, detect, byVerdict });
+
+  const healthy = new Map(plain.map((c) => [c, nothingWrong(m, c, m.inflation, { passes: 1 })]));
+  const taps = suspectedTaps(m, plain, healthy, limit);
+  const judged = plain.flatMap((c): Judged[] => {
+    const enough = taps.has(c) ? PAIRED_LIMIT : limit;
+    const gain = healthy.get(c)!.chiSquare - m.fit(c, OPEN, m.inflation, { passes: 1 }).chiSquare;
+    if (gain < enough * 0.7) return [];
+    const least = oddAfterAll(m, c, enough);
+    if (!least) return [];
+    const found = explanationsOf(m, c, least);
+    return found.detect > enough && isWrong(m, found) ? [found] : [];
   });
+  const pairs = tapPairs(judged, m.scatter, observed, pack);
+  const standing = judged.filter((j) => j.detect > limit || pairs.has(j.channelIndex));
 
   const findings = [
     ...signatures.map((s) => signatureFinding(s, pack)),
-    ...verdictsOf(judged, pack, scatter, observed),
+    ...verdictsOf(standing, pack, pairs, observed),
   ];
   findings.sort((a, b) => b.detect - a.detect);
   const last = trajectory.socFraction.length - 1;
   return {
     findings,
-    channels: plain.map((c): ChannelEstimate => {
-      const found = judged.find((j) => j.channelIndex === c.index);
-      const best =
-        found && [...found.byVerdict.values()].reduce((a, b) => (b.chiSquare < a.chiSquare ? b : a));
-      const f = best?.fit ?? healthy.get(c.index)!;
-      const level = best?.hypothesis.levelAt === 'full' ? Math.max(0, 1 - trajectory.socFraction[0]!) : 0;
-      const ratio = 1 / (1 + f.theta[1]!);
-      const tells = (at: number, prior: number): boolean => f.sd[at]! < TELLS * prior;
-      return {
-        channelIndex: c.index,
-        deltaSoc: { value: f.theta[0]! - f.theta[1]! * level, sd: f.sd[0]! },
-        capacityRatio: tells(1, best?.hypothesis.free.capacity ?? scatter.capacity)
-          ? { value: ratio, sd: f.sd[1]! * ratio * ratio }
-          : null,
-        resistanceRatio:
-          loadChanged && tells(2, best?.hypothesis.free.ohmic ?? scatter.resistance)
-            ? { value: 1 + f.theta[2]!, sd: f.sd[2]! }
-            : null,
-      };
-    }),
+    channels: plain.map((c) =>
+      estimateOfChannel(
+        m,
+        c,
+        healthy.get(c)!,
+        standing.find((j) => j.channelIndex === c),
+        change > rated,
+      ),
+    ),
     startSocFraction: trajectory.socFraction[0]!,
     endSocFraction: trajectory.socFraction[last]!,
     observed,
   };
 }
+
+/** Current that counts as work for this pack, A, and the widest change of current in the record. */
+function currentsOf(pack: Pack, currentA: Float64Array): { rated: number; change: number } {
+  let low = Infinity;
+  let high = -Infinity;
+  for (const i of currentA) {
+    low = Math.min(low, i);
+    high = Math.max(high, i);
+  }
+  return { rated: 0.05 * pack.profile.ratedCapacityAh, change: high - low };
+}
+
+/** What the record measures of a channel, by the best explanation if it is odd, else as the healthy channel it is. */
+function estimateOfChannel(
+  { observed, scatter }: Majority,
+  channelIndex: number,
+  healthy: ChannelFit,
+  found: Judged | undefined,
+  loadChanged: boolean,
+): ChannelEstimate {
+  const best = found && [...found.byVerdict.values()].reduce((a, b) => (b.chiSquare < a.chiSquare ? b : a));
+  const f = best?.fit ?? healthy;
+  const level =
+    best?.hypothesis.levelAt === 'full' ? Math.max(0, 1 - observed.trajectory.socFraction[0]!) : 0;
+  const ratio = 1 / (1 + f.theta[1]!);
+  const tells = (at: number, prior: number): boolean => f.sd[at]! < TELLS * prior;
+  return {
+    channelIndex,
+    deltaSoc: { value: f.theta[0]! - f.theta[1]! * level, sd: f.sd[0]! },
+    capacityRatio: tells(1, best?.hypothesis.free.capacity ?? scatter.capacity)
+      ? { value: ratio, sd: f.sd[1]! * ratio * ratio }
+      : null,
+    resistanceRatio:
+      loadChanged && tells(2, best?.hypothesis.free.ohmic ?? scatter.resistance)
+        ? { value: 1 + f.theta[2]!, sd: f.sd[2]! }
+        : null,
+  };
+}
+
+const SCATTER_KEYS = [
+  'socFraction',
+  'capacity',
+  'resistance',
+  'slow',
+  'leakPerDay',
+  'offsetV',
+  'shapeV',
+] as const;
+const largerOf = (a: Scatter, b: Scatter): Scatter => {
+  const out = { ...a };
+  for (const key of SCATTER_KEYS) out[key] = Math.max(a[key], b[key]);
+  return out;
+};
 
 /** The median of few channels is itself uncertain; the priors carry that. */
 function widened(scatter: Scatter, channels: number): Scatter {
@@ -252,8 +341,10 @@ function widened(scatter: Scatter, channels: number): Scatter {
     socFraction: scatter.socFraction * by,
     capacity: scatter.capacity * by,
     resistance: scatter.resistance * by,
+    slow: scatter.slow * by,
     leakPerDay: scatter.leakPerDay * by,
     offsetV: scatter.offsetV * by,
+    shapeV: scatter.shapeV,
   };
 }
 
@@ -298,8 +389,12 @@ const shares = (judged: Judged): { verdict: Verdict; chiSquare: number; share: n
 };
 
 /** Gives each odd channel its verdict, tap-wire pairs first. */
-function verdictsOf(judged: Judged[], pack: Pack, scatter: Scatter, observed: Observed): ChannelFinding[] {
-  const taps = tapPairs(judged, scatter, observed, pack);
+function verdictsOf(
+  judged: Judged[],
+  pack: Pack,
+  taps: ReadonlyMap<number, number>,
+  observed: Observed,
+): ChannelFinding[] {
   return judged.map((j): ChannelFinding => {
     const ranked = shares(j);
     const other = taps.get(j.channelIndex);

@@ -51,6 +51,15 @@ export function spdInverseDiagonal(a: Float64Array): Float64Array {
   return out;
 }
 
+/** Logarithm of the determinant of a symmetric positive-definite matrix. @throws SingularMatrix */
+export function logDeterminant(a: Float64Array): number {
+  const n = Math.round(Math.sqrt(a.length));
+  const l = cholesky(a, n);
+  let sum = 0;
+  for (let i = 0; i < n; i++) sum += 2 * Math.log(l[i * n + i]!);
+  return sum;
+}
+
 /** Adds w · row rowᵀ to the information matrix and w · y · row to the right-hand side. */
 export function accumulate(
   info: Float64Array,

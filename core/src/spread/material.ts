@@ -2,6 +2,7 @@ import { factsOf, type Pack, type Scatter } from '../pack';
 import { STANDING_S } from '../scan';
 import { PARAMETERS, type ChannelFit, type Hypothesis, type Parameter } from './channelModel';
 import type { Observation, Observed } from './observe';
+import type { Trajectory } from './trajectory';
 
 /** No healthy channel lies further from the others than this many standard deviations of healthy scatter. */
 export const HEALTHY_WITHIN = 2.8;
@@ -64,34 +65,33 @@ const SEEN_SHARE = 0.5;
 const SEEN_FOR = 0.1;
 
 /**
- * Whether a wrong reading is seen as one: the channel lies apart by at least half of it, on the same side, for a tenth of
- * the record at least. An offset that only appears in a fit, hidden from the eye by an opposite difference of charge in every reading,
+ * Whether a wrong reading is seen as one: apart from the load the channel lies off by at least half of it, on the same
+ * side, for a tenth of the record at least. An offset that only appears in a fit, hidden from the eye by an opposite difference of charge in every reading,
  * is the bend of a curve that the table does not know.
  */
 export function isSeen(
   hypothesis: Hypothesis,
   { theta }: Pick<ChannelFit, 'theta'>,
-  { deviationV }: Pick<Observation, 'deviationV'>,
+  { at, deviationV }: Pick<Observation, 'at' | 'deviationV'>,
+  { ohmicV, slowV }: Pick<Trajectory, 'ohmicV' | 'slowV'>,
+  cells: number,
 ): boolean {
   if (hypothesis.free.offset === undefined) return true;
   const offsetV = theta[PARAMETERS.indexOf('offset')]!;
-  const along = Float64Array.from(deviationV, (d) => d * Math.sign(offsetV)).sort();
+  const slow = (hypothesis.tied ? theta[2]! : 0) + theta[3]!;
+  // What the load does is resistance, not a reading.
+  const along = Float64Array.from(
+    deviationV,
+    (d, i) => (d + cells * (theta[2]! * ohmicV[at[i]!]! + slow * slowV[at[i]!]!)) * Math.sign(offsetV),
+  ).sort();
   return along[Math.floor((1 - SEEN_FOR) * (along.length - 1))]! >= SEEN_SHARE * Math.abs(offsetV);
 }
 
 /**
  * Whether a record can speak for an explanation: resistance needs a change of load that moves the typical channel by
- * more than the sensor's steps; self-discharge needs standing time, or so much drained in a short record that no
- * healthy difference explains it.
+ * more than the sensor's steps; self-discharge needs standing time.
  */
-export function canTell(
-  hypothesis: Hypothesis,
-  { theta }: Pick<ChannelFit, 'theta'>,
-  scatter: Scatter,
-  observed: Observed,
-  pack: Pack,
-  cells: number,
-): boolean {
+export function canTell(hypothesis: Hypothesis, observed: Observed, pack: Pack, cells: number): boolean {
   const { currentA, resistanceOhm, timeS } = observed.trajectory;
   if (hypothesis.free.ohmic !== undefined) {
     let low = Infinity;
@@ -104,10 +104,5 @@ export function canTell(
     if (change < LEAST_LOAD * pack.profile.ratedCapacityAh) return false;
     if (change * resistanceOhm * cells < 2 * factsOf(pack.profile.chemistry).sensorStepV) return false;
   }
-  if (hypothesis.free.leak !== undefined) {
-    const spanS = timeS[timeS.length - 1]! - timeS[0]!;
-    const drained = (Math.abs(theta[PARAMETERS.indexOf('leak')]!) * spanS) / 86400;
-    if (spanS < STANDING_S && drained < HEALTHY_WITHIN * scatter.socFraction) return false;
-  }
-  return true;
+  return hypothesis.free.leak === undefined || timeS[timeS.length - 1]! - timeS[0]! >= STANDING_S;
 }

@@ -2,6 +2,7 @@ import { ocvCurve, type OcvCurve, type Pack } from '../pack';
 import { indexAt, type ScanRecord } from '../scan';
 import { accumulate, solveSpd } from './linear';
 import { median } from './statistics';
+import { ownCurve } from './ownCurve';
 import { followTypical, type Trajectory } from './trajectory';
 
 /** One channel's readings against the typical cell, on the trajectory's grid. Volts per cell × cells = channel. */
@@ -265,7 +266,8 @@ export function observe(
   condemned: ReadonlySet<number> = new Set(),
 ): Observed {
   const curve = ocvCurve(pack.profile.ocv);
-  return condense((record.simultaneous ? observeTogether : observePolled)(record, pack, curve, condemned));
+  const full = (record.simultaneous ? observeTogether : observePolled)(record, pack, curve, condemned);
+  return condense({ ...full, curve: ownCurve(curve, full.trajectory) });
 }
 
 /** Last grid moment at or before a time. */

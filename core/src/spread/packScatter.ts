@@ -1,102 +1,134 @@
-import type { Scatter } from '../pack';
+import type { Pack, Scatter } from '../pack';
 import type { ScanRecord } from '../scan';
-import { PARAMETERS, type ChannelFit, type Parameter } from './channelModel';
+import { PARAMETERS, screeningColumns, SHAPES, type Parameter } from './channelModel';
+import { accumulateColumns, logDeterminant, solveSpd } from './linear';
 import type { Observed } from './observe';
-import { median, robustSigma } from './statistics';
 
-/** How much wider than usual the priors are while a pack tells its own scatter. */
-export const LOOSE = 4;
-/** A pack's own scatter is believed up to this many times the usual one: beyond it something else is wrong. */
-const MOST = 5;
-/** A parameter tells of the pack only where the record leaves less than this share of the loose prior's variance. */
-const INFORMED = 0.5;
-/** Within this span of charge a record shows one state of charge only. */
-const ONE_CHARGE = 0.08;
+const COUNT = PARAMETERS.length + SHAPES;
+
+/** All that one channel's readings say of the parameters while they are small: sums that no prior enters. */
+interface Sums {
+  cells: number;
+  info: Float64Array;
+  rhs: Float64Array;
+}
+
+function sumsOf(
+  observed: Observed,
+  slopes: Float64Array,
+  channel: number,
+  cells: number,
+  weight: number,
+): Sums {
+  const { deviationV, count } = observed.channels[channel]!;
+  const info = new Float64Array(COUNT * COUNT);
+  const rhs = new Float64Array(COUNT);
+  accumulateColumns(info, rhs, screeningColumns(observed, slopes, channel, cells), deviationV, count, weight);
+  return { cells, info, rhs };
+}
+
+/** How far each parameter may be from nothing, one standard deviation. */
+const priorOf = (s: Scatter, cells: number): number[] => [
+  s.socFraction,
+  s.capacity,
+  s.resistance,
+  s.slow,
+  s.leakPerDay,
+  s.offsetV,
+  ...Array.from({ length: SHAPES }, () => cells * s.shapeV),
+];
+
+/** Logarithm of the likelihood of a channel's readings with the parameters integrated out, but for what no prior changes. */
+function logEvidence({ info, rhs }: Sums, prior: readonly number[]): number {
+  const m = new Float64Array(COUNT * COUNT);
+  const z = new Float64Array(COUNT);
+  for (let i = 0; i < COUNT; i++) {
+    z[i] = prior[i]! * rhs[i]!;
+    for (let j = 0; j < COUNT; j++) m[i * COUNT + j] = prior[i]! * prior[j]! * info[i * COUNT + j]!;
+    m[i * (COUNT + 1)]! += 1;
+  }
+  const x = solveSpd(m, z);
+  return 0.5 * (x.reduce((s, v, i) => s + v * z[i]!, 0) - logDeterminant(m));
+}
+
+const KEYS = ['socFraction', 'capacity', 'resistance', 'slow', 'leakPerDay', 'offsetV', 'shapeV'] as const;
+/** Factors of the usual scatter that are looked at, a step of a fifth apart. */
+const FINEST = 1 / 3;
+const WIDEST = { own: 6, shape: 16 };
+const STEP = 1.2;
+/** How far a pack's scatter lies from the usual one, as a standard deviation of its logarithm. From memory: twice or half is common. */
+const USUAL_LOG_SD = 0.7;
+/** Share of channels that may be faulty without a word of it beforehand. */
+const FAULTY_SHARE = 0.05;
+const ROUNDS = 3;
 /** Fewer channels than this say little of how much a pack's channels differ. */
 const FEWEST = 6;
 
-const SCATTER_OF: Record<Parameter, keyof Scatter> = {
-  soc: 'socFraction',
-  capacity: 'capacity',
-  ohmic: 'resistance',
-  slow: 'resistance',
-  leak: 'leakPerDay',
-  offset: 'offsetV',
-};
-
-/** The same scatter, every line times `by`. */
-export const scatterTimes = (s: Scatter, by: number): Scatter => ({
-  socFraction: s.socFraction * by,
-  capacity: s.capacity * by,
-  resistance: s.resistance * by,
-  leakPerDay: s.leakPerDay * by,
-  offsetV: s.offsetV * by,
-});
-
-/** How far a robust spread of so many values may lie above the truth by chance alone, as a factor (1.2 standard errors). */
-const byChance = (n: number): number => 1 + (1.2 * 1.17) / Math.sqrt(2 * n);
-
 /**
- * How much the healthy channels of this very pack differ, from its own majority: never less than packs usually do, and
- * more where the spread of the fitted figures says so once their own errors are taken off (empirical Bayes, robust to
- * a minority of faulty channels).
- * @param fits one fit a channel, made with priors `LOOSE` times as wide as `base`.
+ * How much the healthy channels of this very pack differ, by its own majority: the scatter under which the readings are
+ * likeliest, with every channel either healthy or anything at all (empirical Bayes: type II maximum likelihood with a
+ * prior about what packs usually do; Berger, Statistical Decision Theory, 2nd ed., 3.5.4, from memory). Charge, capacity, boards and shapes of curve share the volts out among themselves; no limit
+ * is raised for a pack that is spread, and none kept for one that is not.
+ * @param wide how far a faulty channel may be off in each parameter.
  */
-export function packScatter(fits: readonly ChannelFit[], base: Scatter): Scatter {
-  const own = { ...base };
-  if (fits.length < FEWEST) return own;
-  PARAMETERS.forEach((p, j) => {
-    if (p === 'slow') return;
-    const key = SCATTER_OF[p];
-    const prior = (LOOSE * base[key]) ** 2;
-    const told = fits.flatMap((f) => {
-      const variance = f.sd[j]! ** 2;
-      const share = 1 - variance / prior;
-      // Without the prior's pull: the value is larger by 1/share, its variance too.
-      return share > 1 - INFORMED ? [{ value: f.theta[j]! / share, variance: variance / share }] : [];
-    });
-    if (told.length < fits.length / 2) return;
-    const seen = robustSigma(told.map((t) => t.value)) ** 2 - median(told.map((t) => t.variance));
-    const surely = Math.sqrt(Math.max(0, seen)) / byChance(told.length);
-    own[key] = Math.min(MOST * base[key], Math.max(base[key], surely));
-  });
-  return own;
-}
-
-/**
- * How many times wider than usual the channels of a pack lie apart in volts, where a record cannot tell charge from
- * reading error: the robust spread of their mean deviations against what the usual scatter explains. At least 1.
- */
-export function spreadFactor(
+export function packScatter(
   observed: Observed,
   slopes: Float64Array,
-  cells: readonly number[],
-  scatter: Scatter,
-  readingSdV: number,
-): number {
-  const rows = observed.channels.flatMap((c, i) => {
-    if (c.at.length === 0) return [];
-    let sum = 0;
-    let weight = 0;
-    let slope = 0;
-    for (let k = 0; k < c.at.length; k++) {
-      sum += c.deviationV[k]! * c.count[k]!;
-      slope += Math.abs(slopes[c.at[k]!]!) * c.count[k]!;
-      weight += c.count[k]!;
-    }
-    const expected = Math.hypot(
-      scatter.offsetV,
-      (scatter.socFraction * cells[i]! * slope) / weight,
-      readingSdV / Math.sqrt(weight),
+  pack: Pack,
+  plain: readonly number[],
+  usual: Scatter,
+  wide: Partial<Record<Parameter, number>>,
+  noiseV: number,
+): Scatter {
+  if (plain.length < FEWEST) return usual;
+  const sums = plain.map((c) => sumsOf(observed, slopes, c, pack.channels[c]!.cells, noiseV ** -2));
+  // A faulty channel has one thing wrong with it, whichever, or more than one, and may bend beyond these columns.
+  const anything = sums.map((s) => {
+    const each = PARAMETERS.flatMap((p, j) => {
+      if (wide[p] === undefined) return [];
+      const prior = priorOf(usual, s.cells);
+      prior[j] = wide[p];
+      return [logEvidence(s, prior)];
+    });
+    each.push(
+      logEvidence(s, [
+        ...PARAMETERS.map((p) => wide[p] ?? 1),
+        ...Array.from({ length: SHAPES }, () => s.cells * usual.shapeV * WIDEST.shape * 4),
+      ]),
     );
-    return [sum / weight / expected];
+    const most = Math.max(...each);
+    return most + Math.log(each.reduce((t, e) => t + Math.exp(e - most), 0) / each.length);
   });
-  // Over a span of charge the capacities part the channels too, and charge and reading are told apart by themselves.
-  const soc = observed.trajectory.socFraction;
-  const span =
-    soc.reduce((a, v) => Math.max(a, v), -Infinity) - soc.reduce((a, v) => Math.min(a, v), Infinity);
-  if (rows.length < FEWEST || span > ONE_CHARGE) return 1;
-  return Math.min(MOST, Math.max(1, robustSigma(rows) / byChance(rows.length)));
+  const score = (scatter: Scatter): number => {
+    let total = 0;
+    sums.forEach((s, i) => {
+      const healthy = Math.log(1 - FAULTY_SHARE) + logEvidence(s, priorOf(scatter, s.cells));
+      const faulty = Math.log(FAULTY_SHARE) + anything[i]!;
+      const most = Math.max(healthy, faulty);
+      total += most + Math.log(Math.exp(healthy - most) + Math.exp(faulty - most));
+    });
+    for (const key of KEYS) total -= 0.5 * (Math.log(scatter[key] / usual[key]) / USUAL_LOG_SD) ** 2;
+    return total;
+  };
+  let scatter = { ...usual };
+  let best = score(scatter);
+  for (let round = 0; round < ROUNDS; round++) {
+    const before = best;
+    for (const key of KEYS)
+      for (const way of [STEP, 1 / STEP])
+        for (;;) {
+          const size = scatter[key] * way;
+          const most = key === 'shapeV' ? WIDEST.shape : WIDEST.own;
+          if (size > most * usual[key] || size < FINEST * usual[key]) break;
+          const next = { ...scatter, [key]: size };
+          const now = score(next);
+          if (now <= best) break;
+          scatter = next;
+          best = now;
+        }
+    if (best - before < 0.1) break;
+  }
+  return scatter;
 }
 
 /** Steps a board may report in, V per reading. Common practice, no source. */

@@ -171,8 +171,11 @@ function fitTypical(
       if (w === 0) continue;
       const soc = theta[0]! - drawnAh[k]! * theta[1]! - days[k]! * theta[5]!;
       const slope = curve.slopeAt(soc);
+      // Straight on beyond the ends of the table: a start that is far off has to find its way back.
+      const inside = Math.min(1, Math.max(0, soc));
       const model =
-        curve.voltageAt(soc) -
+        curve.voltageAt(inside) +
+        slope * (soc - inside) -
         terms[0]![k]! * theta[2]! -
         terms[1]![k]! * theta[3]! -
         terms[2]![k]! * theta[4]!;

@@ -19,8 +19,12 @@ export interface Scatter {
   socFraction: number;
   capacity: number;
   resistance: number;
+  /** Excess of the slow resistance over what the ohmic excess lets expect. */
+  slow: number;
   leakPerDay: number;
   offsetV: number;
+  /** How far the curves of healthy cells lie apart in shape at one charge, V a cell. */
+  shapeV: number;
 }
 
 /**

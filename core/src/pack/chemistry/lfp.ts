@@ -47,6 +47,4 @@ export const LFP: ChemistryFacts = {
   },
   ocv: { table: () => LFP_POINTS.map(([s, v]) => [s, v]), source: 'typical, from memory' },
   flat: { nearFull: 'above 98 %, off the flat curve', nearEmpty: 'below 10 %, off the flat curve' },
-  // Where the real curve bends a little beside its table a healthy channel at another charge looks odd under load.
-  detect: { rest: 13.5, load: 22 },
 };
