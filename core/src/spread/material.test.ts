@@ -30,9 +30,15 @@ const theta = (at: number, value: number) => {
 
 describe('what is a fault and not only a difference', () => {
   it('lies further from the others than healthy channels do', () => {
-    const edge = HEALTHY_WITHIN * scatter.socFraction;
-    expect(isMaterial(named('imbalance'), theta(0, 0.98 * edge), scatter, nmc)).toBe(false);
-    expect(isMaterial(named('imbalance'), theta(0, -1.02 * edge), scatter, nmc)).toBe(true);
+    // A pack that is less even than usual: its healthy channels lie up to 2.8 standard deviations apart.
+    const uneven = { ...scatter, socFraction: 0.01 };
+    const edge = HEALTHY_WITHIN * uneven.socFraction;
+    expect(isMaterial(named('imbalance'), theta(0, 0.98 * edge), uneven, nmc)).toBe(false);
+    expect(isMaterial(named('imbalance'), theta(0, -1.02 * edge), uneven, nmc)).toBe(true);
+    // Where a pack is as even as usual, what costs nothing is still no fault.
+    const { matters } = factsOf('nmc');
+    expect(isMaterial(named('imbalance'), theta(0, 0.9 * matters.socFraction), scatter, nmc)).toBe(false);
+    expect(isMaterial(named('imbalance'), theta(0, 1.1 * matters.socFraction), scatter, nmc)).toBe(true);
     // Boards are off by 0.5 to 3 mV and 0.02 to 0.1 %, and a meter 10 to 20 mV apart is a sense fault: common practice,
     // no source. A few millivolts are no fault, however certain.
     expect(isMaterial(named('offset'), theta(5, 0.009), scatter, nmc)).toBe(false);

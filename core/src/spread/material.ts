@@ -23,13 +23,13 @@ export function isMaterial(
   scatter: Scatter,
   pack: Pack,
 ): boolean {
-  const leak = factsOf(pack.profile.chemistry).leak.healthyMostPerDay;
+  const { leak, matters } = factsOf(pack.profile.chemistry);
   const healthy: Record<Parameter, number> = {
-    soc: HEALTHY_WITHIN * scatter.socFraction,
-    capacity: HEALTHY_WITHIN * scatter.capacity,
-    ohmic: HEALTHY_WITHIN * scatter.resistance,
-    slow: HEALTHY_WITHIN * scatter.resistance,
-    leak,
+    soc: Math.max(HEALTHY_WITHIN * scatter.socFraction, matters.socFraction),
+    capacity: Math.max(HEALTHY_WITHIN * scatter.capacity, matters.capacity),
+    ohmic: Math.max(HEALTHY_WITHIN * scatter.resistance, matters.resistance),
+    slow: Math.max(HEALTHY_WITHIN * scatter.resistance, matters.resistance),
+    leak: leak.healthyMostPerDay,
     // A board that is this little off does no harm, however certain it is.
     offset: Math.max(
       HEALTHY_WITHIN * scatter.offsetV,

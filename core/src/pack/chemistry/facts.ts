@@ -43,6 +43,8 @@ export interface ChemistryFacts {
   sensorStepV: number;
   noiseV: number;
   healthy: Scatter;
+  /** Differences below these are no fault, however certain: what they cost is less than a mended pack differs by. */
+  matters: { socFraction: number; capacity: number; resistance: number };
   /** Self-discharge of a healthy cell, share a day, its scatter from pack to pack, and the most that is still healthy beyond the others. */
   leak: { perDay: number; perDaySd: number; healthyMostPerDay: number };
   /** What a pack in a workshop may be expected to hold, as a share of its rating. A prior: never shown as measured. */

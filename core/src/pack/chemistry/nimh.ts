@@ -43,6 +43,8 @@ export const NIMH: ChemistryFacts = {
     offsetV: 0.006,
     shapeV: 0.001,
   },
+  // Sticks within a tenth are run together. Common practice, no source.
+  matters: { socFraction: 0.04, capacity: 0.1, resistance: 0.2 },
   leak: { perDay: 0.008, perDaySd: 0.004, healthyMostPerDay: 0.004 },
   expectedHealth: { value: 0.87, sd: 0.12 },
   meter: { agreeMv: 25, apartMv: 100 },
