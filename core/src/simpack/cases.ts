@@ -4,6 +4,7 @@ import type { Verdict } from '../spread';
 import { fitChannel, slopesOf } from '../spread/channelModel';
 import { hypothesesFor } from '../spread/hypotheses';
 import type { Observed } from '../spread/observe';
+import { median } from '../spread/statistics';
 import type { Trajectory } from '../spread/trajectory';
 import { Random } from './random';
 import { driveLegs, healthyPack, simulatePolled, simulateRecord, type Leg, type SimPack } from './simulate';
@@ -17,6 +18,8 @@ export interface SimFault {
   verdict: Verdict;
   /** False if it shows but its cause cannot be told from this record. */
   determinable: boolean;
+  /** How large it is against the typical channel, where one figure says it: % of charge, ratio of capacity or resistance, mA, mV. */
+  size?: number;
 }
 export interface SimCase {
   pack: Pack;
@@ -156,6 +159,26 @@ function inject(sim: SimPack, kind: Kind, at: number, random: Random): SimFault[
     case 'dead':
       c.fixedV = random.pick([0.02, 0.15 * cells, -0.3, ocvCurve(sim.pack.profile.ocv).minV * cells * 0.55]);
       return one('dead');
+  }
+}
+
+/** How large a fault is against the typical channel, in the unit of its verdict; undefined where no one figure says it. */
+function sizeOf(sim: SimPack, { verdict, channelIndex }: SimFault): number | undefined {
+  const middle = (of: (c: SimPack['channels'][number]) => number): number => median(sim.channels.map(of));
+  const c = sim.channels[channelIndex]!;
+  switch (verdict) {
+    case 'imbalance':
+      return 100 * (c.deltaSoc - middle((x) => x.deltaSoc));
+    case 'low-capacity':
+      return c.capacityRatio / middle((x) => x.capacityRatio);
+    case 'high-resistance':
+      return c.ohmicRatio / middle((x) => x.ohmicRatio);
+    case 'self-discharge':
+      return ((c.leakPerDay - middle((x) => x.leakPerDay)) * sim.capacityAh * 1000) / 24;
+    case 'sense-fault':
+      return c.stuck ? undefined : 1000 * (c.offsetV - middle((x) => x.offsetV));
+    default:
+      return undefined;
   }
 }
 
@@ -300,6 +323,7 @@ export function randomCase(seed: number): SimCase | null {
     }
     faults.push(...made);
   }
+  for (const fault of faults) fault.size = sizeOf(sim, fault);
   if (!staysInside(sim, legs)) return null;
   const record =
     recordClass === 'polled'

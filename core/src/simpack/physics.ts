@@ -12,6 +12,7 @@ import {
   restV,
   type ParticleCell,
 } from './particle';
+import { median } from '../spread/statistics';
 import { Random } from './random';
 import { driveLegs, quantise, type Leg } from './simulate';
 
@@ -353,6 +354,18 @@ export function physicsCase(seed: number): SimCase | null {
     )
   )
     return null;
+  const middle = (of: (c: PhysicsChannel) => number): number => median(channels.map(of));
+  const usualV = median(truth.map((v) => median(v)));
+  for (const fault of faults) {
+    const c = channels[fault.channelIndex]!;
+    if (fault.verdict === 'imbalance')
+      fault.size = (100 * (middle((x) => x.belowFullAh) - c.belowFullAh)) / capacity;
+    if (fault.verdict === 'low-capacity') fault.size = capacityOf(c.cell) / middle((x) => capacityOf(x.cell));
+    if (fault.verdict === 'self-discharge') fault.size = 1000 * (c.leakA - middle((x) => x.leakA));
+    if (fault.verdict === 'sense-fault' && !c.stuck)
+      // What its board adds at the voltages of this record, by offset and by gain.
+      fault.size = 1000 * (c.offsetV + c.gain * usualV - middle((x) => x.offsetV + x.gain * usualV));
+  }
   const pack = packOf(
     chemistry,
     ratedAh,

@@ -1,4 +1,4 @@
-import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { normalisePack, type PackProfile } from '../pack';
@@ -45,15 +45,14 @@ describe('diagnosis of the demo van', () => {
   });
 });
 
-const cases = join(import.meta.dirname, '../../../../shared/cases/scan');
+const cases = join(import.meta.dirname, '../../cases/scan');
 interface Truth {
   determinable: boolean;
   faults: { channel: string; verdict: string; determinable?: boolean }[];
 }
 
-// Recorded packs with known truth, kept beside the project; skipped where they are not at hand.
-describe.runIf(existsSync(cases))('recorded cases with known truth', () => {
-  const names = existsSync(cases) ? readdirSync(cases).filter((n) => n.startsWith('case-')) : [];
+describe('recorded cases with known truth', () => {
+  const names = readdirSync(cases).filter((n) => n.startsWith('case-'));
   it.each(names)('%s', (name) => {
     const pack = normalisePack(
       JSON.parse(readFileSync(join(cases, name, 'pack.json'), 'utf8')) as PackProfile,

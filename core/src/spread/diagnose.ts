@@ -1,20 +1,13 @@
-import { factsOf, modulesOfChannel, type Estimated, type Pack, type Scatter } from '../pack';
+import { factsOf, modulesOfChannel, type Estimated, type Pack } from '../pack';
 import type { ScanRecord } from '../scan';
-import {
-  fitChannel,
-  leakMilliamp,
-  PARAMETERS,
-  residualNoise,
-  slopesOf,
-  blockInflation,
-  type ChannelFit,
-  type Hypothesis,
-} from './channelModel';
+import { blockInflation, type ChannelFit } from './channelModel';
 import { lookAbsolutely, type AbsoluteLook } from './absolute';
 import { observe, type Observed } from './observe';
-import { packScatter, sensorStepOf } from './packScatter';
+import { majorityOf, nothingWrong, type Judged, type Majority } from './majority';
+import { suspectedTaps, tapPairs } from './taps';
 import { findSignatures, type Signature } from './signature';
-import type { Alternative, ChannelFinding, Estimate, Verdict } from './verdicts';
+import { estimateOf } from './estimate';
+import type { Alternative, ChannelFinding, Verdict } from './verdicts';
 import { explain } from './explain';
 import { HEALTHY, hypothesesFor, OPEN } from './hypotheses';
 import { canTell, isMaterial, isSeen, isVisible } from './material';
@@ -25,8 +18,6 @@ const WIDE = new Set(['imbalance', 'low capacity, level at the start']);
 const SMALL_GAP = { soc: 0.03, capacity: 0.08 };
 /** A figure counts as measured when the record leaves less than this share of the doubt there was before. */
 const TELLS = 0.7;
-/** Shape that is allowed, in times of the usual one, while the noise of the readings is told. */
-const WIDE_SHAPE = 4;
 /** Explanations within this of the best are still open. */
 export const SEPARATE_LIMIT = 9;
 
@@ -45,91 +36,6 @@ export interface Diagnosis {
   startSocFraction: number;
   endSocFraction: number;
   observed: Observed;
-}
-
-interface Judged {
-  channelIndex: number;
-  detect: number;
-  byVerdict: Map<Verdict, { chiSquare: number; fit: ChannelFit; hypothesis: Hypothesis }>;
-}
-
-/** Fits one explanation to one channel of a record, with what healthy channels of its pack differ by as prior. */
-type FitOne = (
-  channel: number,
-  hypothesis: Hypothesis,
-  inflation: number,
-  how?: { passes?: number; near?: boolean; also?: readonly ChannelFit[] },
-) => ChannelFit;
-
-/** What is known of a record once its healthy majority has spoken. */
-interface Majority {
-  observed: Observed;
-  pack: Pack;
-  scatter: Scatter;
-  /** No less than packs usually differ by: what is less is no fault, however plain it is. */
-  harmless: Scatter;
-  noiseV: number;
-  inflation: number;
-  fit: FitOne;
-}
-
-/** What this pack's own majority says of noise, lasting errors and healthy differences. */
-function majorityOf(record: ScanRecord, pack: Pack, observed: Observed, plain: readonly number[]): Majority {
-  const facts = factsOf(pack.profile.chemistry);
-  const slopes = slopesOf(observed);
-  const floorV = (0.6 * sensorStepOf(record, facts.sensorStepV)) / Math.sqrt(observed.readingsPerMoment);
-  const fitWith =
-    (scatter: Scatter, noiseV: number): FitOne =>
-    (c, hypothesis, inflation, { passes = 8, near = false, also = [] } = {}) =>
-      fitChannel(
-        observed,
-        slopes,
-        observed.channels[c]!,
-        pack.channels[c]!.cells,
-        scatter,
-        hypothesis,
-        noiseV,
-        inflation,
-        passes,
-        near,
-        also,
-      );
-  const loosely = fitWith({ ...facts.healthy, shapeV: WIDE_SHAPE * facts.healthy.shapeV }, 1.3 * floorV);
-  const { noiseV, inflation } = residualNoise(
-    plain.map((c) => loosely(c, OPEN, 1, { passes: 1 })),
-    floorV,
-  );
-  const own = packScatter(
-    observed,
-    slopes,
-    pack,
-    plain,
-    facts.healthy,
-    OPEN.free,
-    noiseV * Math.sqrt(inflation),
-  );
-  const scatter = widened(own, pack.channels.length);
-  return {
-    observed,
-    pack,
-    scatter,
-    harmless: largerOf(scatter, facts.healthy),
-    noiseV,
-    inflation,
-    fit: fitWith(scatter, noiseV),
-  };
-}
-
-/** The better of two healthy channels: slow resistance bound to the ohmic one, or on its own. */
-function nothingWrong(
-  { fit }: Majority,
-  channel: number,
-  inflation: number,
-  how: { passes: number; also?: readonly ChannelFit[] },
-): ChannelFit {
-  const bound = fit(channel, HEALTHY, inflation, how);
-  const loose = fit(channel, { ...HEALTHY, tied: false }, inflation, how);
-  return loose.chiSquare < bound.chiSquare ? loose : bound;
 }
 
 /**
@@ -195,30 +101,10 @@ function isWrong(m: Majority, { channelIndex, byVerdict }: Judged): boolean {
 }
 
 /**
- * Channels that are off as much as their neighbour in the string, the other way: a tap wire between two channels moves
- * both, so the two speak together where neither does alone.
+ * No verdict is told surer than this: where every error of the model was another one (packs of particles), about one verdict
+ * in fourteen that left no doubt in the figures was wrong, and in packs with the model's own errors one in a hundred.
  */
-function suspectedTaps(
-  m: Majority,
-  plain: readonly number[],
-  healthy: ReadonlyMap<number, ChannelFit>,
-  limit: number,
-): Set<number> {
-  const offset = hypothesesFor(m.pack.profile.chemistry).find((h) => h.verdict === 'sense-fault')!.hypothesis;
-  const found = new Set<number>();
-  const look = new Map(plain.map((c) => [c, m.fit(c, offset, m.inflation, { passes: 1 })]));
-  const at = PARAMETERS.indexOf('offset');
-  for (const a of plain) {
-    const b = a + 1;
-    const [fa, fb] = [look.get(a), look.get(b)];
-    if (!fa || !fb || fa.theta[at]! * fb.theta[at]! >= 0) continue;
-    const gain = healthy.get(a)!.chiSquare - fa.chiSquare + healthy.get(b)!.chiSquare - fb.chiSquare;
-    const variance = fa.sd[at]! ** 2 + fb.sd[at]! ** 2 + 2 * m.scatter.offsetV ** 2;
-    const mismatch = (fa.theta[at]! + fb.theta[at]!) ** 2 / variance;
-    if (mismatch < 6 && gain - mismatch > limit) found.add(a).add(b);
-  }
-  return found;
-}
+const SUREST = 0.965;
 
 /** A channel whose pair speaks for it needs no more than this of its own. */
 const PAIRED_LIMIT = 3;
@@ -260,7 +146,7 @@ export function diagnose(
 
   const findings = [
     ...signatures.map((s) => signatureFinding(s, pack)),
-    ...verdictsOf(standing, pack, pairs, observed),
+    ...verdictsOf(standing, pack, pairs, m),
   ];
   findings.sort((a, b) => b.detect - a.detect);
   const last = trajectory.socFraction.length - 1;
@@ -319,35 +205,6 @@ function estimateOfChannel(
   };
 }
 
-const SCATTER_KEYS = [
-  'socFraction',
-  'capacity',
-  'resistance',
-  'slow',
-  'leakPerDay',
-  'offsetV',
-  'shapeV',
-] as const;
-const largerOf = (a: Scatter, b: Scatter): Scatter => {
-  const out = { ...a };
-  for (const key of SCATTER_KEYS) out[key] = Math.max(a[key], b[key]);
-  return out;
-};
-
-/** The median of few channels is itself uncertain; the priors carry that. */
-function widened(scatter: Scatter, channels: number): Scatter {
-  const by = Math.sqrt(1 + 1.57 / channels);
-  return {
-    socFraction: scatter.socFraction * by,
-    capacity: scatter.capacity * by,
-    resistance: scatter.resistance * by,
-    slow: scatter.slow * by,
-    leakPerDay: scatter.leakPerDay * by,
-    offsetV: scatter.offsetV * by,
-    shapeV: scatter.shapeV,
-  };
-}
-
 /** What a signature says, how sure, and what else it could be. Only a meter tells a dead cell from a dead reading. */
 const SIGNED: Record<Signature['kind'], { verdict: Verdict; confidence: number; others: Alternative[] }> = {
   dead: { verdict: 'dead', confidence: 0.95, others: [{ verdict: 'sense-fault', confidence: 0.05 }] },
@@ -393,7 +250,7 @@ function verdictsOf(
   judged: Judged[],
   pack: Pack,
   taps: ReadonlyMap<number, number>,
-  observed: Observed,
+  { observed, scatter }: Majority,
 ): ChannelFinding[] {
   return judged.map((j): ChannelFinding => {
     const ranked = shares(j);
@@ -418,7 +275,7 @@ function verdictsOf(
           .filter((r) => r.verdict !== 'sense-fault')
           .slice(0, 2)
           .map((r) => ({ verdict: r.verdict, confidence: Math.min(0.04, r.share / 10) })),
-        estimate: estimateOf('sense-fault', j, observed),
+        estimate: estimateOf('sense-fault', j, observed, scatter),
         pairedWith: paired,
         reasons: [
           `Reads ${Math.abs(fit.theta[5]! * 1000).toFixed(0)} mV ${fit.theta[5]! > 0 ? 'high' : 'low'} and its neighbour ${paired} is off by as much the other way: the tap wire between them.`,
@@ -435,7 +292,7 @@ function verdictsOf(
         verdict: 'undetermined',
         confidence: 1 - best.share,
         alternatives: open.map((r) => ({ verdict: r.verdict, confidence: r.share })),
-        estimate: estimateOf(best.verdict, j, observed),
+        estimate: estimateOf(best.verdict, j, observed, scatter),
         reasons: explain(
           best.verdict,
           j.byVerdict.get(best.verdict)!,
@@ -449,65 +306,13 @@ function verdictsOf(
     return {
       ...common,
       verdict: best.verdict,
-      confidence: Math.min(0.99, best.share),
+      confidence: Math.min(SUREST, best.share),
       alternatives,
       ...(best.verdict === 'high-resistance'
         ? { seat: j.byVerdict.get(best.verdict)!.hypothesis.tied ? ('cell' as const) : ('joint' as const) }
         : {}),
-      estimate: estimateOf(best.verdict, j, observed),
+      estimate: estimateOf(best.verdict, j, observed, scatter),
       reasons: explain(best.verdict, j.byVerdict.get(best.verdict)!, observed, pack, j.channelIndex, []),
     };
   });
-}
-
-/** Neighbours off by opposite and equal volts: one tap wire, not two faults. */
-function tapPairs(judged: Judged[], scatter: Scatter, observed: Observed, pack: Pack): Map<number, number> {
-  const pairs = new Map<number, number>();
-  for (const a of judged) {
-    const b = judged.find((j) => j.channelIndex === a.channelIndex + 1);
-    if (!b || pairs.has(a.channelIndex)) continue;
-    const fa = a.byVerdict.get('sense-fault');
-    const fb = b.byVerdict.get('sense-fault');
-    if (!fa || !fb) continue;
-    const offsetA = fa.fit.theta[5]!;
-    const offsetB = fb.fit.theta[5]!;
-    if (offsetA * offsetB >= 0) continue;
-    const slope =
-      Math.abs(observed.curve.slopeAt(observed.trajectory.socFraction[0]!)) *
-      pack.channels[a.channelIndex]!.cells;
-    const healthyV = Math.hypot(scatter.offsetV, scatter.socFraction * slope);
-    const mismatch = (offsetA + offsetB) ** 2 / (2 * healthyV ** 2 + fa.fit.sd[5]! ** 2 + fb.fit.sd[5]! ** 2);
-    const least = (j: Judged): number => Math.min(...[...j.byVerdict.values()].map((v) => v.chiSquare));
-    const worse = fa.chiSquare + fb.chiSquare - least(a) - least(b);
-    if (mismatch < 9 && worse + mismatch < 14) {
-      pairs.set(a.channelIndex, b.channelIndex);
-      pairs.set(b.channelIndex, a.channelIndex);
-    }
-  }
-  return pairs;
-}
-
-function estimateOf(verdict: Verdict, judged: Judged, observed: Observed): Estimate {
-  const found = judged.byVerdict.get(verdict)!;
-  const { theta, sd } = found.fit;
-  switch (verdict) {
-    case 'imbalance':
-      return { deltaSocPct: theta[0]! * 100, deltaSocPctSd: sd[0]! * 100 };
-    case 'low-capacity': {
-      const ratio = 1 / (1 + theta[1]!);
-      // However long the record, "the others" are known to about half a per cent.
-      return { capacityRatio: ratio, capacityRatioSd: Math.hypot(sd[1]! * ratio * ratio, 0.005) };
-    }
-    case 'high-resistance':
-      return { resistanceRatio: 1 + theta[2]!, resistanceRatioSd: sd[2]! };
-    case 'self-discharge':
-      return {
-        leakageMilliamp: leakMilliamp(theta[4]!, observed.trajectory),
-        leakageMilliampSd: leakMilliamp(sd[4]!, observed.trajectory),
-      };
-    case 'sense-fault':
-      return { offsetMillivolt: theta[5]! * 1000, offsetMillivoltSd: sd[5]! * 1000 };
-    default:
-      return {};
-  }
 }

@@ -1,0 +1,130 @@
+import { factsOf, type Pack, type Scatter } from '../pack';
+import type { ScanRecord } from '../scan';
+import { fitChannel, residualNoise, slopesOf, type ChannelFit, type Hypothesis } from './channelModel';
+import { HEALTHY, OPEN } from './hypotheses';
+import type { Observed } from './observe';
+import { packScatter, sensorStepOf } from './packScatter';
+import type { Verdict } from './verdicts';
+
+/** Shape that is allowed, in times of the usual one, while the noise of the readings is told. */
+const WIDE_SHAPE = 4;
+/** What was found of one odd channel: the best explanation of every verdict that the record can speak for. */
+export interface Judged {
+  channelIndex: number;
+  /** How much better the best of them is than nothing wrong, by chi-square. */
+  detect: number;
+  byVerdict: Map<Verdict, { chiSquare: number; fit: ChannelFit; hypothesis: Hypothesis }>;
+}
+
+/** Fits one explanation to one channel of a record, with what healthy channels of its pack differ by as prior. */
+export type FitOne = (
+  channel: number,
+  hypothesis: Hypothesis,
+  inflation: number,
+  how?: { passes?: number; near?: boolean; also?: readonly ChannelFit[] },
+) => ChannelFit;
+
+/** What is known of a record once its healthy majority has spoken. */
+export interface Majority {
+  observed: Observed;
+  pack: Pack;
+  scatter: Scatter;
+  /** No less than packs usually differ by: what is less is no fault, however plain it is. */
+  harmless: Scatter;
+  noiseV: number;
+  inflation: number;
+  fit: FitOne;
+}
+
+/** What this pack's own majority says of noise, lasting errors and healthy differences. */
+export function majorityOf(
+  record: ScanRecord,
+  pack: Pack,
+  observed: Observed,
+  plain: readonly number[],
+): Majority {
+  const facts = factsOf(pack.profile.chemistry);
+  const slopes = slopesOf(observed);
+  const floorV = (0.6 * sensorStepOf(record, facts.sensorStepV)) / Math.sqrt(observed.readingsPerMoment);
+  const fitWith =
+    (scatter: Scatter, noiseV: number): FitOne =>
+    (c, hypothesis, inflation, { passes = 8, near = false, also = [] } = {}) =>
+      fitChannel(
+        observed,
+        slopes,
+        observed.channels[c]!,
+        pack.channels[c]!.cells,
+        scatter,
+        hypothesis,
+        noiseV,
+        inflation,
+        passes,
+        near,
+        also,
+      );
+  const loosely = fitWith({ ...facts.healthy, shapeV: WIDE_SHAPE * facts.healthy.shapeV }, 1.3 * floorV);
+  const { noiseV, inflation } = residualNoise(
+    plain.map((c) => loosely(c, OPEN, 1, { passes: 1 })),
+    floorV,
+  );
+  const own = packScatter(
+    observed,
+    slopes,
+    pack,
+    plain,
+    facts.healthy,
+    OPEN.free,
+    noiseV * Math.sqrt(inflation),
+  );
+  const scatter = widened(own, pack.channels.length);
+  return {
+    observed,
+    pack,
+    scatter,
+    harmless: largerOf(scatter, facts.healthy),
+    noiseV,
+    inflation,
+    fit: fitWith(scatter, noiseV),
+  };
+}
+
+/** The better of two healthy channels: slow resistance bound to the ohmic one, or on its own. */
+export function nothingWrong(
+  { fit }: Majority,
+  channel: number,
+  inflation: number,
+  how: { passes: number; also?: readonly ChannelFit[] },
+): ChannelFit {
+  const bound = fit(channel, HEALTHY, inflation, how);
+  const loose = fit(channel, { ...HEALTHY, tied: false }, inflation, how);
+  return loose.chiSquare < bound.chiSquare ? loose : bound;
+}
+
+const SCATTER_KEYS = [
+  'socFraction',
+  'capacity',
+  'resistance',
+  'slow',
+  'leakPerDay',
+  'offsetV',
+  'shapeV',
+] as const;
+const largerOf = (a: Scatter, b: Scatter): Scatter => {
+  const out = { ...a };
+  for (const key of SCATTER_KEYS) out[key] = Math.max(a[key], b[key]);
+  return out;
+};
+
+/** The median of few channels is itself uncertain; the priors carry that. */
+function widened(scatter: Scatter, channels: number): Scatter {
+  const by = Math.sqrt(1 + 1.57 / channels);
+  return {
+    socFraction: scatter.socFraction * by,
+    capacity: scatter.capacity * by,
+    resistance: scatter.resistance * by,
+    slow: scatter.slow * by,
+    leakPerDay: scatter.leakPerDay * by,
+    offsetV: scatter.offsetV * by,
+    shapeV: scatter.shapeV,
+  };
+}
