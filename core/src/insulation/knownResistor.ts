@@ -12,7 +12,10 @@ export interface KnownResistorReadings {
   r0Ohm: number;
   /** Pole to pole, V: makes the figure independent of the meter. */
   packV?: number | undefined;
+  /** Accuracy of a voltage: V (last digits) and share of the reading; tolerance of R0, share. */
   accuracyV?: number | undefined;
+  accuracyShare?: number | undefined;
+  r0Tolerance?: number | undefined;
 }
 
 export interface KnownResistorResult {
@@ -43,13 +46,19 @@ export function knownResistor(r: KnownResistorReadings): KnownResistorResult {
   if (v1WithR0 > v1)
     problem(`V1 rose from ${v1} V to ${v1WithR0} V with the resistor.`, 'It falls; check the clips.');
   const d = r.accuracyV ?? 0.1;
+  const share = r.accuracyShare ?? 0.005;
+  const slack = (v: number): number => d + share * v;
+  const tolerance = r.r0Tolerance ?? 0.01;
   const vb = r.packV ?? v1 + v2;
-  const at = (a: number, b: number): number => Math.max(0, r0Ohm * vb * (1 / b - 1 / a));
+  const vbSlack = r.packV === undefined ? slack(v1) + slack(v2) : slack(vb);
+  const at = (a: number, b: number, v = vb, r0 = r0Ohm): number => Math.max(0, r0 * v * (1 / b - 1 / a));
   const value = at(v1, v1WithR0);
-  const low = at(Math.max(1e-9, v1 - d), v1WithR0 + d);
-  const high = v1WithR0 - d <= 0 ? Infinity : at(v1 + d, v1WithR0 - d);
+  const least = Math.max(1e-9, v1 - slack(v1));
+  const low = at(least, v1WithR0 + slack(v1WithR0), vb - vbSlack, r0Ohm * (1 - tolerance));
+  const withR0 = v1WithR0 - slack(v1WithR0);
+  const high = withR0 <= 0 ? Infinity : at(v1 + slack(v1), withR0, vb + vbSlack, r0Ohm * (1 + tolerance));
   const remarks: string[] = [];
-  if (v1 - v1WithR0 < 3 * d)
+  if (v1 - v1WithR0 < 3 * slack(v1))
     remarks.push(
       `The voltage barely moved: a resistor of ${Math.round(r0Ohm / 1000)} kΩ is too large for this leak. Only a bound.`,
     );

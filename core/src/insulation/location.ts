@@ -13,7 +13,10 @@ export interface PoleReadings {
   /** Accuracy of a voltage, share of reading and volts (last digits). */
   accuracyShare?: number | undefined;
   accuracyV?: number | undefined;
-  /** Least resistance the rest of the pack may have at each pole; it pulls the position towards the middle, Ω. */
+  /**
+   * Least resistance the rest of the pack may have at each pole, Ω: it pulls the position towards the middle. Left out
+   * where nobody knows it; it is then taken to be as low as a healthy pack’s may be.
+   */
   residualOhm?: number | undefined;
 }
 
@@ -26,8 +29,14 @@ export interface Interval {
 export interface LeakLocation {
   /** Resistance of all there is to chassis, Ω, as the terminals see it. `high` may be Infinity. */
   equivalentOhm: Interval;
+  /** The leak's own resistance, without what the rest of the pack leaks, Ω. `high` may be `UNBOUNDED_OHM`. */
+  leakOhm: Interval;
   /** Position along the string from the negative end, by voltage, 0 to 1. */
   fraction: Interval;
+  /** Where the chassis itself lies along the string: the position as if nothing else leaked. */
+  apparent: Interval;
+  /** False where the rest of the pack may leak as much as the leak does: the voltages then name no place. */
+  identifiable: boolean;
   /** Volts of the chassis above the negative pole without a meter. */
   chassisV: number;
   /** Why the figures are wide or only a bound; in plain words. */
@@ -37,7 +46,12 @@ export interface LeakLocation {
 const ACCURACY_SHARE = 0.005;
 const ACCURACY_V = 0.1;
 const METER_SHARE = 0.02;
-const RESIDUAL_OHM = 50e6;
+/** Stands for no upper bound, Ω: more than any insulation that is measured, and a figure that can be stored. */
+export const UNBOUNDED_OHM = 1e12;
+/** Healthy packs show from 1 MΩ up. From memory; a pack's own figure is better. */
+export const RESIDUAL_OHM = 1e6;
+/** A position known no better than this much of the string names no place. */
+const NO_PLACE = 0.6;
 /** A leak this much smaller than the meter barely loads the reading. */
 const UNRESOLVED_SHARE = 0.012;
 
@@ -45,7 +59,7 @@ const UNRESOLVED_SHARE = 0.012;
  * Where a leak sits and how big it is, from two voltages at the terminals.
  * With meter resistance R_m on a floating string: V_n + V_p = V·R_m/(R_m + R), so R = R_m·(V/(V_n+V_p) − 1), and the
  * chassis sits at V_n/(V_n+V_p) of the string. Residual insulation at the poles pulls that towards the middle; the
- * interval holds every corner of the readings' tolerances and of the residuals.
+ * intervals hold every corner of the readings' tolerances and of the residuals.
  * @throws InputProblem for readings that cannot be.
  */
 export function locateLeak(r: PoleReadings): LeakLocation {
@@ -77,6 +91,9 @@ export function locateLeak(r: PoleReadings): LeakLocation {
   let rHigh = 0;
   let fLow = 1;
   let fHigh = 0;
+  let aLow = 1;
+  let aHigh = 0;
+  let ownHigh = 0;
   for (let corner = 0; corner < 64; corner++) {
     const sign = (bit: number): number => (corner & (1 << bit) ? 1 : -1);
     const vn = Math.max(0, negativeV + sign(0) * slack(negativeV));
@@ -86,11 +103,15 @@ export function locateLeak(r: PoleReadings): LeakLocation {
     const R = equivalent(vn, vp, v, rm);
     rLow = Math.min(rLow, R);
     rHigh = Math.max(rHigh, R);
+    ownHigh = Math.max(ownHigh, 1 / R > 2 * residual ? 1 / (1 / R - 2 * residual) : UNBOUNDED_OHM);
     if (vn + vp <= 0) continue;
+    aLow = Math.min(aLow, vn / (vn + vp));
+    aHigh = Math.max(aHigh, vn / (vn + vp));
     const total = R > 0 && Number.isFinite(R) ? 1 / R : R === 0 ? Infinity : 0;
     // Residual insulation at either pole, from none to as bad as allowed; never more than all there is.
-    const gn = corner & 16 ? Math.min(residual, 0.45 * total) : 0;
-    const gp = corner & 32 ? Math.min(residual, 0.45 * total) : 0;
+    const most = ((corner & 48) === 48 ? 0.475 : 0.95) * total;
+    const gn = corner & 16 ? Math.min(residual, most) : 0;
+    const gp = corner & 32 ? Math.min(residual, most) : 0;
     const apparent = vn / (vn + vp);
     const f = Number.isFinite(total) ? (apparent * total - gp) / (total - gn - gp) : apparent;
     fLow = Math.min(fLow, f);
@@ -100,6 +121,8 @@ export function locateLeak(r: PoleReadings): LeakLocation {
   if (sum < 4 * slack(packV)) {
     fLow = 0;
     fHigh = 1;
+    aLow = 0;
+    aHigh = 1;
     remarks.push(
       'Both poles read next to nothing: no leak that this meter can see, or no contact to bare chassis.',
     );
@@ -108,11 +131,19 @@ export function locateLeak(r: PoleReadings): LeakLocation {
     remarks.push(
       `The leak is far below the meter’s ${(meterOhm / 1e6).toPrecision(2)} MΩ: only an upper bound of its size. Take a known resistor.`,
     );
-  if (1 / (r.residualOhm ?? RESIDUAL_OHM) > 0.1 / Math.max(1, r0))
-    remarks.push('The leak is no smaller than what the rest of the pack may leak: the position is wide.');
+  const identifiable = clamp(fHigh) - clamp(fLow) < NO_PLACE;
+  if (!identifiable)
+    remarks.push(
+      'The rest of the pack may leak as much as this does: the voltages name no place. Open the string and test its parts.',
+    );
+  else if (residual > 0.1 / Math.max(1, r0))
+    remarks.push('What the rest of the pack may leak pulls the position: it is wide.');
   return {
     equivalentOhm: { value: r0, low: rLow, high: rHigh },
+    leakOhm: { value: r0, low: rLow, high: ownHigh },
     fraction: { value: clamp(f0), low: clamp(fLow), high: clamp(fHigh) },
+    apparent: { value: clamp(f0), low: clamp(aLow), high: clamp(aHigh) },
+    identifiable,
     chassisV: clamp(f0) * packV,
     remarks,
   };
@@ -155,7 +186,7 @@ export function moduleProbabilities(
   location: LeakLocation | null,
 ): number[] {
   const places = moduleFractions(pack, moduleV);
-  if (!location) return places.map((p) => p.high - p.low);
+  if (!location?.identifiable) return places.map((p) => p.high - p.low);
   const { value, low, high } = location.fraction;
   const below = Math.max(LEAST_FRACTION_SD, (value - low) / 2);
   const above = Math.max(LEAST_FRACTION_SD, (high - value) / 2);

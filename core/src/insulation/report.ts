@@ -8,6 +8,8 @@ import {
   locateLeak,
   moduleFractions,
   moduleProbabilities,
+  RESIDUAL_OHM,
+  UNBOUNDED_OHM,
   type Interval,
   type LeakLocation,
 } from './location';
@@ -86,7 +88,9 @@ export function insulationReport(
     return clean * (1 + strength) * hint;
   });
   const atPole =
-    location === null ? null : location.fraction.low < AT_A_POLE || location.fraction.high > 1 - AT_A_POLE;
+    location === null || !location.identifiable
+      ? null
+      : location.fraction.low < AT_A_POLE || location.fraction.high > 1 - AT_A_POLE;
   let vehicleP = poles?.side === 'pack' ? 0.02 : atPole === null ? VEHICLE_SHARE : atPole ? 0.6 : 0.06;
   let p = order.map((m, i) => byModule[m]! * weight[i]!);
   p = scaled(p, 1 - vehicleP);
@@ -204,10 +208,9 @@ export function insulationReport(
     leakOhm: known
       ? {
           value: known.leakOhm,
-          low: (known.regulationOhm.low * known.leakOhm) / Math.max(1e-9, known.regulationOhm.value),
-          high: (known.regulationOhm.high * known.leakOhm) / Math.max(1e-9, known.regulationOhm.value),
+          ...ownOf(known.regulationOhm, known.leakOhm),
         }
-      : (location?.equivalentOhm ?? null),
+      : (location?.leakOhm ?? null),
     regulationOhm,
     judged,
     tests,
@@ -241,9 +244,21 @@ const scaled = (p: number[], to: number): number[] => {
   return p.map((x) => (total > 0 ? (x / total) * to : to / p.length));
 };
 
+/** The leak's own interval from the regulation's: in proportion, and open upwards by what the rest of the pack may leak. */
+function ownOf(regulation: Interval, leakOhm: number): { low: number; high: number } {
+  const share = leakOhm / Math.max(1e-9, regulation.value);
+  const together = regulation.high * share;
+  const rest = 2 / RESIDUAL_OHM;
+  return {
+    low: regulation.low * share,
+    high: 1 / together > rest ? 1 / (1 / together - rest) : UNBOUNDED_OHM,
+  };
+}
+
 function overLargerShare(l: LeakLocation): Interval {
   const share = (f: number): number => Math.max(f, 1 - f);
-  const { low, high, value } = l.fraction;
+  // What the regulation asks is seen at the poles: where the chassis lies, not where the leak does.
+  const { low, high, value } = l.apparent;
   // Between the ends of the interval the larger share is least where it comes nearest to the middle.
   const least = low <= 0.5 && high >= 0.5 ? 0.5 : Math.min(share(low), share(high));
   const most = Math.max(share(low), share(high));

@@ -21,7 +21,7 @@ export function headline(s: {
   judged: Judged | null;
 }): { title: string; text: string } {
   const { found, p, idAt, location, judged } = s;
-  const where = location
+  const where = location?.identifiable
     ? `Two terminal voltages put it ${Math.round(location.fraction.value * 100)} % up the string (${Math.round(location.fraction.low * 100)} to ${Math.round(location.fraction.high * 100)} %)`
     : '';
   const passed = s.tests.filter((t) => t.result.verdict === 'pass').map((t) => t.label);
@@ -47,8 +47,13 @@ export function headline(s: {
       title: 'Not measured yet',
       text: 'Two voltages at the terminals tell how big the leak is and where along the string it sits.',
     };
-  if (location && location.equivalentOhm.low > 20e6 && s.tests.every((t) => t.result.verdict !== 'leak'))
-    return { title: 'No leak shows', text };
+  const noneLeaks = s.tests.every((t) => t.result.verdict !== 'leak');
+  if (location && noneLeaks && healthy(location, judged)) return { title: 'No leak shows', text };
+  if (location && !location.identifiable && noneLeaks)
+    return {
+      title: 'Its place cannot be told from voltages',
+      text: `${location.remarks.at(-1) ?? ''}${limit}`,
+    };
   const ranked = p.map((v, i) => ({ v, i })).sort((a, b) => b.v - a.v);
   const [a, b] = [ranked[0]!, ranked[1]];
   if (s.vehicleP > a.v) return { title: 'Perhaps outside the pack', text };
@@ -59,6 +64,17 @@ export function headline(s: {
       : `Most likely at ${idAt(a.i)}`,
     text,
   };
+}
+
+/** From this size on, and level, it is what a healthy pack shows. From memory. */
+const HEALTHY_OHM = 1e6;
+const LEVEL = { low: 0.3, high: 0.7 };
+
+/** A pack that shows megohms, with the chassis about half-way, has no leak to look for: its own insulation does that. */
+function healthy({ equivalentOhm, apparent }: LeakLocation, judged: Judged | null): boolean {
+  if (equivalentOhm.low > 20e6) return true;
+  const level = apparent.value > LEVEL.low && apparent.value < LEVEL.high;
+  return level && equivalentOhm.low >= HEALTHY_OHM && judged?.verdict === 'within';
 }
 
 /** The step that brings most for its effort. */

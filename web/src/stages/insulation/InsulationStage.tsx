@@ -1,4 +1,4 @@
-import type { InsulationReport, NextSplit } from '@cellmend/core/insulation';
+import { UNBOUNDED_OHM, type InsulationReport, type NextSplit } from '@cellmend/core/insulation';
 import { useState } from 'react';
 import styled from 'styled-components';
 import { leakOf, useInsulation, useSafety } from '../../api/hooks';
@@ -140,12 +140,14 @@ export function InsulationStage({ question, stage }: StageProps) {
 
 function Found({ leak }: { leak: InsulationReport }) {
   const r = leak.leakOhm;
-  const bounded = r && r.low < 0.2 * r.high && r.value < 0.9 * r.high;
+  const unbounded = r && r.high >= UNBOUNDED_OHM;
+  const bounded = r && !unbounded && r.low < 0.2 * r.high && r.value < 0.9 * r.high;
+  const size = r && (unbounded ? `≥ ${ohms(r.low)}` : bounded ? `≤ ${ohms(r.high)}` : ohms(r.value));
   return (
     <Answer
       tone={leak.title === 'No leak shows' || leak.title === 'Not measured yet' ? 'plain' : 'suspect'}
       title={leak.title}
-      big={r ? (bounded ? `≤ ${ohms(r.high)}` : ohms(r.value)) : undefined}
+      big={size ?? undefined}
       small={
         leak.judged
           ? `${fixed(leak.judged.ohmPerV, 0)} Ω/V, limit ${leak.judged.leastOhmPerV} Ω/V`

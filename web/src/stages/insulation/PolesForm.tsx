@@ -47,7 +47,10 @@ export function PolesForm({ onDone }: { onDone: () => void }) {
   try {
     if (poles) {
       const l = locateLeak(poles);
-      told = `The leak sits ${percent(l.fraction.value)} up the string (${percent(l.fraction.low)} to ${percent(l.fraction.high)}), about ${ohms(l.equivalentOhm.value)} (${ohms(l.equivalentOhm.low)} to ${ohms(l.equivalentOhm.high)}).`;
+      const size = `${ohms(l.equivalentOhm.value)} (${ohms(l.equivalentOhm.low)} to ${ohms(l.equivalentOhm.high)})`;
+      told = l.identifiable
+        ? `The leak sits ${percent(l.fraction.value)} up the string (${percent(l.fraction.low)} to ${percent(l.fraction.high)}), about ${size}.`
+        : `About ${size} in all; where it sits cannot be told from these voltages.`;
     }
     if (resistor) {
       const k = knownResistor({ ...resistor, packV: resistor.packV ?? undefined });
