@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { pilotCar } from '../../../cli/src/demoFiles';
 import { normalisePack } from '../pack';
 import { Random } from '../simpack';
-import { knownResistor } from './knownResistor';
+import { knownResistor, togetherOhm } from './knownResistor';
 import { locateLeak } from './location';
 import { insulationReport } from './report';
 
@@ -91,6 +91,23 @@ describe('stated intervals on circuits never seen', () => {
     const plain = cases.filter((c) => c.leak.ohm < 3e4);
     const widths = plain.map((c) => located(c).fraction).map((f) => f.high - f.low);
     expect(widths.filter((w) => w < 0.2).length / widths.length).toBeGreaterThan(0.8);
+  });
+
+  it('are narrower where a known resistor has told the size, and still hold', () => {
+    const small = cases.filter((c) => c.leak.ohm < 3e4);
+    const pairs = small.flatMap((c) => {
+      const { packV, negativeV, positiveV, v1WithR0 } = c.readings;
+      const [v1, v2] = [Math.max(negativeV, positiveV), Math.min(negativeV, positiveV)];
+      if (v1WithR0 <= 0 || v1WithR0 > v1) return [];
+      const k = knownResistor({ v1, v2, v1WithR0, r0Ohm: c.r0Ohm, packV });
+      const both = locateLeak({ ...c.readings, meterOhm: 10e6, togetherOhm: togetherOhm(k) });
+      return [{ c, both, alone: located(c) }];
+    });
+    const width = (l: ReturnType<typeof located>): number => l.fraction.high - l.fraction.low;
+    const mean = (of: (p: (typeof pairs)[number]) => number): number =>
+      pairs.reduce((s, p) => s + of(p), 0) / pairs.length;
+    expect(mean((p) => width(p.both))).toBeLessThan(0.7 * mean((p) => width(p.alone)));
+    expect(mean((p) => (inside(p.c.leak.share, p.both.fraction) ? 1 : 0))).toBeGreaterThanOrEqual(0.95);
   });
 
   it('name no place where the poles may leak as much as the leak does', () => {

@@ -76,3 +76,12 @@ export function knownResistor(r: KnownResistorReadings): KnownResistorResult {
     remarks,
   };
 }
+
+/** All there is to chassis, by the known resistor: the regulation's figure times the larger share, Ω. */
+export function togetherOhm({
+  regulationOhm,
+  fractionFromV1,
+}: Pick<KnownResistorResult, 'regulationOhm' | 'fractionFromV1'>): { low: number; high: number } {
+  const share = Math.max(fractionFromV1, 1 - fractionFromV1);
+  return { low: regulationOhm.low * share, high: regulationOhm.high * share };
+}

@@ -18,6 +18,8 @@ export interface PoleReadings {
    * where nobody knows it; it is then taken to be as low as a healthy pack’s may be.
    */
   residualOhm?: number | undefined;
+  /** What all there is measures by another way (a known resistor), Ω: a meter of 10 MΩ tells a small leak's size badly. */
+  togetherOhm?: { low: number; high: number } | undefined;
 }
 
 export interface Interval {
@@ -82,10 +84,12 @@ export function locateLeak(r: PoleReadings): LeakLocation {
       'Readings of one moment, one after the other, with the same meter.',
     );
   const remarks: string[] = [];
+  const known = r.togetherOhm;
   const equivalent = (vn: number, vp: number, v: number, rm: number): number =>
     vn + vp <= 0 ? Infinity : Math.max(0, rm * (v / (vn + vp) - 1));
   const residual = 1 / (r.residualOhm ?? RESIDUAL_OHM);
-  const r0 = equivalent(negativeV, positiveV, packV, meterOhm);
+  const alone = equivalent(negativeV, positiveV, packV, meterOhm);
+  const r0 = known ? Math.min(known.high, Math.max(known.low, alone)) : alone;
   const f0 = sum > 0 ? negativeV / sum : 0.5;
   let rLow = Infinity;
   let rHigh = 0;
@@ -100,7 +104,8 @@ export function locateLeak(r: PoleReadings): LeakLocation {
     const vp = Math.max(0, positiveV + sign(1) * slack(positiveV));
     const v = packV + sign(2) * slack(packV);
     const rm = meterOhm * (1 + sign(3) * METER_SHARE);
-    const R = equivalent(vn, vp, v, rm);
+    const seen = equivalent(vn, vp, v, rm);
+    const R = known ? Math.min(known.high, Math.max(known.low, seen)) : seen;
     rLow = Math.min(rLow, R);
     rHigh = Math.max(rHigh, R);
     ownHigh = Math.max(ownHigh, 1 / R > 2 * residual ? 1 / (1 / R - 2 * residual) : UNBOUNDED_OHM);
@@ -127,7 +132,7 @@ export function locateLeak(r: PoleReadings): LeakLocation {
       'Both poles read next to nothing: no leak that this meter can see, or no contact to bare chassis.',
     );
   }
-  if (sum > 0 && packV - sum < 2 * slack(packV) && r0 < UNRESOLVED_SHARE * meterOhm)
+  if (!known && sum > 0 && packV - sum < 2 * slack(packV) && r0 < UNRESOLVED_SHARE * meterOhm)
     remarks.push(
       `The leak is far below the meter’s ${(meterOhm / 1e6).toPrecision(2)} MΩ: only an upper bound of its size. Take a known resistor.`,
     );

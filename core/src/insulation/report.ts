@@ -2,7 +2,7 @@ import { limitValue, type Pack } from '../pack';
 import { linksInOrder } from '../safety/exposure';
 import { fuseEvidence } from '../safety/fuse';
 import { EVIDENCE, leakCauses } from './causes';
-import { knownResistor } from './knownResistor';
+import { knownResistor, togetherOhm } from './knownResistor';
 import { judgeOhmPerVolt, judgeVehicleFigure, testVoltageBounds } from './limits';
 import {
   locateLeak,
@@ -59,9 +59,11 @@ export function insulationReport(
       (o): o is Extract<InsulationObservation, { kind: 'poles' }> =>
         o.kind === 'poles' && o.side !== 'vehicle',
     );
-  const location = poles ? locateLeak(poles) : null;
   const resistor = last('known-resistor');
   const known = resistor ? knownResistor({ ...resistor, packV: resistor.packV ?? undefined }) : null;
+  const location = poles
+    ? locateLeak({ ...poles, togetherOhm: known ? togetherOhm(known) : undefined })
+    : null;
   const packV = poles?.packV ?? packVolts;
   // What the terminals see, for one leak at share f, is the leak itself; the regulation divides by the larger share.
   const regulationOhm = known ? known.regulationOhm : location ? overLargerShare(location) : null;

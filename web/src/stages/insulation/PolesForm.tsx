@@ -1,4 +1,9 @@
-import { knownResistor, locateLeak, type InsulationObservation } from '@cellmend/core/insulation';
+import {
+  knownResistor,
+  togetherOhm,
+  locateLeak,
+  type InsulationObservation,
+} from '@cellmend/core/insulation';
 import { InputProblem } from '@cellmend/core/pack';
 import { useState, type FormEvent } from 'react';
 import { ToggleButton } from 'react-aria-components';
@@ -45,15 +50,15 @@ export function PolesForm({ onDone }: { onDone: () => void }) {
         }
       : null;
   try {
+    const k = resistor && knownResistor({ ...resistor, packV: resistor.packV ?? undefined });
     if (poles) {
-      const l = locateLeak(poles);
+      const l = locateLeak({ ...poles, togetherOhm: k ? togetherOhm(k) : undefined });
       const size = `${ohms(l.equivalentOhm.value)} (${ohms(l.equivalentOhm.low)} to ${ohms(l.equivalentOhm.high)})`;
       told = l.identifiable
         ? `The leak sits ${percent(l.fraction.value)} up the string (${percent(l.fraction.low)} to ${percent(l.fraction.high)}), about ${size}.`
         : `About ${size} in all; where it sits cannot be told from these voltages.`;
     }
-    if (resistor) {
-      const k = knownResistor({ ...resistor, packV: resistor.packV ?? undefined });
+    if (k) {
       told += ` By the known resistor: ${ohms(k.regulationOhm.value)} as the regulation counts it, ${ohms(k.leakOhm)} the leak itself.`;
     }
   } catch (e) {
