@@ -4,6 +4,7 @@ import {
   dielectricAbsorption,
   judgeSeries,
   polarisationIndex,
+  resistanceOf,
   seriesQuery,
   type SeriesInput,
 } from './series';
@@ -35,6 +36,16 @@ describe('an insulation test', () => {
     expect(polarisationIndex(points)).toBeCloseTo(3, 12);
     expect(polarisationIndex(series([60, 6e9], [600, 2e10]))).toBeNull();
     expect(dielectricAbsorption(series([60, 1e9]))).toBeNull();
+  });
+
+  it('counts the value at one minute, whatever the insulation rises to later (IEEE 43)', () => {
+    const points = series([15, 1e6], [60, 2e6], [600, 5e7]);
+    expect(resistanceOf(points)).toBe(2e6);
+    expect(judgeSeries({ ...base, points }).verdict).toBe('leak');
+    // A shorter test has its newest, one that was begun late its first.
+    expect(resistanceOf(series([15, 1e6], [30, 3e6]))).toBe(3e6);
+    expect(resistanceOf(series([120, 4e6], [240, 5e6]))).toBe(4e6);
+    expect(resistanceOf([{ timeS: 60, ohm: null }])).toBeNull();
   });
 
   // Two check values of the trade, common practice, no source: good banks show 900 MΩ to 1.3 GΩ and rising at 1000 V;

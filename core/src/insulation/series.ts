@@ -111,6 +111,16 @@ export function seriesQuery(input: SeriesInput): string {
   return '';
 }
 
+/** The insulation resistance of a test is read after one minute (IEEE 43-2013, 12.2, from memory); a second for the clock. */
+const READ_AT_S = 61;
+
+/** The reading that counts: the one at a minute, else the newest of a shorter test; null if none was in range. */
+export function resistanceOf(points: readonly Pick<SeriesPoint, 'timeS' | 'ohm'>[]): number | null {
+  const read = points.filter((p) => p.ohm !== null);
+  const inTime = read.filter((p) => p.timeS <= READ_AT_S);
+  return (inTime.at(-1) ?? read[0])?.ohm ?? null;
+}
+
 /** Judges a test: voltage reached, resistance against its limit, rising, absorption, corrected to 40 °C. */
 export function judgeSeries(input: SeriesInput): SeriesResult {
   checkSeries(input);
@@ -120,7 +130,7 @@ export function judgeSeries(input: SeriesInput): SeriesResult {
   const reachedV = volts.length > 0 ? volts[volts.length - 1]!.voltageV : null;
   const leastOhm = input.moduleLeastOhm / Math.max(1, input.modules);
   const reasons: string[] = [];
-  const measured = [...points].reverse().find((p) => p.ohm !== null)?.ohm ?? null;
+  const measured = resistanceOf(points);
   const notReached = reachedV !== null && reachedV < REACHED * setV;
   const bound =
     notReached && reachedV !== null
