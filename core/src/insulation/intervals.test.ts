@@ -137,7 +137,8 @@ describe('a healthy pack', () => {
   it('is told healthy: megohms, the chassis half-way, nothing to look for', () => {
     const pack = normalisePack(pilotCar());
     const moduleV = pack.modules.map(() => 348 / pack.modules.length);
-    const of = (branches: Branches, meterOhm = 10e6) => {
+    const of = (branches: Branches, vehicleOhm: number | null = null) => {
+      const meterOhm = 10e6;
       const meter = (share: number): Branches => [...branches, { share, siemens: 1 / meterOhm }];
       return insulationReport(
         pack,
@@ -150,6 +151,7 @@ describe('a healthy pack', () => {
             positiveV: 348 * (1 - chassisShare(meter(1))),
             meterOhm,
           },
+          ...(vehicleOhm === null ? [] : [{ kind: 'vehicle' as const, ohm: vehicleOhm, signalV: null }]),
         ],
         { moduleV },
       );
@@ -159,9 +161,44 @@ describe('a healthy pack', () => {
       { share: 1, siemens: 1 / ohm },
     ];
     expect(of(poles(6e6)).title).toBe('No leak shows');
+    // A vehicle that warns has seen something else.
+    expect(of(poles(6e6), 9e3).title).not.toBe('No leak shows');
     // A leak of 300 kΩ beside the same poles is one, wherever it sits.
     expect(of([...poles(6e6), { share: 0.5, siemens: 1 / 3e5 }]).title).not.toBe('No leak shows');
     // Megohms all at one end are no pack's own insulation.
     expect(of([...poles(2e7), { share: 0.02, siemens: 1 / 1.5e6 }]).title).not.toBe('No leak shows');
+  });
+});
+
+describe('a known resistor', () => {
+  it('speaks for the voltages it was put on with, not for others', () => {
+    const pack = normalisePack(pilotCar());
+    const moduleV = pack.modules.map(() => 348 / pack.modules.length);
+    const poles = {
+      kind: 'poles',
+      side: 'pack',
+      packV: 318,
+      negativeV: 132.3,
+      positiveV: 185.5,
+      meterOhm: 10e6,
+    } as const;
+    const resistor = (v1: number, v2: number) =>
+      ({
+        kind: 'known-resistor',
+        higher: 'positive',
+        v1,
+        v2,
+        v1WithR0: 114.6,
+        r0Ohm: 1e4,
+        packV: 318,
+      }) as const;
+    const width = (observations: Parameters<typeof insulationReport>[1]): number => {
+      const { low, high } = insulationReport(pack, observations, { moduleV }).location!.fraction;
+      return high - low;
+    };
+    const alone = width([poles]);
+    expect(width([poles, resistor(185.5, 132.3)])).toBeLessThan(0.5 * alone);
+    // Taken before a part was parted: another leak, perhaps.
+    expect(width([poles, resistor(240, 77)])).toBe(alone);
   });
 });

@@ -61,8 +61,9 @@ export function insulationReport(
     );
   const resistor = last('known-resistor');
   const known = resistor ? knownResistor({ ...resistor, packV: resistor.packV ?? undefined }) : null;
+  const sameMoment = poles && resistor && known && takenWith(poles, resistor);
   const location = poles
-    ? locateLeak({ ...poles, togetherOhm: known ? togetherOhm(known) : undefined })
+    ? locateLeak({ ...poles, togetherOhm: sameMoment ? togetherOhm(known) : undefined })
     : null;
   const packV = poles?.packV ?? packVolts;
   // What the terminals see, for one leak at share f, is the leak itself; the regulation divides by the larger share.
@@ -219,7 +220,7 @@ export function insulationReport(
     modules,
     vehicleSide: { probability: vehicleP, state: vehicleState },
     trust,
-    ...headline({ found, p, idAt, location, vehicleP, vehicleState, trust, tests, judged }),
+    ...headline({ found, p, idAt, location, vehicleP, vehicleState, trust, tests, judged, vehicle }),
     found,
     next,
     chassis,
@@ -245,6 +246,18 @@ const scaled = (p: number[], to: number): number[] => {
   const total = p.reduce((a, b) => a + b, 0);
   return p.map((x) => (total > 0 ? (x / total) * to : to / p.length));
 };
+
+/** A known resistor speaks for two voltages only if it was put on while they stood: the same two, within 2 %. */
+function takenWith(
+  poles: { negativeV: number; positiveV: number },
+  { v1, v2 }: { v1: number; v2: number },
+): boolean {
+  const alike = (a: number, b: number): boolean => Math.abs(a - b) <= 0.3 + 0.02 * Math.max(a, b);
+  return (
+    alike(Math.max(poles.negativeV, poles.positiveV), v1) &&
+    alike(Math.min(poles.negativeV, poles.positiveV), v2)
+  );
+}
 
 /** The leak's own interval from the regulation's: in proportion, and open upwards by what the rest of the pack may leak. */
 function ownOf(regulation: Interval, leakOhm: number): { low: number; high: number } {

@@ -1,4 +1,4 @@
-import type { Judged } from './limits';
+import type { Judged, VehicleJudged } from './limits';
 import type { LeakLocation } from './location';
 import type { InsulationReport, NextSplit, TestRow } from './types';
 import { expectedOf, halving, oneByOne, planSplit, type Expected, type SplitTest } from './split';
@@ -19,6 +19,7 @@ export function headline(s: {
   trust: { ok: boolean; why: string };
   tests: readonly TestRow[];
   judged: Judged | null;
+  vehicle: VehicleJudged | null;
 }): { title: string; text: string } {
   const { found, p, idAt, location, judged } = s;
   const where = location?.identifiable
@@ -48,7 +49,7 @@ export function headline(s: {
       text: 'Two voltages at the terminals tell how big the leak is and where along the string it sits.',
     };
   const noneLeaks = s.tests.every((t) => t.result.verdict !== 'leak');
-  if (location && noneLeaks && healthy(location, judged)) return { title: 'No leak shows', text };
+  if (location && noneLeaks && healthy(location, judged, s.vehicle)) return { title: 'No leak shows', text };
   if (location && !location.identifiable && noneLeaks)
     return {
       title: 'Its place cannot be told from voltages',
@@ -71,7 +72,13 @@ const HEALTHY_OHM = 1e6;
 const LEVEL = { low: 0.3, high: 0.7 };
 
 /** A pack that shows megohms, with the chassis about half-way, has no leak to look for: its own insulation does that. */
-function healthy({ equivalentOhm, apparent }: LeakLocation, judged: Judged | null): boolean {
+function healthy(
+  { equivalentOhm, apparent }: LeakLocation,
+  judged: Judged | null,
+  vehicle: VehicleJudged | null,
+): boolean {
+  // A vehicle that warns has seen something that these two voltages do not.
+  if (vehicle && vehicle.state !== 'good') return false;
   if (equivalentOhm.low > 20e6) return true;
   const level = apparent.value > LEVEL.low && apparent.value < LEVEL.high;
   return level && equivalentOhm.low >= HEALTHY_OHM && judged?.verdict === 'within';
