@@ -2,10 +2,11 @@ import { spawnSync } from 'node:child_process';
 import { describe, expect, it } from 'vitest';
 import { defaultOcvTable, factsOf, normalisePack, type Chemistry } from '../pack';
 import { driveLegs, healthyPack, Random, simulateRecord, type Leg, type SimPack } from '../simpack';
-import { fitChannel, PARAMETERS, sampledCurve, slopesOf, type ChannelFit } from './channelModel';
+import { fitChannel, PARAMETERS, slopesOf, type ChannelFit } from './channelModel';
 import { SEPARATE_LIMIT } from './diagnose';
 import { HEALTHY, hypothesesFor, OPEN } from './hypotheses';
 import { observe } from './observe';
+import { sampledCurve } from './sampledCurve';
 
 const packOf = (chemistry: Chemistry) =>
   normalisePack({

@@ -8,6 +8,7 @@ import type { Verdict } from './verdicts';
 
 /** Shape that is allowed, in times of the usual one, while the noise of the readings is told. */
 const WIDE_SHAPE = 4;
+
 /** What was found of one odd channel: the best explanation of every verdict that the record can speak for. */
 export interface Judged {
   channelIndex: number;

@@ -17,7 +17,7 @@ const FADES = 20;
  * The rest curve as this very pack has it: its table, bent to the course of its own typical cell wherever the record
  * went. A table is another cell's, or the same one's when it was new, in steps of some per cent; a channel at another
  * charge is where the typical cell was earlier or will be later, and that was read.
- * @param typicalV volts of the typical cell less what the load drops, through the trajectory's own grid.
+ * @param t the typical cell's course; what the load drops in it is taken off its volts.
  */
 export function ownCurve(curve: OcvCurve, t: Trajectory): OcvCurve {
   const n = t.timeS.length;
