@@ -1,3 +1,4 @@
+import { PHASES } from '@cellmend/contract/jobs';
 import type { Page } from 'playwright-core';
 import { describe, expect, it } from 'vitest';
 import { signInAs } from './browser';
@@ -5,21 +6,7 @@ import { demoDepot } from './depot';
 
 const depot = demoDepot();
 const WORKSHOP = ['/', '/packs', '/instruments', '/people'];
-const STAGES = [
-  'intake',
-  'scan',
-  'findings',
-  'make-safe',
-  'insulation',
-  'strip-down',
-  'bench',
-  'match',
-  'balance',
-  'rebuild',
-  'prove',
-  'hand-over',
-  'timeline',
-];
+const STAGES = [...PHASES.flatMap((p) => p.stages.map((stage) => stage.id)), 'timeline'];
 
 /** How far the page reaches beyond the screen, px, and whether lamp and Stop are wholly on it. */
 const look = (page: Page): Promise<{ beyondPx: number; inView: boolean }> =>
