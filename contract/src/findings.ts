@@ -16,6 +16,8 @@ export const NewFindingSchema = z.discriminatedUnion('topic', [
     observationIds: z.array(z.uuid()).max(500),
     /** The scan whose voltages place the leak; null: all modules alike. */
     spreadFindingId: z.uuid().nullable(),
+    /** Voltages typed at modules and channels: where one stands low is a hint. */
+    readingIds: z.array(z.uuid()).max(1000).default([]),
   }),
   z.object({
     topic: z.literal('match'),

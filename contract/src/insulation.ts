@@ -19,7 +19,15 @@ export const SeriesPointSchema = z.object({
   timeS: z.number().min(0).max(7200),
   ohm: ohm.nullable(),
   voltageV: z.number().min(0).max(6000).nullable(),
+  atLeast: z.boolean().optional(),
 });
+/** Current a tester holds its voltage with, and into a short, A: 0.1 to 50 mA. */
+export const TesterCurrentSchema = z
+  .object({ nominal: z.number().min(1e-4).max(0.05), short: z.number().min(1e-4).max(0.05) })
+  .refine((t) => t.short >= t.nominal, {
+    path: ['short'],
+    message: 'Into a short at least what it holds its voltage with.',
+  });
 
 /** What people and instruments observe of a leak. */
 export const InsulationObservationSchema: z.ZodType<InsulationObservation> = z.discriminatedUnion('kind', [
@@ -35,6 +43,10 @@ export const InsulationObservationSchema: z.ZodType<InsulationObservation> = z.d
     negativeV: volts,
     positiveV: volts,
     meterOhm: z.number().min(1000).max(1e12),
+    section: z.object({ from: id, to: id }).optional(),
+    residualOhm: z.number().min(1000).max(1e13).optional(),
+    accuracyShare: z.number().min(0).max(0.2).optional(),
+    accuracyV: z.number().min(0).max(50).optional(),
   }),
   z.object({
     kind: z.literal('known-resistor'),
@@ -52,7 +64,9 @@ export const InsulationObservationSchema: z.ZodType<InsulationObservation> = z.d
     points: z.array(SeriesPointSchema).min(1).max(2000),
     temperatureC: z.number().min(-40).max(90).nullable(),
     mounted: z.boolean(),
+    tester: TesterCurrentSchema.optional(),
   }),
+  z.object({ kind: z.literal('limit-voltage'), by: z.enum(['measured', 'working']) }),
   z.object({
     kind: z.literal('seen'),
     module: id,

@@ -492,6 +492,48 @@ describe('a leak', () => {
     });
   });
 
+  it('is looked for where a typed voltage stands low, and in the part whose ends hold the chassis', async () => {
+    const job = await newJob();
+    await record(job, { observation: { kind: 'vehicle', ohm: 9000, signalV: null } });
+    const shareOf = async (id: string): Promise<number> => {
+      const { body } = await ina.get<Finding[]>(`/api/jobs/${job}/findings`);
+      const { modules } = body.find((f) => f.topic === 'insulation')!.result as InsulationReport;
+      return modules.find((m) => m.moduleIndex === Number(id.slice(1)) - 1)!.probability;
+    };
+    const before = await shareOf('M10');
+    for (const [place, value] of [
+      ['M08', 28.6],
+      ['M09', 28.6],
+      ['M10', 28.555],
+    ] as const)
+      expect(
+        (
+          await ina.post(`/api/jobs/${job}/readings`, {
+            place,
+            kind: 'voltage',
+            value,
+            stage: 'bench',
+            observedAt: new Date().toISOString(),
+          })
+        ).status,
+      ).toBe(201);
+    expect(await shareOf('M10')).toBeGreaterThan(1.8 * before);
+    // Ends of a part are measured with its links out: behind the gate.
+    const half = (from: string, to: string, ohm: number) => {
+      const volts = (174 * 10e6) / (10e6 + ohm) / 2;
+      const at = { packV: 174, negativeV: volts, positiveV: volts, meterOhm: 10e6, section: { from, to } };
+      return record(job, { observation: { kind: 'poles', side: 'pack', ...at } });
+    };
+    expect((await half('M01', 'M06', 8000)).status).toBe(423);
+    await proveDead(job);
+    await half('M01', 'M06', 8000);
+    const { body } = await half('M07', 'M12', 300e6);
+    expect(body.result.parts.map((p) => p.outcome)).toEqual(['leak', 'pass']);
+    expect((await record(job, { observation: { kind: 'limit-voltage', by: 'measured' } })).status).toBe(201);
+    const again = await ina.post<{ same: boolean }>(`/api/jobs/${job}/findings/${body.id}/recompute`);
+    expect(again.body.same).toBe(true);
+  });
+
   it('is not tested while the management unit is connected, above the maker’s voltage, or with figures that clash', async () => {
     const job = await newJob();
     await proveDead(job);

@@ -6,3 +6,5 @@ export * from './split';
 export * from './causes';
 export * from './report';
 export * from './types';
+export * from './size';
+export * from './parts';

@@ -110,6 +110,34 @@ describe('stated intervals on circuits never seen', () => {
     expect(mean((p) => (inside(p.c.leak.share, p.both.fraction) ? 1 : 0))).toBeGreaterThanOrEqual(0.95);
   });
 
+  it('merged from the vehicle, two voltages and the known resistor hold the leak, and judge none wrongly', () => {
+    const pack = normalisePack(pilotCar());
+    const vehicle = new Random(772);
+    const rows = cases.slice(0, 1500).flatMap((c) => {
+      const { packV, negativeV, positiveV, v1WithR0 } = c.readings;
+      const [v1, v2] = [Math.max(negativeV, positiveV), Math.min(negativeV, positiveV)];
+      if (v1WithR0 <= 0 || v1WithR0 > v1) return [];
+      const total = 1 / c.branches.reduce((s, b) => s + b.siemens, 0);
+      const r = insulationReport(
+        pack,
+        [
+          { kind: 'vehicle', ohm: total * (1 + vehicle.uniform(-0.18, 0.18)), signalV: null },
+          { kind: 'poles', side: 'pack', packV, negativeV, positiveV, meterOhm: 10e6 },
+          { kind: 'known-resistor', higher: 'negative', v1, v2, v1WithR0, r0Ohm: c.r0Ohm, packV },
+        ],
+        { moduleV: pack.modules.map(() => packV / pack.modules.length) },
+      );
+      const right =
+        r.judged!.verdict === 'uncertain' ||
+        (r.judged!.verdict === 'below') === c.regulationOhm < r.judged!.leastOhm;
+      return [{ inside: inside(c.leak.ohm, r.sizes!.size), agree: r.sizes!.agree, right }];
+    });
+    const of = (k: 'inside' | 'agree' | 'right'): number => rows.filter((x) => x[k]).length / rows.length;
+    expect(of('inside')).toBeGreaterThanOrEqual(0.95);
+    expect(of('agree')).toBeGreaterThan(0.95);
+    expect(of('right')).toBeGreaterThan(0.995);
+  });
+
   it('name no place where the poles may leak as much as the leak does', () => {
     const faint = cases.filter((c) => c.leak.ohm > 3e6);
     expect(faint.filter((c) => !located(c).identifiable).length / faint.length).toBeGreaterThan(0.95);

@@ -17,7 +17,13 @@ export function testVoltageBounds(pack: Pack): { leastV: number; mostV: number }
   };
 }
 
+/** The voltage that the Ω/V rule is taken by: what was measured, or the highest the pack has at work. */
+export type LimitVoltage = 'measured' | 'working';
+
 export interface Judged {
+  by: LimitVoltage;
+  /** That voltage, V. */
+  voltageV: number;
   ohmPerV: number;
   leastOhmPerV: number;
   leastOhm: number;
@@ -26,16 +32,23 @@ export interface Judged {
   rule: string;
 }
 
-/** Judges an insulation resistance with its interval against the Ω/V rule. */
+/**
+ * Judges an insulation resistance with its interval against the Ω/V rule. The rule speaks of the highest working voltage,
+ * which asks more than what a pack has at the moment.
+ */
 export function judgeOhmPerVolt(
   ohm: { value: number; low: number; high: number },
-  packV: number,
+  measuredV: number,
   pack: Pack,
+  by: LimitVoltage = 'working',
 ): Judged {
+  const packV = by === 'measured' ? measuredV : Math.max(measuredV, fullV(pack.profile, pack.groups.length));
   const ac = pack.profile.acConnected === true;
   const leastOhmPerV = ac ? LEAST_OHM_PER_V.ac : LEAST_OHM_PER_V.dc;
   const leastOhm = leastOhmPerV * packV;
   return {
+    by,
+    voltageV: packV,
     ohmPerV: ohm.value / packV,
     leastOhmPerV,
     leastOhm,

@@ -4,6 +4,7 @@ import { normalisePack, withLimit } from '../pack';
 import { Random } from '../simpack';
 import { leakCauses } from './causes';
 import { judgeOhmPerVolt, judgeVehicleFigure } from './limits';
+import { lowestTyped } from './parts';
 import { insulationReport } from './report';
 import type { InsulationObservation } from './types';
 
@@ -26,14 +27,14 @@ const test = (
   temperatureC: 22,
   mounted: true,
 });
-const poles = (fraction: number, ohm: number): InsulationObservation => {
+const poles = (fraction: number, ohm: number, packV = 348): InsulationObservation => {
   const share = 10e6 / (10e6 + ohm);
   return {
     kind: 'poles',
     side: 'pack',
-    packV: 348,
-    negativeV: fraction * 348 * share,
-    positiveV: (1 - fraction) * 348 * share,
+    packV,
+    negativeV: fraction * packV * share,
+    positiveV: (1 - fraction) * packV * share,
     meterOhm: 10e6,
   };
 };
@@ -135,7 +136,12 @@ describe('a pass that contradicts the vehicle', () => {
 describe('limits', () => {
   it('are 100 Ω/V for direct current and 500 where connected to alternating current (R100, ISO 6469-3, FMVSS 305)', () => {
     const ohm = { value: 40_000, low: 39_000, high: 41_000 };
-    expect(judgeOhmPerVolt(ohm, 348, pack)).toMatchObject({ verdict: 'within', leastOhm: 34_800 });
+    expect(judgeOhmPerVolt(ohm, 348, pack, 'measured')).toMatchObject({
+      verdict: 'within',
+      leastOhm: 34_800,
+    });
+    // Unless somebody chooses otherwise, by the highest voltage the pack has at work: 84 groups of 4.2 V.
+    expect(judgeOhmPerVolt(ohm, 348, pack)).toMatchObject({ by: 'working', leastOhm: 35_280 });
     const ac = normalisePack({ ...pilotCar(), acConnected: true });
     expect(judgeOhmPerVolt(ohm, 348, ac)).toMatchObject({ verdict: 'below', leastOhmPerV: 500 });
     expect(judgeOhmPerVolt({ value: 35_000, low: 30_000, high: 40_000 }, 348, pack).verdict).toBe(
@@ -153,6 +159,145 @@ describe('limits', () => {
     expect(judgeVehicleFigure({ signalV: 2.5 }, pack).state).toBe('stops');
     const own = normalisePack(withLimit(pilotCar(), 'vehicleWarnOhm', 1e6));
     expect(judgeVehicleFigure({ ohm: 300e3 }, own).state).toBe('warns');
+  });
+});
+
+describe('the voltage a limit is taken by', () => {
+  it('is the highest at work unless somebody chooses the measured one, and both are told', () => {
+    const low = poles(0.5, 34_900, 300);
+    const careful = report([low]);
+    expect(careful.judged!.by).toBe('working');
+    expect(careful.judgedElse!.leastOhm).toBe(30_000);
+    const chosen = report([low, { kind: 'limit-voltage', by: 'measured' }]);
+    expect(chosen.judged!.leastOhm).toBe(30_000);
+    expect(chosen.judgedElse!.by).toBe('working');
+  });
+});
+
+describe('a part of the string measured at its ends', () => {
+  // The disconnect is out: the half with the leak holds the chassis, the other shows next to nothing.
+  const half = (
+    from: string,
+    to: string,
+    packV: number,
+    fraction: number,
+    ohm: number,
+  ): InsulationObservation => {
+    const share = 10e6 / (10e6 + ohm);
+    return {
+      kind: 'poles',
+      side: 'pack',
+      section: { from, to },
+      packV,
+      negativeV: fraction * packV * share,
+      positiveV: (1 - fraction) * packV * share,
+      meterOhm: 10e6,
+    };
+  };
+  const sum = (r: ReturnType<typeof report>, a: number, b: number): number =>
+    r.modules.slice(a, b + 1).reduce((s, m) => s + m.probability, 0);
+
+  it('names the half, and the place in it by its own ladder', () => {
+    const r = report([half('M01', 'M06', 174, 0.75, 8000), half('M07', 'M12', 174, 0.5, 200e6)]);
+    expect(r.parts.map((p) => p.outcome)).toEqual(['leak', 'pass']);
+    expect(sum(r, 0, 5)).toBeGreaterThan(0.95);
+    expect(r.modules[4]!.probability).toBeGreaterThan(0.4);
+    // Voltages at work are no insulation test: nothing is called clean, but the search goes on in the other half.
+    expect(r.modules.some((m) => m.state === 'clean')).toBe(false);
+    expect(order.indexOf(r.next.split!.modules[1])).toBeLessThanOrEqual(5);
+    // Parts measured apart have the link between them out.
+    expect(r.openLinks).toEqual(['L6']);
+    expect(r.next.kind).toBe('split');
+  });
+
+  it('tells two leaks from one in between', () => {
+    const r = report([
+      poles(0.5, 5000),
+      half('M01', 'M06', 174, 0.5, 9000),
+      half('M07', 'M12', 174, 0.5, 9000),
+    ]);
+    expect(r.trust).toMatchObject({ ok: false });
+    expect(r.trust.why).toMatch(/M01 to M06 and M07 to M12 both leak/);
+  });
+});
+
+describe('the search', () => {
+  it('counts links out where parts were tested apart, until they are back in', () => {
+    const apart = report([poles(0.4, 6200), test('M05', 'M08', false)]);
+    expect(apart.openLinks).toEqual(['L4', 'L8']);
+    const back = report([
+      poles(0.4, 6200),
+      test('M05', 'M08', false),
+      { kind: 'link', link: 'L4', open: false },
+    ]);
+    expect(back.openLinks).toEqual(['L8']);
+  });
+
+  it('never tests again what is clean, and says what is left for every way of searching', () => {
+    const r = report([poles(0.08, 6200), test('M03', 'M12', false)]);
+    expect(r.next.split!.modules).toEqual(['M01', 'M01']);
+    expect(r.next.oneByOne).toEqual({ tests: 1, minutes: r.next.oneByOne!.minutes });
+    expect(r.next.halving).toEqual(r.next.oneByOne);
+  });
+
+  it('names a range where places are equally likely, and no module', () => {
+    const blind = (observations: InsulationObservation[]) =>
+      report([
+        { kind: 'poles', side: 'pack', packV: 348, negativeV: 172, positiveV: 172, meterOhm: 1e5 },
+        ...observations,
+      ]);
+    const even = report([
+      { kind: 'poles', side: 'pack', packV: 348, negativeV: 60, positiveV: 60, meterOhm: 10e6 },
+      { kind: 'vehicle', ohm: 40_000, signalV: null },
+      test('M01', 'M12', true),
+    ]);
+    expect(even.location!.identifiable).toBe(false);
+    expect(even.title).toBe('Anywhere in the string');
+    expect(blind([test('M04', 'M09', true)]).title).toMatch(/M0\d/);
+    const run = report([
+      { kind: 'poles', side: 'pack', packV: 348, negativeV: 60, positiveV: 60, meterOhm: 10e6 },
+      test('M04', 'M09', true),
+    ]);
+    expect(run.title).toBe('Between M04 and M09');
+  });
+
+  it('begins where a module stands low, by a scan or by typed voltages', () => {
+    const typed = lowestTyped(
+      pack,
+      pack.modules.map((m) => ({ place: m.id, voltageV: m.id === 'M10' ? 28.955 : 29 })),
+    );
+    const at = pack.modules.findIndex((m) => m.id === 'M10');
+    expect(typed[at]).toBeCloseTo(-45, 6);
+    expect(typed.filter((v) => v === 0)).toHaveLength(11);
+    const open: InsulationObservation[] = [test('M01', 'M12', true)];
+    const hinted = insulationReport(pack, open, { moduleV, lowestMv: typed });
+    const share = (r: ReturnType<typeof report>): number => r.modules[order.indexOf('M10')]!.probability;
+    expect(share(hinted)).toBeGreaterThan(1.8 * share(report(open)));
+    // Two figures compare with nothing.
+    expect(
+      lowestTyped(pack, [
+        { place: 'M01', voltageV: 29 },
+        { place: 'M02', voltageV: 20 },
+      ]),
+    ).toEqual(pack.modules.map(() => null));
+  });
+});
+
+describe('the size of a leak by several sources', () => {
+  it('is what all of them allow, or the whole range and that they do not agree', () => {
+    const r = report([
+      { kind: 'vehicle', ohm: 6500, signalV: null },
+      poles(0.42, 6200),
+      test('M06', 'M06', true, 6300),
+    ]);
+    expect(r.sizes!.sources.map((s) => s.from)).toEqual(['the vehicle', 'two voltages', 'the tester']);
+    expect(r.sizes!.agree).toBe(true);
+    expect(r.leakOhm!.low).toBeGreaterThan(5000);
+    expect(r.leakOhm!.high).toBeLessThan(8000);
+    const other = report([{ kind: 'vehicle', ohm: 400_000, signalV: null }, poles(0.42, 50_000)]);
+    expect(other.sizes!.agree).toBe(false);
+    expect(other.leakOhm!.low).toBeLessThan(50_000);
+    expect(other.leakOhm!.high).toBeGreaterThan(400_000);
   });
 });
 

@@ -3,17 +3,12 @@ import { linksInOrder } from '../safety/exposure';
 import { fuseEvidence } from '../safety/fuse';
 import { EVIDENCE, leakCauses } from './causes';
 import { knownResistor, togetherOhm } from './knownResistor';
-import { judgeOhmPerVolt, judgeVehicleFigure, testVoltageBounds } from './limits';
-import {
-  locateLeak,
-  moduleFractions,
-  moduleProbabilities,
-  RESIDUAL_OHM,
-  UNBOUNDED_OHM,
-  type Interval,
-  type LeakLocation,
-} from './location';
+import { judgeOhmPerVolt, judgeVehicleFigure, testVoltageBounds, type LimitVoltage } from './limits';
+import { locateLeak, moduleFractions, moduleProbabilities, type LeakLocation } from './location';
+import { afterPart, cleanSections, judgeParts, linksOut, type PartRow } from './parts';
 import { FALSE_PASSES, judgeSeries, seriesQuery } from './series';
+import { byTerminals, narrowedBy } from './regulation';
+import { mergeSizes } from './size';
 import { headline, nextStep, TEST_MIN } from './search';
 import { afterTest } from './split';
 import {
@@ -57,7 +52,7 @@ export function insulationReport(
     .reverse()
     .find(
       (o): o is Extract<InsulationObservation, { kind: 'poles' }> =>
-        o.kind === 'poles' && o.side !== 'vehicle',
+        o.kind === 'poles' && o.side !== 'vehicle' && !o.section,
     );
   const resistor = last('known-resistor');
   const known = resistor ? knownResistor({ ...resistor, packV: resistor.packV ?? undefined }) : null;
@@ -66,14 +61,32 @@ export function insulationReport(
     ? locateLeak({ ...poles, togetherOhm: sameMoment ? togetherOhm(known) : undefined })
     : null;
   const packV = poles?.packV ?? packVolts;
-  // What the terminals see, for one leak at share f, is the leak itself; the regulation divides by the larger share.
-  const regulationOhm = known ? known.regulationOhm : location ? overLargerShare(location) : null;
-  const judged = regulationOhm ? judgeOhmPerVolt(regulationOhm, packV, pack) : null;
-
   const tests = observations
     .filter((o): o is Extract<InsulationObservation, { kind: 'tester' }> => o.kind === 'tester')
     .map((o) => judgeTest(o, pack, position));
 
+  const sizes = mergeSizes({
+    vehicle: figure,
+    location: poles ? locateLeak(poles) : null,
+    known,
+    tests,
+    moduleLeastOhm: limitValue(pack.profile, 'moduleInsulationOhm'),
+    residualOhm: poles?.residualOhm,
+  });
+  // What the terminals see, for one leak at share f, is the leak itself; the regulation divides by the larger share.
+  const seenOhm = known ? known.regulationOhm : location ? byTerminals(location) : null;
+  const regulationOhm = seenOhm && sizes?.agree ? narrowedBy(seenOhm, sizes.size, location) : seenOhm;
+  const by = last('limit-voltage')?.by ?? 'working';
+  const judgeBy = (voltage: LimitVoltage) =>
+    regulationOhm ? judgeOhmPerVolt(regulationOhm, packV, pack, voltage) : null;
+  const judged = judgeBy(by);
+
+  const inOrderV = order.map((m) => moduleV[m]!);
+  const parts = judgeParts(
+    observations.filter((o): o is Extract<InsulationObservation, { kind: 'poles' }> => o.kind === 'poles'),
+    position,
+    location,
+  );
   const places = moduleFractions(pack, moduleV);
   const byModule = moduleProbabilities(pack, moduleV, location);
   const seen = observations.filter(
@@ -98,6 +111,11 @@ export function insulationReport(
   let p = order.map((m, i) => byModule[m]! * weight[i]!);
   p = scaled(p, 1 - vehicleP);
 
+  for (const part of parts) {
+    const next = afterPart([...p, vehicleP], part, inOrderV);
+    p = next.slice(0, p.length);
+    vehicleP = next[p.length]!;
+  }
   const leaks: TestRow[] = [];
   for (const t of tests) {
     const both = [...p, vehicleP];
@@ -109,7 +127,11 @@ export function insulationReport(
     vehicleP = next[p.length]!;
     if (outcome === 'leak') leaks.push(t);
   }
-  const trust = trustOf(tests, leaks, location, places, order);
+  const partRows = parts.map((part) => ({
+    ...part,
+    label: testedLabel({ part: 'section', from: idAt(part.from), to: idAt(part.to) }),
+  }));
+  const trust = trustOf(tests, leaks, partRows, location, places, order);
   if (!trust.ok && leaks.length > 0) {
     // The position says nothing then: only what was tested counts, in the smallest part that leaks and is still whole.
     const whole = leaks.filter((t) => t.part === 'section').sort((a, b) => a.to - a.from - (b.to - b.from));
@@ -160,25 +182,34 @@ export function insulationReport(
   });
 
   const links = linksInOrder(pack);
-  const openLinks = openNow(observations);
+  const openLinks = linksOut(observations, links, position);
+  const clean = cleanSections(order.length, tests, parts);
+  // Where a clean part is the likelier place after all, everything is open again.
+  const left =
+    p.reduce((s, x, i) => s + (clean[i] ? 0 : x), 0) /
+    Math.max(
+      1e-12,
+      p.reduce((a, b) => a + b, 0),
+    );
+  const candidates = left > 0.5 ? p.map((x, i) => (clean[i] ? 0 : x)) : p;
   const linkMin = links.map((l) =>
     !l ? Infinity : openLinks.includes(l.id) ? 0 : (l.accessMin ?? TEST_MIN),
   );
   const next = nextStep({
-    p,
+    p: candidates,
     vehicleP,
     vehicleState,
     linkMin,
     links: links.map((l) => l?.id ?? ''),
     idAt,
     found,
-    measured: location !== null || tests.length > 0,
+    measured: location !== null || tests.length > 0 || parts.length > 0,
   });
-  const left = last('chassis-voltage');
-  const chassis = left
-    ? `At the proof of absence: ${left.plusChassisV} V from + and ${left.minusChassisV} V from − to chassis, ${left.plusMinusV} V between them. The pack reaches the chassis although it was locked out.`
+  const met = last('chassis-voltage');
+  const chassis = met
+    ? `At the proof of absence: ${met.plusChassisV} V from + and ${met.minusChassisV} V from − to chassis, ${met.plusMinusV} V between them. The pack reaches the chassis although it was locked out.`
     : '';
-  const bad = left
+  const bad = met
     ? 'the proof of absence met voltage to chassis'
     : vehicle !== null && vehicle.state !== 'good'
       ? 'the vehicle reports a leak'
@@ -208,19 +239,28 @@ export function insulationReport(
     vehicle,
     location,
     known,
-    leakOhm: known
-      ? {
-          value: known.leakOhm,
-          ...ownOf(known.regulationOhm, known.leakOhm),
-        }
-      : (location?.leakOhm ?? null),
+    leakOhm: sizes?.size ?? null,
+    sizes,
     regulationOhm,
     judged,
+    judgedElse: judgeBy(by === 'working' ? 'measured' : 'working'),
     tests,
+    parts: partRows,
     modules,
     vehicleSide: { probability: vehicleP, state: vehicleState },
     trust,
-    ...headline({ found, p, idAt, location, vehicleP, vehicleState, trust, tests, judged, vehicle }),
+    ...headline({
+      found,
+      p: candidates,
+      idAt,
+      location,
+      vehicleP,
+      vehicleState,
+      trust,
+      tests,
+      judged,
+      vehicle,
+    }),
     found,
     next,
     chassis,
@@ -259,31 +299,6 @@ function takenWith(
   );
 }
 
-/** The leak's own interval from the regulation's: in proportion, and open upwards by what the rest of the pack may leak. */
-function ownOf(regulation: Interval, leakOhm: number): { low: number; high: number } {
-  const share = leakOhm / Math.max(1e-9, regulation.value);
-  const together = regulation.high * share;
-  const rest = 2 / RESIDUAL_OHM;
-  return {
-    low: regulation.low * share,
-    high: 1 / together > rest ? 1 / (1 / together - rest) : UNBOUNDED_OHM,
-  };
-}
-
-function overLargerShare(l: LeakLocation): Interval {
-  const share = (f: number): number => Math.max(f, 1 - f);
-  // What the regulation asks is seen at the poles: where the chassis lies, not where the leak does.
-  const { low, high, value } = l.apparent;
-  // Between the ends of the interval the larger share is least where it comes nearest to the middle.
-  const least = low <= 0.5 && high >= 0.5 ? 0.5 : Math.min(share(low), share(high));
-  const most = Math.max(share(low), share(high));
-  return {
-    value: l.equivalentOhm.value / share(value),
-    low: l.equivalentOhm.low / most,
-    high: l.equivalentOhm.high / least,
-  };
-}
-
 function judgeTest(
   o: Extract<InsulationObservation, { kind: 'tester' }>,
   pack: Pack,
@@ -308,6 +323,7 @@ function judgeTest(
     workingV: leastV,
     mostV,
     mounted: o.mounted,
+    tester: o.tester,
   };
   return {
     label: testedLabel(o.tested),
@@ -325,13 +341,15 @@ function judgeTest(
 function trustOf(
   tests: readonly TestRow[],
   leaks: readonly TestRow[],
+  parts: readonly (PartRow & { label: string })[],
   location: LeakLocation | null,
   places: readonly { low: number; high: number }[],
   order: readonly number[],
 ): { ok: boolean; why: string } {
   const sections = leaks.filter((t) => t.part === 'section');
-  for (const a of sections)
-    for (const b of sections)
+  const drawing = [...sections, ...parts.filter((x) => x.outcome === 'leak')];
+  for (const a of drawing)
+    for (const b of drawing)
       if (a.to < b.from)
         return {
           ok: false,

@@ -55,16 +55,36 @@ export function headline(s: {
       title: 'Its place cannot be told from voltages',
       text: `${location.remarks.at(-1) ?? ''}${limit}`,
     };
-  const ranked = p.map((v, i) => ({ v, i })).sort((a, b) => b.v - a.v);
+  const total = p.reduce((x, y) => x + y, 0) || 1;
+  const ranked = p.map((v, i) => ({ v: v / total, i })).sort((a, b) => b.v - a.v);
   const [a, b] = [ranked[0]!, ranked[1]];
-  if (s.vehicleP > a.v) return { title: 'Perhaps outside the pack', text };
+  if (s.vehicleP > Math.max(...p)) return { title: 'Perhaps outside the pack', text };
+  // A name is only given where it stands out from the rest.
+  const alike = ranked.filter((r) => r.v > ALIKE * a.v).map((r) => r.i);
+  if (alike.length > 2) return { title: placesInWords(alike, p.length, idAt), text };
   const pair = b && b.v > 0.2 && Math.abs(a.i - b.i) === 1;
+  if (alike.length === 2 && !pair) return { title: `At ${alike.map(idAt).join(' or ')}`, text };
   return {
     title: pair
-      ? `Between ${idAt(Math.min(a.i, b.i))} and ${idAt(Math.max(a.i, b.i))}, most likely at ${idAt(a.i)}`
+      ? `Between ${idAt(Math.min(a.i, b.i))} and ${idAt(Math.max(a.i, b.i))}${alike.length > 1 ? '' : `, most likely at ${idAt(a.i)}`}`
       : `Most likely at ${idAt(a.i)}`,
     text,
   };
+}
+
+/** Places whose shares lie this near to the likeliest one's are as likely as it. From memory. */
+const ALIKE = 0.75;
+/** Places that are as likely as each other, in words: a run by its ends, else how many. */
+function placesInWords(at: readonly number[], count: number, idAt: (i: number) => string): string {
+  const [from, to] = [Math.min(...at), Math.max(...at)];
+  if (at.length === count) return 'Anywhere in the string';
+  if (to - from + 1 === at.length) return `Between ${idAt(from)} and ${idAt(to)}`;
+  if (at.length === 3)
+    return `At ${[...at]
+      .sort((x, y) => x - y)
+      .map(idAt)
+      .join(', ')}`.replace(/, (?=[^,]*$)/, ' or ');
+  return `In one of ${at.length} modules, ${idAt(from)} to ${idAt(to)}`;
 }
 
 /** From this size on, and level, it is what a healthy pack shows. From memory. */

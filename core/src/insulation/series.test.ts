@@ -40,11 +40,11 @@ describe('an insulation test', () => {
 
   it('counts the value at one minute, whatever the insulation rises to later (IEEE 43)', () => {
     const points = series([15, 1e6], [60, 2e6], [600, 5e7]);
-    expect(resistanceOf(points)).toBe(2e6);
+    expect(resistanceOf(points)!.ohm).toBe(2e6);
     expect(judgeSeries({ ...base, points }).verdict).toBe('leak');
     // A shorter test has its newest, one that was begun late its first.
-    expect(resistanceOf(series([15, 1e6], [30, 3e6]))).toBe(3e6);
-    expect(resistanceOf(series([120, 4e6], [240, 5e6]))).toBe(4e6);
+    expect(resistanceOf(series([15, 1e6], [30, 3e6]))!.ohm).toBe(3e6);
+    expect(resistanceOf(series([120, 4e6], [240, 5e6]))!.ohm).toBe(4e6);
     expect(resistanceOf([{ timeS: 60, ohm: null }])).toBeNull();
   });
 
@@ -70,6 +70,48 @@ describe('an insulation test', () => {
     const wrong = { ...base, points: [{ timeS: 60, ohm: 4000, voltageV: 500 }] };
     expect(seriesQuery(wrong)).toMatch(/125 mA/);
     expect(seriesQuery(base)).toBe('');
+    // Full voltage across 100 kΩ is 5 mA: more than a source of 1 mA can hold up (IEC 61557-2: 1 mA nominal).
+    const full = { ...base, points: [{ timeS: 60, ohm: 1e5, voltageV: 500 }] };
+    expect(seriesQuery({ ...full, tester: { nominal: 0.001, short: 0.001 } })).toMatch(
+      /this tester gives 1 mA/,
+    );
+    expect(seriesQuery(full)).toMatch(/holds it up to about 1 mA/);
+    expect(seriesQuery({ ...full, tester: { nominal: 0.005, short: 0.015 } })).toBe('');
+  });
+
+  it('takes a reading over the range as the least it can be', () => {
+    const over = (ohm: number) =>
+      judgeSeries({
+        ...base,
+        points: [
+          { timeS: 30, ohm, voltageV: 500, atLeast: true },
+          { timeS: 60, ohm, voltageV: 500, atLeast: true },
+        ],
+      });
+    expect(over(4e9)).toMatchObject({ verdict: 'pass', atLeast: true, dar: null });
+    expect(over(4e9).reasons[0]).toMatch(/More than 4 GΩ at 60 s/);
+    expect(over(10e6).verdict).toBe('doubtful');
+  });
+
+  it('does not take a sag for a leak where next to no current flows', () => {
+    const sag = { ...base, setV: 500, points: [{ timeS: 60, ohm: 1.2e9, voltageV: 300 }] };
+    expect(judgeSeries(sag)).toMatchObject({ verdict: 'not valid', bound: null });
+    expect(judgeSeries(sag).reasons[0]).toMatch(/battery/);
+    // Where it still stands above what the pack has at work, the reading counts.
+    expect(judgeSeries({ ...sag, points: [{ timeS: 60, ohm: 1.2e9, voltageV: 400 }] }).verdict).toBe('pass');
+    // A known tester narrows the bound of one that is pinned.
+    const pinned = { ...base, points: [{ timeS: 30, ohm: null, voltageV: 17 }] };
+    const { bound } = judgeSeries({ ...pinned, tester: { nominal: 0.0014, short: 0.0015 } });
+    expect(bound!.low).toBeCloseTo(17 / 0.0015, 6);
+  });
+
+  it('says by which figure it is judged, as measured and at 40 °C', () => {
+    const cold = judgeSeries({ ...base, points: series([60, 50e6]), temperatureC: 20 });
+    expect(cold.against).toMatchObject({ asMeasured: 'above', at40C: 'below' });
+    expect(cold.reasons.join(' ')).toMatch(/measured counts/);
+    // The reading that counts is named with its own time, not the last one's.
+    const long = judgeSeries({ ...base, points: series([60, 1e9], [600, 2e9]) });
+    expect(long.reasons[0]).toMatch(/^1 GΩ at 60 s/);
   });
 
   it('shares the limit among modules side by side, and turns at 40 °C', () => {

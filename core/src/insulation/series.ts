@@ -5,6 +5,14 @@ export interface SeriesPoint {
   timeS: number;
   ohm: number | null;
   voltageV: number | null;
+  /** The tester was over its range: the resistance is at least this. */
+  atLeast?: boolean | undefined;
+}
+
+/** What a tester gives: the current it holds its voltage with, and into a short, A. */
+export interface TesterCurrent {
+  nominal: number;
+  short: number;
 }
 
 /** A test of one section with an insulation tester. */
@@ -22,15 +30,21 @@ export interface SeriesInput {
   mostV: number;
   /** Clamped and torqued as in the vehicle, or loose on the bench. */
   mounted: boolean;
+  /** Of the tester that was used, where it is known. */
+  tester?: TesterCurrent | undefined;
 }
 
 export type SeriesVerdict = 'pass' | 'leak' | 'doubtful' | 'not valid';
 
 export interface SeriesResult {
   verdict: SeriesVerdict;
-  /** Newest resistance, Ω, and the same corrected to 40 °C; both null where nothing was read. */
+  /** The resistance that counts, Ω, and the same corrected to 40 °C; both null where nothing was read. */
   ohm: number | null;
   ohmAt40C: number | null;
+  /** The tester was over its range: `ohm` is the least it can be. */
+  atLeast: boolean;
+  /** Against the limit as measured and at 40 °C; null where there is no figure. What is measured counts. */
+  against: { asMeasured: 'above' | 'below' | null; at40C: 'above' | 'below' | null; counts: string };
   /** The meter could not hold its voltage: the resistance is a bound from its current limit, Ω. */
   bound: { low: number; high: number } | null;
   reachedV: number | null;
@@ -42,7 +56,11 @@ export interface SeriesResult {
 }
 
 /** Current of a tester: at least 1 mA nominal, at most 15 mA into a short. IEC 61557-2, from memory. */
-export const TESTER_A = { nominal: 0.001, short: 0.015 } as const;
+export const TESTER_A: TesterCurrent = { nominal: 0.001, short: 0.015 };
+/** Testers hold their voltage up to little more than their nominal current. Common practice, no source. */
+const HOLDS = 2;
+/** Below this share of its nominal current a tester is not limited by it: a sag has another cause. From memory. */
+const UNLIMITED = 0.5;
 /** Test voltage counts as reached from this share on. Common practice, no source. */
 const REACHED = 0.9;
 /** Polarisation index says nothing above 5 GΩ. IEEE 43, from memory. */
@@ -59,7 +77,7 @@ export const correctionTo40C = (temperatureC: number): number => 0.5 ** ((40 - t
 /** Resistance at a time of the series: the reading nearest in time, within a tenth. */
 function at(points: readonly SeriesPoint[], timeS: number): number | null {
   const near = points
-    .filter((p) => p.ohm !== null && Math.abs(p.timeS - timeS) <= 0.1 * timeS)
+    .filter((p) => p.ohm !== null && !p.atLeast && Math.abs(p.timeS - timeS) <= 0.1 * timeS)
     .sort((a, b) => Math.abs(a.timeS - timeS) - Math.abs(b.timeS - timeS))[0];
   return near?.ohm ?? null;
 }
@@ -102,106 +120,138 @@ export function checkSeries(input: SeriesInput): void {
 
 /** Readings that do not belong together: more current than the tester has. In words; empty if they do. */
 export function seriesQuery(input: SeriesInput): string {
+  const { nominal, short } = input.tester ?? TESTER_A;
+  const milli = (a: number): string => `${+(a * 1000).toPrecision(3)} mA`;
   for (const p of input.points) {
     if (p.ohm === null || p.voltageV === null || p.ohm === 0) continue;
     const currentA = p.voltageV / p.ohm;
-    if (currentA > 1.2 * TESTER_A.short)
-      return `${Math.round(p.voltageV)} V across ${Math.round(p.ohm)} Ω would be ${(currentA * 1000).toFixed(0)} mA; a tester gives ${TESTER_A.short * 1000} mA at most. Which figure is right?`;
+    const would = `${Math.round(p.voltageV)} V across ${sizeInWords(p.ohm)} would be ${milli(currentA)}`;
+    if (currentA > 1.2 * short)
+      return `${would}; ${input.tester ? 'this tester' : 'a tester'} gives ${milli(short)} at most. Which figure is right?`;
+    if (p.voltageV >= REACHED * input.setV && currentA > HOLDS * nominal)
+      return `${would} at the full test voltage; ${input.tester ? 'this tester' : 'a tester'} holds it up to about ${milli(nominal)}. Which figure is right?`;
   }
   return '';
+}
+/** A resistance with its prefix, to three figures. */
+export function sizeInWords(ohm: number): string {
+  const [by, unit] =
+    ohm >= 1e9 ? [1e9, 'GΩ'] : ohm >= 1e6 ? [1e6, 'MΩ'] : ohm >= 1e3 ? [1e3, 'kΩ'] : [1, 'Ω'];
+  return `${+(ohm / by!).toPrecision(3)} ${unit}`;
 }
 
 /** The insulation resistance of a test is read after one minute (IEEE 43-2013, 12.2, from memory); a second for the clock. */
 const READ_AT_S = 61;
 
 /** The reading that counts: the one at a minute, else the newest of a shorter test; null if none was in range. */
-export function resistanceOf(points: readonly Pick<SeriesPoint, 'timeS' | 'ohm'>[]): number | null {
+export function resistanceOf<P extends Pick<SeriesPoint, 'timeS' | 'ohm' | 'atLeast'>>(
+  points: readonly P[],
+): P | null {
   const read = points.filter((p) => p.ohm !== null);
   const inTime = read.filter((p) => p.timeS <= READ_AT_S);
-  return (inTime.at(-1) ?? read[0])?.ohm ?? null;
+  return inTime.at(-1) ?? read[0] ?? null;
 }
 
 /** Judges a test: voltage reached, resistance against its limit, rising, absorption, corrected to 40 °C. */
 export function judgeSeries(input: SeriesInput): SeriesResult {
   checkSeries(input);
-  const { points, setV } = input;
-  const last = points[points.length - 1]!;
-  const volts = points.filter((p) => p.voltageV !== null);
-  const reachedV = volts.length > 0 ? volts[volts.length - 1]!.voltageV : null;
+  const { points, setV, temperatureC } = input;
+  const counted = resistanceOf(points);
+  const measured = counted?.ohm ?? null;
+  const reachedV = points.filter((p) => p.voltageV !== null).at(-1)?.voltageV ?? null;
   const leastOhm = input.moduleLeastOhm / Math.max(1, input.modules);
-  const reasons: string[] = [];
-  const measured = resistanceOf(points);
   const notReached = reachedV !== null && reachedV < REACHED * setV;
-  const bound =
-    notReached && reachedV !== null
-      ? { low: reachedV / TESTER_A.short, high: reachedV / TESTER_A.nominal }
-      : null;
-  const ohm = measured ?? (bound ? Math.sqrt(bound.low * bound.high) : null);
+  const sagged =
+    notReached && measured !== null && reachedV / measured < UNLIMITED * currentOf(input).nominal;
+  const limited = notReached && !sagged;
+  const bound = limited
+    ? { low: reachedV / currentOf(input).short, high: reachedV / currentOf(input).nominal }
+    : null;
   const ohmAt40C =
-    measured === null || input.temperatureC === null ? null : measured * correctionTo40C(input.temperatureC);
-  const dar = dielectricAbsorption(points);
-  const pi = polarisationIndex(points);
+    measured === null || temperatureC === null ? null : measured * correctionTo40C(temperatureC);
   const known = points.filter((p) => p.ohm !== null);
-  const rising = known.length > 1 ? known[known.length - 1]!.ohm! > 1.02 * known[0]!.ohm! : null;
-  const base = { ohm, ohmAt40C, bound, reachedV, dar, pi, rising, leastOhm };
-  const size = (v: number): string =>
-    v >= 1e9
-      ? `${+(v / 1e9).toPrecision(3)} GΩ`
-      : v >= 1e6
-        ? `${+(v / 1e6).toPrecision(3)} MΩ`
-        : v >= 1e3
-          ? `${+(v / 1e3).toPrecision(3)} kΩ`
-          : `${Math.round(v)} Ω`;
+  const side = (ohm: number | null): 'above' | 'below' | null =>
+    ohm === null ? null : ohm < leastOhm ? 'below' : 'above';
+  const base = {
+    ohm: measured ?? (bound ? Math.sqrt(bound.low * bound.high) : null),
+    ohmAt40C,
+    atLeast: counted?.atLeast === true,
+    against: { asMeasured: side(measured), at40C: side(ohmAt40C), counts: COUNTS },
+    bound,
+    reachedV,
+    dar: dielectricAbsorption(points),
+    pi: polarisationIndex(points),
+    rising: known.length > 1 ? known.at(-1)!.ohm! > 1.02 * known[0]!.ohm! : null,
+    leastOhm,
+  };
+  const told = (verdict: SeriesVerdict, ...reasons: string[]): SeriesResult => ({
+    verdict,
+    ...base,
+    reasons,
+  });
 
-  if (setV < input.workingV && !notReached) {
-    reasons.push(
+  if (sagged && reachedV < input.workingV)
+    return told(
+      measured < leastOhm ? 'leak' : 'not valid',
+      `The voltage sagged to ${Math.round(reachedV)} V of ${setV} V although next to no current flows: the tester's battery, its range or a clip, no leak. Below the ${Math.round(input.workingV)} V this carries at work a pass proves nothing.`,
+    );
+  if (setV < input.workingV && !notReached)
+    return told(
+      base.ohm !== null && base.ohm < leastOhm ? 'leak' : 'not valid',
       `${setV} V is below the ${Math.round(input.workingV)} V this carries at work: a pass there proves nothing.`,
     );
-    return { verdict: ohm !== null && ohm < leastOhm ? 'leak' : 'not valid', ...base, reasons };
-  }
-  if (notReached) {
-    reasons.push(
-      `The tester was pinned at ${Math.round(reachedV!)} V of ${setV} V: it leaks. From its current limit the leak is ${size(bound!.low)} to ${size(bound!.high)}.`,
+  if (bound) {
+    const certain = bound.high < leastOhm || (measured !== null && measured < leastOhm);
+    return told(
+      certain ? 'leak' : 'doubtful',
+      `The tester was pinned at ${Math.round(reachedV!)} V of ${setV} V: it leaks. From its current limit the leak is ${sizeInWords(bound.low)} to ${sizeInWords(bound.high)}.`,
+      ...(certain
+        ? []
+        : [
+            `Not certainly below ${sizeInWords(leastOhm)}: test again with a meter that shows the resistance.`,
+          ]),
     );
-    const certain = bound!.high < leastOhm || (measured !== null && measured < leastOhm);
-    if (!certain)
-      reasons.push(
-        `Not certainly below ${size(leastOhm)}: test again with a meter that shows the resistance.`,
-      );
-    return { verdict: certain ? 'leak' : 'doubtful', ...base, reasons };
   }
-  if (measured === null) {
-    reasons.push('The voltage was reached, but no resistance is written down.');
-    return { verdict: 'not valid', ...base, reasons };
-  }
-  reasons.push(
-    `${size(measured)} at ${last.timeS} s, least ${size(leastOhm)}${input.modules > 1 ? ` for ${input.modules} modules side by side` : ''}.`,
-  );
-  if (ohmAt40C !== null) reasons.push(`At 40 °C that is ${size(ohmAt40C)}.`);
-  const below = measured < leastOhm;
-  const belowAt40 = ohmAt40C !== null && ohmAt40C < leastOhm;
+  if (measured === null)
+    return told('not valid', 'The voltage was reached, but no resistance is written down.');
+  const reasons = [
+    `${base.atLeast ? 'More than ' : ''}${sizeInWords(measured)} at ${counted!.timeS} s, least ${sizeInWords(leastOhm)}${input.modules > 1 ? ` for ${input.modules} modules side by side` : ''}.`,
+    ...absorptionInWords(base.dar, base.pi, at(points, 600) !== null),
+  ];
+  if (ohmAt40C !== null) reasons.splice(1, 0, `At 40 °C that is ${sizeInWords(ohmAt40C)}. ${COUNTS}`);
+  if (base.against.asMeasured === 'below')
+    return base.atLeast
+      ? told('doubtful', ...reasons, `The tester's range ends below the limit: take one that reads further.`)
+      : told('leak', ...reasons);
+  if (base.against.at40C === 'below' && !base.atLeast)
+    return told(
+      'doubtful',
+      ...reasons,
+      'Above the limit as measured, below it at 40 °C: warm it up and test again.',
+    );
+  const falling = base.rising === false && known.at(-1)!.ohm! < 0.9 * known[0]!.ohm!;
+  if ((base.dar !== null && base.dar < 1) || falling)
+    return told('doubtful', ...reasons, 'It falls while the voltage stands: moisture or a leak that grows.');
+  return told('pass', ...reasons);
+}
+
+const currentOf = ({ tester }: SeriesInput): TesterCurrent => tester ?? TESTER_A;
+/** Limits of a pack are given as measured; the correction is made for windings (IEEE 43) and is a warning here. */
+const COUNTS =
+  'What is measured counts against the limit; the figure at 40 °C warns of what a warm pack would show.';
+
+function absorptionInWords(dar: number | null, pi: number | null, tenMinutes: boolean): string[] {
+  const out: string[] = [];
   if (dar !== null)
-    reasons.push(
+    out.push(
       `DAR ${dar.toFixed(2)}: ${dar < 1 ? 'falling, bad' : dar <= 1.25 ? 'doubtful' : dar <= 1.4 ? 'fair' : 'good'}.`,
     );
   if (pi !== null)
-    reasons.push(
+    out.push(
       `PI ${pi.toFixed(2)}: ${pi < PI_LEAST.A ? 'below 1.5' : pi < PI_LEAST.BFH ? 'enough for class A only' : 'good'}.`,
     );
-  else if (at(points, 600) !== null) reasons.push('PI is not meaningful above 5 GΩ.');
-  if (below) return { verdict: 'leak', ...base, reasons };
-  if (belowAt40) {
-    reasons.push('Above the limit as measured, below it at 40 °C: warm it up and test again.');
-    return { verdict: 'doubtful', ...base, reasons };
-  }
-  if (
-    (dar !== null && dar < 1) ||
-    (rising === false && known[known.length - 1]!.ohm! < 0.9 * known[0]!.ohm!)
-  ) {
-    reasons.push('It falls while the voltage stands: moisture or a leak that grows.');
-    return { verdict: 'doubtful', ...base, reasons };
-  }
-  return { verdict: 'pass', ...base, reasons };
+  else if (tenMinutes) out.push('PI is not meaningful above 5 GΩ.');
+  return out;
 }
 
 /** Ways a test passes although the leak is there. Asked when a pass contradicts the vehicle. Common practice, no source. */

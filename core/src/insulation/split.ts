@@ -28,44 +28,83 @@ export interface SplitPlan {
   others: { test: SplitTest; expected: Expected }[];
 }
 
-/** Strings of up to this many sections are solved exactly; longer ones are drawn together first. */
+/** Strings of up to this many places where the leak can be are solved exactly; longer ones by runs. */
 export const EXACT_SECTIONS = 10;
 
-/** Ranges of sections that can be separated. */
-function ranges(
-  n: number,
-  linkMin: readonly number[],
-): { from: number; to: number; mask: number; links: number }[] {
-  const out = [];
+/** The problem with the places alone where the leak can be, and what each stands for in the string. */
+interface Places {
+  problem: SplitProblem;
+  /** Sections of the string that belong to each place: what hangs on it when its links are out. */
+  within: { from: number; to: number }[];
+  /** Position in the string of the link between place i and i + 1. */
+  link: number[];
+}
+
+/**
+ * Leaves only sections where the leak can be: what is clean already hangs on a neighbour or is off. Between two places
+ * the cheapest link divides as well as any, and one that is open does so for nothing.
+ */
+function placesOf({ probability, linkMin, testMin }: SplitProblem): Places {
+  const at = probability.flatMap((p, i) => (p > 0 ? [i] : []));
+  const openIn = (from: number, to: number): number[] =>
+    linkMin.flatMap((m, i) => (m === 0 && i >= from && i < to ? [i] : []));
+  const link = at.slice(1).map((to, i) => {
+    const from = at[i]!;
+    let best = from;
+    for (let l = from; l < to; l++) if (linkMin[l]! < linkMin[best]!) best = l;
+    return best;
+  });
+  const within = at.map((here, i) => {
+    const before = openIn(i === 0 ? 0 : at[i - 1]!, here).at(-1);
+    const after = openIn(here, at[i + 1] ?? probability.length - 1)[0];
+    return {
+      from: (before ?? (i === 0 ? -1 : link[i - 1]!)) + 1,
+      to: after ?? link[i] ?? probability.length - 1,
+    };
+  });
+  return {
+    problem: { probability: at.map((i) => probability[i]!), linkMin: link.map((l) => linkMin[l]!), testMin },
+    within,
+    link,
+  };
+}
+
+interface Choice {
+  from: number;
+  to: number;
+}
+interface Weighed extends Choice {
+  minutes: number;
+  /** Minutes and tests that follow, each times the chance that they are needed. */
+  after: Expected;
+}
+
+/** Runs of neighbours that can be separated by links that there are. */
+function ranges(n: number, linkMin: readonly number[]): Choice[] {
+  const out: Choice[] = [];
+  const opens = (l: number): boolean => l < 0 || l >= n - 1 || Number.isFinite(linkMin[l]!);
   for (let from = 0; from < n; from++)
-    for (let to = from; to < n; to++) {
-      if (from === 0 && to === n - 1) continue;
-      let mask = 0;
-      for (let i = from; i <= to; i++) mask |= 1 << i;
-      let links = 0;
-      if (from > 0) links |= 1 << (from - 1);
-      if (to < n - 1) links |= 1 << to;
-      if (
-        (from > 0 && !Number.isFinite(linkMin[from - 1]!)) ||
-        (to < n - 1 && !Number.isFinite(linkMin[to]!))
-      )
-        continue;
-      out.push({ from, to, mask, links });
-    }
+    for (let to = from; to < n; to++)
+      if ((from > 0 || to < n - 1) && opens(from - 1) && opens(to)) out.push({ from, to });
   return out;
 }
 
 /**
  * Cheapest way to find the leak in the expected sense, exactly: dynamic programming over where it can still be and
- * which links are open. Any run of neighbouring sections may be tested; a link that was opened stays open. One leak is
- * assumed, so a clean test puts it into the rest. Grows as 3ⁿ.
+ * which links are open. Any run of neighbouring sections that hangs together may be tested; a link that was opened stays
+ * open, and a tester reaches no further than that. One leak is assumed, so a clean test puts it into the rest. Grows as 3ⁿ.
  */
-export function exactSplit(problem: SplitProblem): SplitPlan {
-  const n = problem.probability.length;
-  const { probability: p, linkMin, testMin } = problem;
+function byEveryStrategy({ probability: p, linkMin, testMin }: SplitProblem): Weighed[] {
+  const n = p.length;
   const all = 2 ** n - 1;
   const openAlready = linkMin.reduce((m, c, i) => (c === 0 ? m | (1 << i) : m), 0);
-  const choices = ranges(n, linkMin);
+  const choices = ranges(n, linkMin).map(({ from, to }) => {
+    let mask = 0;
+    let inside = 0;
+    for (let i = from; i <= to; i++) mask |= 1 << i;
+    for (let l = from; l < to; l++) inside |= 1 << l;
+    return { from, to, mask, inside, links: (from > 0 ? 1 << (from - 1) : 0) | (to < n - 1 ? 1 << to : 0) };
+  });
   const weight = new Float64Array(all + 1);
   for (let s = 1; s <= all; s++) {
     const low = 31 - Math.clz32(s & -s);
@@ -77,9 +116,9 @@ export function exactSplit(problem: SplitProblem): SplitPlan {
     linkCost[l] = linkCost[l & (l - 1)]! + linkMin[low]!;
   }
   const width = linkCost.length;
-  const memo = new Map<number, { minutes: number; tests: number }>();
+  const memo = new Map<number, Expected>();
   /** Cost weighed by probability: minutes × chance that they are spent. */
-  const solve = (s: number, open: number): { minutes: number; tests: number } => {
+  const solve = (s: number, open: number): Expected => {
     if ((s & (s - 1)) === 0) return NOTHING;
     const key = s * width + open;
     const known = memo.get(key);
@@ -87,7 +126,7 @@ export function exactSplit(problem: SplitProblem): SplitPlan {
     let best = { minutes: Infinity, tests: Infinity };
     for (const r of choices) {
       const inside = s & r.mask;
-      if (inside === 0 || inside === s) continue;
+      if (inside === 0 || inside === s || (r.inside & open) !== 0) continue;
       const after = open | r.links;
       const own = (testMin + linkCost[r.links & ~open]!) * weight[s]!;
       if (own >= best.minutes) continue;
@@ -102,148 +141,157 @@ export function exactSplit(problem: SplitProblem): SplitPlan {
     memo.set(key, best);
     return best;
   };
-  const total = weight[all]! || 1;
-  const firsts = choices
-    .map((r) => {
-      const after = openAlready | r.links;
-      const minutes = testMin + linkCost[r.links & ~openAlready]!;
-      const a = solve(all & r.mask, after);
-      const b = solve(all & ~r.mask, after);
-      return {
-        test: {
-          from: r.from,
-          to: r.to,
-          opens: [r.from - 1, r.to].filter(
-            (l) => l >= 0 && l < n - 1 && !(openAlready & (1 << l)) && r.links & (1 << l),
-          ),
-          minutes,
-        },
-        expected: {
-          minutes: minutes + (a.minutes + b.minutes) / total,
-          tests: 1 + (a.tests + b.tests) / total,
-        },
-      };
-    })
-    .filter((f) => Number.isFinite(f.expected.minutes))
+  return choices
+    .filter((r) => (r.inside & openAlready) === 0)
+    .map((r) => ({
+      from: r.from,
+      to: r.to,
+      minutes: testMin + linkCost[r.links & ~openAlready]!,
+      after: plus(solve(all & r.mask, openAlready | r.links), solve(all & ~r.mask, openAlready | r.links)),
+    }));
+}
+const NOTHING: Expected = { minutes: 0, tests: 0 };
+const plus = (a: Expected, b: Expected): Expected => ({
+  minutes: a.minutes + b.minutes,
+  tests: a.tests + b.tests,
+});
+
+/**
+ * Any length, in n⁴: the best of all strategies that keep the leak within runs. A run is divided in two, or a part of it
+ * is tested and, where that is clean, one of the two sides. Its cost is that of a strategy that can be carried out.
+ */
+function byRuns({ probability: p, linkMin, testMin }: SplitProblem): Weighed[] {
+  const n = p.length;
+  const upTo = [0];
+  const openUpTo = [0];
+  for (let i = 0; i < n; i++) {
+    upTo.push(upTo[i]! + p[i]!);
+    openUpTo.push(openUpTo[i]! + (linkMin[i] === 0 ? 1 : 0));
+  }
+  const weight = (from: number, to: number): number => upTo[to + 1]! - upTo[from]!;
+  /** A run hangs together when no link inside it is open. */
+  const whole = (from: number, to: number): boolean => openUpTo[to]! === openUpTo[from]!;
+  const opens = (l: number): boolean => Number.isFinite(linkMin[l]!);
+  const value: Expected[][] = Array.from({ length: n }, () => new Array<Expected>(n).fill(NOTHING));
+  /** What follows a test of `a` to `b` within a run, times its chance; null where it cannot be tested. */
+  const after = (from: number, to: number, a: number, b: number): Expected | null => {
+    if (!whole(a, b) || (a > from && !opens(a - 1)) || (b < to && !opens(b))) return null;
+    const left = a > from ? value[from]![a - 1]! : null;
+    const right = b < to ? value[b + 1]![to]! : null;
+    let sum = value[a]![b]!;
+    if (left) sum = plus(sum, left);
+    if (right) sum = plus(sum, right);
+    if (!left || !right) return sum;
+    if (!whole(from, a - 1) && !whole(b + 1, to)) return null;
+    const rest = weight(from, a - 1) + weight(b + 1, to);
+    return plus(sum, { minutes: rest * testMin, tests: rest });
+  };
+  const own = (from: number, to: number, a: number, b: number): number =>
+    testMin + (a > from ? linkMin[a - 1]! : 0) + (b < to ? linkMin[b]! : 0);
+  for (let length = 2; length <= n; length++)
+    for (let from = 0; from + length <= n; from++) {
+      const to = from + length - 1;
+      const w = weight(from, to);
+      let best: Expected | null = null;
+      for (let a = from; a <= to; a++)
+        for (let b = a; b <= to; b++) {
+          if (a === from && b === to) continue;
+          const minutes = w * own(from, to, a, b);
+          if (best && minutes >= best.minutes) continue;
+          const next = after(from, to, a, b);
+          if (next && (!best || minutes + next.minutes < best.minutes - 1e-12))
+            best = { minutes: minutes + next.minutes, tests: w + next.tests };
+        }
+      value[from]![to] = best ?? NOTHING;
+    }
+  return ranges(n, linkMin).flatMap(({ from, to }) => {
+    const next = after(0, n - 1, from, to);
+    return next ? [{ from, to, minutes: own(0, n - 1, from, to), after: next }] : [];
+  });
+}
+
+function planOf(problem: SplitProblem, solve: (p: SplitProblem) => Weighed[]): SplitPlan {
+  const places = placesOf(problem);
+  const n = places.problem.probability.length;
+  const total = places.problem.probability.reduce((a, b) => a + b, 0);
+  if (n < 2) return { test: null, expected: NOTHING, others: [] };
+  const firsts = solve(places.problem)
+    .map(({ from, to, minutes, after }) => ({
+      test: {
+        from: places.within[from]!.from,
+        to: places.within[to]!.to,
+        opens: [from - 1, to].flatMap((l) =>
+          l >= 0 && l < n - 1 && places.problem.linkMin[l] !== 0 ? [places.link[l]!] : [],
+        ),
+        minutes,
+      },
+      expected: { minutes: minutes + after.minutes / total, tests: 1 + after.tests / total },
+    }))
     .sort(
       (x, y) =>
         x.expected.minutes - y.expected.minutes || x.test.to - x.test.from - (y.test.to - y.test.from),
     );
   const best = firsts[0];
-  return {
-    test: best?.test ?? null,
-    expected: best?.expected ?? { tests: 0, minutes: 0 },
-    others: firsts.slice(1, 6),
-  };
+  return { test: best?.test ?? null, expected: best?.expected ?? NOTHING, others: firsts.slice(1, 6) };
 }
-const NOTHING = { minutes: 0, tests: 0 };
 
-/** Neighbouring sections drawn together until few enough are left: the pair that matters least goes first. */
-function drawTogether(problem: SplitProblem, most: number): { problem: SplitProblem; members: number[][] } {
-  let members = problem.probability.map((_, i) => [i]);
-  let probability = problem.probability.slice();
-  let linkMin = problem.linkMin.slice();
-  while (probability.length > most) {
-    let at = 0;
-    let least = Infinity;
-    for (let i = 0; i < linkMin.length; i++) {
-      const closed = linkMin[i] === 0 ? 1 : 0;
-      // A costly link between unlikely sections is given up first; an open one last.
-      const worth = probability[i]! + probability[i + 1]! + closed - (Number.isFinite(linkMin[i]!) ? 0 : 1);
-      if (worth < least) {
-        least = worth;
-        at = i;
-      }
-    }
-    members = [...members.slice(0, at), [...members[at]!, ...members[at + 1]!], ...members.slice(at + 2)];
-    probability = [
-      ...probability.slice(0, at),
-      probability[at]! + probability[at + 1]!,
-      ...probability.slice(at + 2),
-    ];
-    linkMin = [...linkMin.slice(0, at), ...linkMin.slice(at + 1)];
-  }
-  return { problem: { ...problem, probability, linkMin }, members };
-}
+/** The optimum over every strategy; for strings with few places where the leak can be. */
+export const exactSplit = (problem: SplitProblem): SplitPlan => planOf(problem, byEveryStrategy);
 
 /**
- * The next test for a string of any length: exact up to `EXACT_SECTIONS` sections, beyond that neighbours that matter
- * least are drawn together, and each result brings the string closer. The expected effort of drawn-together sections
- * is that of telling them apart by halving.
+ * The next test for a string of any length: exact up to `EXACT_SECTIONS` places where the leak can be, beyond that the
+ * best strategy over runs. What is expected is what the strategy costs.
  */
-export function planSplit(problem: SplitProblem, most = EXACT_SECTIONS): SplitPlan {
-  const { problem: small, members } = drawTogether(problem, most);
-  const plan = exactSplit(small);
-  const spread = (t: SplitTest): SplitTest => {
-    const from = members[t.from]![0]!;
-    const to = members[t.to]![members[t.to]!.length - 1]!;
-    return {
-      from,
-      to,
-      opens: [from - 1, to].filter((l) => l >= 0 && l < problem.linkMin.length && problem.linkMin[l] !== 0),
-      minutes: t.minutes,
-    };
-  };
-  const rest = members.reduce(
-    (sum, group) => {
-      if (group.length === 1) return sum;
-      const inside = expectedOf(restrict(problem, group[0]!, group[group.length - 1]!), halving);
-      const share = group.reduce((s, i) => s + problem.probability[i]!, 0);
-      return { tests: sum.tests + share * inside.tests, minutes: sum.minutes + share * inside.minutes };
-    },
-    { tests: 0, minutes: 0 },
-  );
-  const plus = (e: Expected): Expected => ({
-    tests: e.tests + rest.tests,
-    minutes: e.minutes + rest.minutes,
-  });
-  return {
-    test: plan.test && spread(plan.test),
-    expected: plus(plan.expected),
-    others: plan.others.map((o) => ({ test: spread(o.test), expected: plus(o.expected) })),
-  };
+export const planSplit = (problem: SplitProblem, most = EXACT_SECTIONS): SplitPlan =>
+  planOf(problem, problem.probability.filter((p) => p > 0).length <= most ? byEveryStrategy : byRuns);
+
+/** A way of searching: which run to test next, given where the leak can be. Null when no link divides it further. */
+export type Policy = (problem: SplitProblem, from: number, to: number) => Choice | null;
+
+/** The run below a link, or the one above it where an open link divides the one below; null where both are divided. */
+function besideLink({ linkMin }: SplitProblem, from: number, to: number, link: number): Choice | null {
+  const whole = (a: number, b: number): boolean => linkMin.slice(a, b).every((m) => m !== 0);
+  if (whole(from, link)) return { from, to: link };
+  return whole(link + 1, to) ? { from: link + 1, to } : null;
 }
+const linksOf = ({ linkMin }: SplitProblem, from: number, to: number): number[] =>
+  linkMin.flatMap((m, l) => (l >= from && l < to && Number.isFinite(m) ? [l] : []));
 
-/** The same problem for a run of its sections alone, probabilities scaled to 1. */
-function restrict(problem: SplitProblem, from: number, to: number): SplitProblem {
-  const probability = problem.probability.slice(from, to + 1);
-  const total = probability.reduce((a, b) => a + b, 0);
-  return {
-    probability: probability.map((p) => (total > 0 ? p / total : 1 / probability.length)),
-    linkMin: problem.linkMin.slice(from, to),
-    testMin: problem.testMin,
-  };
-}
-
-/** A way of searching: which run to test next, given where the leak can be. Null when it is found. */
-export type Policy = (problem: SplitProblem, from: number, to: number) => { from: number; to: number } | null;
-
-/** Plain halving by count: the lower half first. */
-export const halving: Policy = (_p, from, to) =>
-  from === to ? null : { from, to: Math.floor((from + to) / 2) };
+/** Plain halving by count, at the link nearest to the middle that can be opened: the lower half first. */
+export const halving: Policy = (p, from, to) => {
+  const middle = (from + to - 1) / 2;
+  const links = linksOf(p, from, to).sort((a, b) => Math.abs(a - middle) - Math.abs(b - middle));
+  for (const l of links) {
+    const test = besideLink(p, from, to, l);
+    if (test) return test;
+  }
+  return null;
+};
 /** One module after the other, from the negative end. */
-export const oneByOne: Policy = (_p, from, to) => (from === to ? null : { from, to: from });
+export const oneByOne: Policy = (p, from, to) => {
+  const first = linksOf(p, from, to)[0];
+  return first === undefined ? null : besideLink(p, from, to, first);
+};
 
-/** Expected tests and minutes of a policy that keeps the leak within one run of sections. */
+/** Expected tests and minutes of a policy that keeps the leak within one run. What is clean already counts as tested. */
 export function expectedOf(problem: SplitProblem, policy: Policy): Expected {
-  const { probability: p, linkMin, testMin } = problem;
+  const { problem: places } = placesOf(problem);
+  const { probability: p, linkMin, testMin } = places;
   const n = p.length;
   let tests = 0;
   let minutes = 0;
-  const walk = (from: number, to: number, open: ReadonlySet<number>): void => {
-    const t = policy(problem, from, to);
+  const walk = (from: number, to: number): void => {
+    const t = from < to ? policy(places, from, to) : null;
+    if (!t) return;
     const weight = p.slice(from, to + 1).reduce((a, b) => a + b, 0);
-    if (!t || weight === 0) return;
-    const links = [t.from - 1, t.to].filter((l) => l >= 0 && l < n - 1);
-    const own = links.reduce((s, l) => s + (open.has(l) ? 0 : Math.min(1e6, linkMin[l]!)), 0);
-    const after = new Set([...open, ...links]);
     tests += weight;
-    minutes += weight * (testMin + own);
-    walk(t.from, t.to, after);
-    if (t.from > from) walk(from, t.from - 1, after);
-    if (t.to < to) walk(t.to + 1, to, after);
+    minutes +=
+      weight * (testMin + (t.from > from ? linkMin[t.from - 1]! : 0) + (t.to < to ? linkMin[t.to]! : 0));
+    walk(t.from, t.to);
+    if (t.from > from) walk(from, t.from - 1);
+    if (t.to < to) walk(t.to + 1, to);
   };
-  walk(0, n - 1, new Set(linkMin.flatMap((c, i) => (c === 0 ? [i] : []))));
+  walk(0, n - 1);
   const total = p.reduce((a, b) => a + b, 0) || 1;
   return { tests: tests / total, minutes: minutes / total };
 }

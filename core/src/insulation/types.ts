@@ -1,9 +1,11 @@
 import type { FuseEvidence } from '../safety/fuse';
 import type { CauseRow, Evidence } from './causes';
 import type { KnownResistorResult } from './knownResistor';
-import type { Judged, VehicleJudged } from './limits';
+import type { Judged, LimitVoltage, VehicleJudged } from './limits';
 import type { Interval, LeakLocation } from './location';
-import type { FalsePass, SeriesPoint, SeriesResult } from './series';
+import type { FalsePass, SeriesPoint, SeriesResult, TesterCurrent } from './series';
+import type { MergedSize } from './size';
+import type { PartRow } from './parts';
 import type { Expected } from './split';
 
 /** What was tested: a run of modules in string order, everything in the vehicle but the pack, or the whole pack. */
@@ -22,10 +24,18 @@ export type InsulationObservation =
   | {
       kind: 'poles';
       side: 'whole' | 'pack' | 'vehicle';
+      /** Between its ends, V: of the pack, or of the part that was measured. */
       packV: number;
       negativeV: number;
       positiveV: number;
       meterOhm: number;
+      /** Only a part of the string was measured, its links out. */
+      section?: { from: string; to: string } | undefined;
+      /** Least each pole of this pack shows when healthy, Ω; left out where nobody knows. */
+      residualOhm?: number | undefined;
+      /** What the meter is good to: share of the reading, and volts of its last digits. */
+      accuracyShare?: number | undefined;
+      accuracyV?: number | undefined;
     }
   | {
       kind: 'known-resistor';
@@ -43,7 +53,11 @@ export type InsulationObservation =
       points: SeriesPoint[];
       temperatureC: number | null;
       mounted: boolean;
+      /** What the tester gives, where it is known. */
+      tester?: TesterCurrent | undefined;
     }
+  /** Which voltage the limit in Ω/V is taken by. */
+  | { kind: 'limit-voltage'; by: LimitVoltage }
   | { kind: 'seen'; module: string; evidence: Evidence }
   | { kind: 'answer'; question: FalsePass; yes: boolean }
   | { kind: 'fuse'; fuse: 'main' | 'pyro'; ohm: number | null }
@@ -81,12 +95,17 @@ export interface InsulationReport {
   vehicle: VehicleJudged | null;
   location: LeakLocation | null;
   known: KnownResistorResult | null;
-  /** The leak's own resistance, by the best of what was measured. */
+  /** The leak's own resistance, by all that measured it together. */
   leakOhm: Interval | null;
+  sizes: MergedSize | null;
   /** The regulation's figure, by which limits are judged. */
   regulationOhm: Interval | null;
   judged: Judged | null;
+  /** The same by the other voltage the limit may be taken by. */
+  judgedElse: Judged | null;
   tests: TestRow[];
+  /** Separated parts whose ends were measured to chassis. */
+  parts: (PartRow & { label: string })[];
   modules: ModuleInsulation[];
   vehicleSide: { probability: number; state: 'open' | 'clean' | 'leak' };
   /** Two leaks look like one in between until the string is opened. */

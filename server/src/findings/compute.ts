@@ -121,7 +121,11 @@ export async function compute(
       };
     case 'insulation':
       return {
-        inputIds: [...ask.observationIds, ...(ask.spreadFindingId ? [ask.spreadFindingId] : [])],
+        inputIds: [
+          ...ask.observationIds,
+          ...ask.readingIds,
+          ...(ask.spreadFindingId ? [ask.spreadFindingId] : []),
+        ],
         result: await reportInsulation(store, jobId, profile, ask, tx),
       };
     case 'match': {

@@ -5,7 +5,7 @@ import { CORE_VERSION, type PackProfile } from '@cellmend/core/pack';
 import { sureness, verdictName, type SpreadReport } from '@cellmend/core/spread';
 import { randomUUID } from 'node:crypto';
 import { isDeepStrictEqual } from 'node:util';
-import type { Transaction } from 'sequelize';
+import { QueryTypes, type Transaction } from 'sequelize';
 import type { FindingRow, JobRow } from '../db/models';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { notFound } from '../http/problems';
@@ -121,7 +121,25 @@ export async function computeInsulation(
     topic: 'insulation',
     observationIds,
     spreadFindingId: spread?.id ?? null,
+    readingIds: await typedVoltages(store, job.id, profile, doing.tx),
   });
+}
+
+/** The newest thousand voltages typed at modules and channels that nobody corrected. */
+async function typedVoltages(
+  store: Store,
+  jobId: string,
+  profile: PackProfile,
+  tx: Transaction,
+): Promise<string[]> {
+  const places = [...profile.modules.map((m) => m.id), ...profile.channels.map((c) => c.id)];
+  const rows = await store.sequelize.query<{ id: string }>(
+    `SELECT r.id FROM readings r WHERE r.job_id = :jobId AND r.kind = 'voltage' AND r.conditions <> 'per group'
+       AND r.place IN (:places) AND NOT EXISTS (SELECT 1 FROM readings n WHERE n.supersedes = r.id)
+     ORDER BY r.observed_at DESC LIMIT 1000`,
+    { replacements: { jobId, places }, type: QueryTypes.SELECT, transaction: tx },
+  );
+  return rows.map((r) => r.id);
 }
 
 /**

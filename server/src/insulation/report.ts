@@ -1,5 +1,6 @@
 import {
   insulationReport,
+  lowestTyped,
   type InsulationObservation,
   type InsulationReport,
 } from '@cellmend/core/insulation';
@@ -17,12 +18,40 @@ function lowestMv(report: SpreadReport | null, pack: Pack): (number | null)[] | 
   return pack.modules.map((m) => Math.min(...m.channelIndices.map((c) => rest.channels[c]!.deviationMv)));
 }
 
+/** The same by what was typed at modules and channels, newest last. */
+async function lowTyped(
+  store: Store,
+  jobId: string,
+  pack: Pack,
+  ids: string[],
+  tx: Transaction,
+): Promise<(number | null)[] | undefined> {
+  if (ids.length === 0) return undefined;
+  const rows = await store.models.Reading.findAll({
+    where: { id: ids, jobId, kind: 'voltage' },
+    order: [['observedAt', 'ASC']],
+    transaction: tx,
+  });
+  if (rows.length !== ids.length) throw notFound('One of those readings');
+  return lowestTyped(
+    pack,
+    rows.flatMap((r) => (r.value === null ? [] : [{ place: r.place, voltageV: r.value }])),
+  );
+}
+
+/** The lower of what a scan and a meter say of each module. */
+const lowestOf = (
+  a: (number | null)[] | undefined,
+  b: (number | null)[] | undefined,
+): (number | null)[] | undefined =>
+  a && b ? a.map((v, i) => (v === null || (b[i] !== null && b[i]! < v) ? b[i]! : v)) : (a ?? b);
+
 /** Computes the report anew from stored observations: the same inputs give the same result. */
 export async function reportInsulation(
   store: Store,
   jobId: string,
   profile: PackProfile,
-  ask: { observationIds: string[]; spreadFindingId: string | null },
+  ask: { observationIds: string[]; spreadFindingId: string | null; readingIds: string[] },
   tx: Transaction,
 ): Promise<InsulationReport> {
   const pack = normalisePack(profile);
@@ -54,6 +83,6 @@ export async function reportInsulation(
   const scale = scanned ? 1 : (measured ?? total * full) / total;
   return insulationReport(pack, observations, {
     moduleV: moduleV.map((v) => v * scale),
-    lowestMv: lowestMv(report, pack),
+    lowestMv: lowestOf(lowestMv(report, pack), await lowTyped(store, jobId, pack, ask.readingIds, tx)),
   });
 }

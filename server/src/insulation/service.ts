@@ -44,6 +44,7 @@ export async function listInsulation(store: Store, jobId: string): Promise<Insul
 function needsGate(o: InsulationObservation): string | null {
   if (o.kind === 'tester') return 'An insulation test';
   if (o.kind === 'link' && o.open) return 'Pulling a link';
+  if (o.kind === 'poles' && o.section) return 'Measuring a part of the string';
   return null;
 }
 
@@ -54,9 +55,11 @@ function checkPlaces(o: InsulationObservation, pack: Pack): void {
       ? o.module
       : o.kind === 'tester' && o.tested.part === 'section'
         ? [o.tested.from, o.tested.to].find((id) => !known(id))
-        : o.kind === 'link' && !(pack.profile.links ?? []).some((l) => l.id === o.link)
-          ? o.link
-          : undefined;
+        : o.kind === 'poles' && o.section
+          ? [o.section.from, o.section.to].find((id) => !known(id))
+          : o.kind === 'link' && !(pack.profile.links ?? []).some((l) => l.id === o.link)
+            ? o.link
+            : undefined;
   if (wrong !== undefined)
     throw new HttpProblem(400, 'Cannot be accepted', `The pack has no ${wrong}.`, {
       fields: [
@@ -79,6 +82,7 @@ const seriesInput = (o: Extract<InsulationObservation, { kind: 'tester' }>, pack
     workingV: leastV,
     mostV,
     mounted: o.mounted,
+    tester: o.tester,
   };
 };
 
@@ -196,7 +200,9 @@ function say(o: InsulationObservation): string {
     case 'vehicle':
       return o.ohm !== null ? `${o.ohm} Ω shown` : `${o.signalV} V of signal`;
     case 'poles':
-      return `− ${o.negativeV} V, + ${o.positiveV} V of ${o.packV} V`;
+      return `${o.section ? `${o.section.from} to ${o.section.to}: ` : ''}− ${o.negativeV} V, + ${o.positiveV} V of ${o.packV} V`;
+    case 'limit-voltage':
+      return `limit by the ${o.by === 'working' ? 'highest working' : 'measured'} voltage`;
     case 'known-resistor':
       return `V1 ${o.v1} V, V2 ${o.v2} V, with ${o.r0Ohm} Ω ${o.v1WithR0} V`;
     case 'tester':

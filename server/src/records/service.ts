@@ -19,7 +19,7 @@ import {
 import { randomUUID } from 'node:crypto';
 import { Op, QueryTypes } from 'sequelize';
 import type { ClockRow, JobRow, ReadingRow, ScanRow } from '../db/models';
-import { computeFinding } from '../findings/service';
+import { computeFinding, computeInsulation } from '../findings/service';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
@@ -179,6 +179,8 @@ export async function addReading(
   );
   if (input.kind === 'voltage' && pack.channels.some((c) => c.id === input.place))
     await weighIn(store, doing, job, profile);
+  else if (input.kind === 'voltage' && pack.modules.some((m) => m.id === input.place))
+    await computeInsulation(store, doing, job, profile);
   // A cell beyond its floor or ceiling shows on the board at once.
   if (input.kind === 'voltage') await refreshNeed(store, doing.tx, job.id);
   await announce(store, doing.tx, 'readings', job.number);

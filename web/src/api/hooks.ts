@@ -37,7 +37,14 @@ export const useWorkshop = () => useSWR<WorkshopSettings>('/workshop', get);
 /** The newest report on a leak, with the finding's id. */
 export function leakOf(findings: Finding[] | undefined): { id: string; report: InsulationReport } | null {
   const found = findings?.find((f) => f.topic === 'insulation');
-  return found ? { id: found.id, report: found.result as InsulationReport } : null;
+  if (!found) return null;
+  // Findings of earlier days do not have all of it.
+  const early: Pick<InsulationReport, 'sizes' | 'parts' | 'judgedElse'> = {
+    sizes: null,
+    parts: [],
+    judgedElse: null,
+  };
+  return { id: found.id, report: { ...early, ...(found.result as InsulationReport) } };
 }
 export const useDefinitions = () => useSWR<Definition[]>('/definitions', get);
 /** Deviation of every channel through a record. */

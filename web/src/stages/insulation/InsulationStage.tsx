@@ -9,6 +9,7 @@ import { fixed, ohms, percent, when } from '../../ui/words';
 import { Readings } from '../notes/Readings';
 import type { StageProps } from '../props';
 import { Calculators } from './Calculators';
+import { HowBig } from './HowBig';
 import { Ladder } from './Ladder';
 import { PolesForm } from './PolesForm';
 import { SeenForm } from './SeenForm';
@@ -177,6 +178,7 @@ function Search({ leak }: { leak: InsulationReport }) {
         </Mute>
         <Ladder pack={pack} leak={leak} />
       </Sheet>
+      <HowBig leak={leak} />
       <Columns $of="1.05fr 1fr">
         <Sheet>
           <h3>Insulation tests</h3>
@@ -195,7 +197,7 @@ function Search({ leak }: { leak: InsulationReport }) {
                   ? `${t.result.ohm === null ? 'pinned' : ohms(t.result.ohm)} at ${fixed(t.result.reachedV ?? 0, 0)} V`
                   : t.result.ohm === null
                     ? '–'
-                    : `${ohms(t.result.ohm)}${t.result.rising ? ', rising' : ''}`}
+                    : `${t.result.atLeast ? 'more than ' : ''}${ohms(t.result.ohm)}${t.result.rising ? ', rising' : ''}`}
               </b>
               <b className="n">{t.result.verdict}</b>
               <span>
@@ -203,6 +205,9 @@ function Search({ leak }: { leak: InsulationReport }) {
                 {t.result.dar !== null && !t.result.bound && `, DAR ${fixed(t.result.dar, 2)}`}
                 {t.result.pi !== null && !t.result.bound && `, PI ${fixed(t.result.pi, 2)}`}
                 {t.result.bound && `, ${t.setV} V not reached`}
+                {t.result.ohmAt40C !== null &&
+                  !t.result.bound &&
+                  `, ${ohms(t.result.ohmAt40C)} at 40 °C (${t.result.against?.at40C ?? '–'} the limit; as measured ${t.result.against?.asMeasured ?? '–'}, which counts)`}
                 {t.query && `. ${t.query}`}
               </span>
             </li>

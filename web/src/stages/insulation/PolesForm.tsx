@@ -12,15 +12,35 @@ import { useJobView } from '../../shell/jobContext';
 import { Button, Chips, Field, Input, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { fixed, ohms, percent } from '../../ui/words';
 import { useAdd } from './useAdd';
-import { figure } from './view';
+import { SectionPick } from './SectionPick';
+import { accuracyOf, figure } from './view';
 
-const EMPTY = { packV: '', negativeV: '', positiveV: '', meter: '10M', r0: '', v1r0: '', shown: '' };
+const EMPTY = {
+  packV: '',
+  negativeV: '',
+  positiveV: '',
+  meter: '10M',
+  r0: '',
+  v1r0: '',
+  shown: '',
+  accuracy: '',
+  residual: '',
+  from: '',
+  to: '',
+};
+type Where = 'whole' | 'pack' | 'vehicle' | 'part';
 
 /** The vehicle's figure, both poles to chassis, and the known resistor: what the terminals tell. */
 export function PolesForm({ onDone }: { onDone: () => void }) {
-  const { job, person } = useJobView();
-  const [draft, setDraft, clear] = useDraft(`${job.number}.poles`, EMPTY);
-  const [side, setSide] = useState<'whole' | 'pack' | 'vehicle'>('whole');
+  const { job, person, pack } = useJobView();
+  const order = pack.stringOrder.map((m) => pack.modules[m]!.id);
+  const [kept, setDraft, clear] = useDraft(`${job.number}.poles`, EMPTY);
+  // A draft of an earlier day may have fewer fields.
+  const draft = { ...EMPTY, ...kept };
+  const [where, setWhere] = useState<Where>('whole');
+  const section =
+    where === 'part' ? { from: draft.from || order[0]!, to: draft.to || order.at(-1)! } : undefined;
+  const side = where === 'part' ? 'pack' : where;
   const { add, busy, problem } = useAdd();
   const set = (part: Partial<typeof EMPTY>): void => setDraft({ ...draft, ...part });
   const v = {
@@ -30,15 +50,24 @@ export function PolesForm({ onDone }: { onDone: () => void }) {
     meterOhm: figure(draft.meter),
     r0Ohm: figure(draft.r0),
     v1WithR0: figure(draft.v1r0),
+    residualOhm: figure(draft.residual),
   };
+  const accuracy = accuracyOf(draft.accuracy);
   let told = '';
   let wrong: InputProblem | null = null;
   const poles =
     v.packV !== null && v.negativeV !== null && v.positiveV !== null && v.meterOhm !== null
-      ? { packV: v.packV, negativeV: v.negativeV, positiveV: v.positiveV, meterOhm: v.meterOhm }
+      ? {
+          packV: v.packV,
+          negativeV: v.negativeV,
+          positiveV: v.positiveV,
+          meterOhm: v.meterOhm,
+          ...(v.residualOhm === null ? {} : { residualOhm: v.residualOhm }),
+          ...accuracy,
+        }
       : null;
   const resistor: Extract<InsulationObservation, { kind: 'known-resistor' }> | null =
-    poles && v.r0Ohm !== null && v.v1WithR0 !== null
+    poles && !section && v.r0Ohm !== null && v.v1WithR0 !== null
       ? {
           kind: 'known-resistor',
           higher: poles.negativeV >= poles.positiveV ? 'negative' : 'positive',
@@ -55,7 +84,7 @@ export function PolesForm({ onDone }: { onDone: () => void }) {
       const l = locateLeak({ ...poles, togetherOhm: k ? togetherOhm(k) : undefined });
       const size = `${ohms(l.equivalentOhm.value)} (${ohms(l.equivalentOhm.low)} to ${ohms(l.equivalentOhm.high)})`;
       told = l.identifiable
-        ? `The leak sits ${percent(l.fraction.value)} up the string (${percent(l.fraction.low)} to ${percent(l.fraction.high)}), about ${size}.`
+        ? `The leak sits ${percent(l.fraction.value)} up ${section ? `from ${section.from} to ${section.to}` : 'the string'} (${percent(l.fraction.low)} to ${percent(l.fraction.high)}), about ${size}.`
         : `About ${size} in all; where it sits cannot be told from these voltages.`;
     }
     if (k) {
@@ -77,7 +106,11 @@ export function PolesForm({ onDone }: { onDone: () => void }) {
       }))
     )
       return;
-    if (poles && !(await add({ observation: { kind: 'poles', side, ...poles } }))) return;
+    if (
+      poles &&
+      !(await add({ observation: { kind: 'poles', side, ...poles, ...(section && { section }) } }))
+    )
+      return;
     if (resistor && !(await add({ observation: resistor }))) return;
     clear();
     setDraft(EMPTY);
@@ -108,25 +141,45 @@ export function PolesForm({ onDone }: { onDone: () => void }) {
           <Chips
             selectionMode="single"
             disallowEmptySelection
-            selectedKeys={[side]}
-            onSelectionChange={(k) => setSide([...k][0] as typeof side)}
+            selectedKeys={[where]}
+            onSelectionChange={(k) => setWhere([...k][0] as Where)}
             aria-label="Where it was measured"
           >
             <ToggleButton id="whole">Pack in the vehicle</ToggleButton>
             <ToggleButton id="pack">Pack alone</ToggleButton>
             <ToggleButton id="vehicle">Vehicle side alone</ToggleButton>
+            <ToggleButton id="part">A part of the string</ToggleButton>
           </Chips>
+          {section && (
+            <>
+              <Row>
+                <SectionPick order={order} {...section} onChange={set} />
+              </Row>
+              <Mute>
+                The disconnect or the links at both ends are out: measure this part between its ends, then
+                each end to chassis. Do the same with every part; the one that holds the chassis has the leak.
+              </Mute>
+            </>
+          )}
           <Row>
-            {input('packV', 'Pole to pole, V', '348')}
-            {input('negativeV', '− to chassis, V', '146')}
-            {input('positiveV', '+ to chassis, V', '201')}
+            {input('packV', section ? 'End to end, V' : 'Pole to pole, V', '348')}
+            {input('negativeV', section ? 'Lower end, V' : '− to chassis, V', '146')}
+            {input('positiveV', section ? 'Upper end, V' : '+ to chassis, V', '201')}
             {input('meter', 'Meter', '10M')}
           </Row>
           <Row>
-            {input('r0', 'Known resistor', '100k')}
-            {input('v1r0', 'Higher pole with it, V', '11.8')}
-            {input('shown', 'The vehicle shows', '9k or 2.4 V')}
+            {!section && input('r0', 'Known resistor', '100k')}
+            {!section && input('v1r0', 'Higher pole with it, V', '11.8')}
+            {!section && input('shown', 'The vehicle shows', '9k or 2.4 V')}
+            {input('accuracy', 'Meter good to', '0.5 % + 0.1 V')}
+            {input('residual', 'Poles when healthy, least', '20M')}
           </Row>
+          {accuracy === null && (
+            <ProblemNote
+              what={`“${draft.accuracy}” is no accuracy.`}
+              accepted="A share and the last digits: 0.5 % + 0.1 V."
+            />
+          )}
           {told && !wrong && <p>{told}</p>}
           {wrong && <ProblemNote what={wrong.what} where={wrong.where} accepted={wrong.accepted} />}
           {problem && <ProblemNote what={problem.what} where={problem.where} accepted={problem.accepted} />}
@@ -134,7 +187,11 @@ export function PolesForm({ onDone }: { onDone: () => void }) {
             <Button
               type="submit"
               isDisabled={
-                busy || !person.mayWrite || wrong !== null || (!poles && figure(draft.shown) === null)
+                busy ||
+                !person.mayWrite ||
+                wrong !== null ||
+                accuracy === null ||
+                (!poles && (section !== undefined || figure(draft.shown) === null))
               }
             >
               Record

@@ -3,6 +3,7 @@ import {
   type TestedPart,
   type NextSplit,
   type SeriesPoint,
+  type TesterCurrent,
 } from '@cellmend/core/insulation';
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
@@ -10,6 +11,7 @@ import styled from 'styled-components';
 import { leakOf } from '../../api/hooks';
 import { usePassing } from '../../api/live';
 import { useJobView } from '../../shell/jobContext';
+import { useDraft } from '../../shell/useDraft';
 import { useWrite } from '../../shell/useWrite';
 import {
   Button,
@@ -28,7 +30,8 @@ import { fixed, ohms } from '../../ui/words';
 import { Tick } from '../make-safe/step';
 import { useInstruments } from '../../people/Instruments';
 import { useAdd } from './useAdd';
-import { figure } from './view';
+import { SectionPick } from './SectionPick';
+import { figure, reading } from './view';
 
 const Grid = styled.div`
   display: grid;
@@ -39,6 +42,18 @@ const Grid = styled.div`
   }
 `;
 const MARKS = [15, 30, 60, 120, 300, 600];
+
+/** What the tester gives, from milliamperes typed; nothing where nothing is typed. */
+function currentOf(nominal: string, short: string): { tester: TesterCurrent | null; wrong: string | null } {
+  if (nominal.trim() === '' && short.trim() === '') return { tester: null, wrong: null };
+  const [n, s] = [nominal || short, short || nominal].map((t) => Number(t.replace(',', '.')) / 1000);
+  if (!(n! >= 1e-4 && n! <= 0.05 && s! >= n! && s! <= 0.05))
+    return {
+      tester: null,
+      wrong: 'A tester gives 0.1 to 50 mA, into a short no less than it holds its voltage with.',
+    };
+  return { tester: { nominal: n!, short: s! }, wrong: null };
+}
 
 /** A test with an insulation tester: what is clipped, then figures typed or streamed. */
 export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDone: () => void }) {
@@ -62,6 +77,8 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
   const [temperature, setTemperature] = useState('21');
   const [mounted, setMounted] = useState(true);
   const [off, setOff] = useState(false);
+  const [nominal, setNominal] = useDraft('tester.nominal', '');
+  const [short, setShort] = useDraft('tester.short', '');
   const [streamed, setStreamed] = useState<SeriesPoint[]>([]);
   const { add, busy, problem } = useAdd();
   const stream = useWrite();
@@ -69,13 +86,15 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
   usePassing((m) => {
     if (m.topic === 'tester' && m.job === job.number) setStreamed((s) => [...s, m.point]);
   });
+  const unread = MARKS.find((t) => (rows[t] ?? '').trim() !== '' && reading(rows[t]!) === null);
+  const gives = currentOf(nominal, short);
   const tested: TestedPart = part === 'section' ? { part, from, to } : { part };
   const out = leakOf(findings)?.report.openLinks ?? [];
   const links = preset?.opens.filter((l) => !out.includes(l)) ?? [];
   const shownV = figure(volts);
   const points: SeriesPoint[] = MARKS.flatMap((timeS) => {
-    const ohm = figure(rows[timeS] ?? '');
-    return ohm === null ? [] : [{ timeS, ohm, voltageV: shownV }];
+    const read = reading(rows[timeS] ?? '');
+    return read === null ? [] : [{ timeS, ...read, voltageV: shownV }];
   });
   if (points.length === 0 && shownV !== null) points.push({ timeS: 30, ohm: null, voltageV: shownV });
   const pullLinks = async (): Promise<boolean> => {
@@ -93,6 +112,7 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
         points,
         temperatureC: figure(temperature),
         mounted,
+        ...(gives.tester && { tester: gives.tester }),
       },
       managementDisconnected: off,
       confirmed,
@@ -148,24 +168,15 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
             <ToggleButton id="vehicle">Vehicle side</ToggleButton>
           </Chips>
           {part === 'section' && (
-            <>
-              <Field style={{ flexDirection: 'row', alignItems: 'center', gap: 8 }}>
-                from
-                <Select value={from} onChange={(e) => setFrom(e.target.value)}>
-                  {order.map((id) => (
-                    <option key={id}>{id}</option>
-                  ))}
-                </Select>
-              </Field>
-              <Field style={{ flexDirection: 'row', alignItems: 'center', gap: 8 }}>
-                to
-                <Select value={to} onChange={(e) => setTo(e.target.value)}>
-                  {order.map((id) => (
-                    <option key={id}>{id}</option>
-                  ))}
-                </Select>
-              </Field>
-            </>
+            <SectionPick
+              order={order}
+              from={from}
+              to={to}
+              onChange={(next) => {
+                if (next.from) setFrom(next.from);
+                if (next.to) setTo(next.to);
+              }}
+            />
           )}
         </Row>
         <Tick isSelected={off} onChange={setOff}>
@@ -222,9 +233,47 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
           ))}
         </Grid>
         <Mute>
-          Resistance as shown, with prefix: 6.2k, 482M, 2.1G. A meter that is pinned: only the voltage
-          reached.
+          Resistance as shown, with prefix: 6.2k, 482M, 2.1G; over the range &gt;4G. A meter that is pinned:
+          only the voltage reached.
         </Mute>
+        {unread !== undefined && (
+          <ProblemNote
+            what={
+              /^o\.?l\.?$/i.test(rows[unread]!.trim())
+                ? 'OL says only that the range ended.'
+                : `“${rows[unread]}” is no resistance.`
+            }
+            where={unread < 60 ? `at ${unread} s` : `at ${unread / 60} min`}
+            accepted={
+              /^o\.?l/i.test(rows[unread]!.trim())
+                ? 'How far this tester reads, with a sign: >4G.'
+                : 'A figure with prefix: 6.2k, 482M, 2.1G.'
+            }
+          />
+        )}
+        <Row>
+          <Field style={{ flex: 1 }}>
+            The tester holds its voltage up to, mA
+            <Input
+              className="n"
+              inputMode="decimal"
+              placeholder="1"
+              value={nominal}
+              onChange={(e) => setNominal(e.target.value)}
+            />
+          </Field>
+          <Field style={{ flex: 1 }}>
+            Into a short, mA
+            <Input
+              className="n"
+              inputMode="decimal"
+              placeholder="15 at most"
+              value={short}
+              onChange={(e) => setShort(e.target.value)}
+            />
+          </Field>
+        </Row>
+        {gives.wrong && <ProblemNote what={gives.wrong} accepted="From its plate, or leave both empty." />}
         {problem && (
           <>
             <ProblemNote what={problem.what} where={problem.where} accepted={problem.accepted} />
@@ -265,7 +314,14 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
         <Row>
           <Button
             isDisabled={
-              busy || stream.busy || !off || points.length === 0 || !person.mayWrite || !(Number(setV) > 0)
+              busy ||
+              stream.busy ||
+              !off ||
+              points.length === 0 ||
+              unread !== undefined ||
+              gives.wrong !== null ||
+              !person.mayWrite ||
+              !(Number(setV) > 0)
             }
             onPress={() => void record(false)}
           >

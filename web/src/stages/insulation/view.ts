@@ -9,13 +9,15 @@ export function say(o: InsulationObservation): string {
     case 'vehicle':
       return `The vehicle shows ${o.ohm !== null ? ohms(o.ohm) : `${o.signalV} V of signal`}`;
     case 'poles':
-      return `− to chassis ${fixed(o.negativeV, 1)} V, + to chassis ${fixed(o.positiveV, 1)} V of ${fixed(o.packV, 1)} V, meter ${ohms(o.meterOhm)} (${{ whole: 'pack in the vehicle', pack: 'pack alone', vehicle: 'vehicle side' }[o.side]})`;
+      return `${o.section ? `${testedLabel({ part: 'section', ...o.section })}: ` : ''}− to chassis ${fixed(o.negativeV, 1)} V, + to chassis ${fixed(o.positiveV, 1)} V of ${fixed(o.packV, 1)} V, meter ${ohms(o.meterOhm)} (${o.section ? 'a part alone' : { whole: 'pack in the vehicle', pack: 'pack alone', vehicle: 'vehicle side' }[o.side]})`;
     case 'known-resistor':
       return `V1 ${fixed(o.v1, 1)} V at the ${o.higher} pole, V2 ${fixed(o.v2, 1)} V, with ${ohms(o.r0Ohm)} ${fixed(o.v1WithR0, 1)} V`;
     case 'tester': {
       const last = o.points[o.points.length - 1]!;
-      return `${o.setV} V on ${testedLabel(o.tested)}: ${last.ohm === null ? 'pinned' : ohms(last.ohm)} at ${last.timeS} s${last.voltageV === null ? '' : `, ${fixed(last.voltageV, 0)} V`}`;
+      return `${o.setV} V on ${testedLabel(o.tested)}: ${last.ohm === null ? 'pinned' : `${last.atLeast ? 'more than ' : ''}${ohms(last.ohm)}`} at ${last.timeS} s${last.voltageV === null ? '' : `, ${fixed(last.voltageV, 0)} V`}`;
     }
+    case 'limit-voltage':
+      return `The limit is taken by ${o.by === 'working' ? 'the highest working voltage' : 'the measured voltage'}`;
     case 'seen':
       return `${o.evidence} at ${o.module}`;
     case 'answer':
@@ -38,4 +40,20 @@ export function figure(text: string): number | null {
     if (e instanceof InputProblem) return null;
     throw e;
   }
+}
+
+/** A tester's reading: a figure, or one beyond its range as `>4G`. Null while it cannot be read. */
+export function reading(text: string): { ohm: number; atLeast?: true } | null {
+  const over = /^\s*[>≥]\s*/.exec(text);
+  const ohm = figure(over ? text.slice(over[0].length) : text);
+  return ohm === null ? null : over ? { ohm, atLeast: true } : { ohm };
+}
+
+/** What a meter is good to, from `0.5 % + 0.1 V`; empty where nothing is typed, null while it cannot be read. */
+export function accuracyOf(text: string): { accuracyShare?: number; accuracyV?: number } | null {
+  if (text.trim() === '') return {};
+  const m = /^([\d.,]+)\s*%(?:\s*\+\s*([\d.,]+)\s*V?)?$/i.exec(text.trim());
+  const number = (t: string): number => Number(t.replace(',', '.'));
+  if (!m || !(number(m[1]!) <= 20)) return null;
+  return { accuracyShare: number(m[1]!) / 100, accuracyV: m[2] === undefined ? 0 : number(m[2]) };
 }
