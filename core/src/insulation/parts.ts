@@ -1,18 +1,9 @@
 import type { LinkSpec, Pack } from '../pack';
 import { locateLeak, normalShareBelow, type LeakLocation } from './location';
 import { afterTest, MISSED } from './split';
-import type { InsulationObservation, TestRow } from './types';
+import type { InsulationObservation, PartRow, TestRow } from './types';
 
 type Poles = Extract<InsulationObservation, { kind: 'poles' }>;
-
-/** Both ends of a separated part to chassis: half a string with the disconnect out, or any run between open links. */
-export interface PartRow {
-  /** Positions in the string, inclusive. */
-  from: number;
-  to: number;
-  location: LeakLocation;
-  outcome: 'leak' | 'pass' | 'doubtful';
-}
 
 /** A part whose leak is this many times what the whole string shows is not where the leak is. From memory. */
 const NOT_HERE = 20;

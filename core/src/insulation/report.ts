@@ -5,7 +5,7 @@ import { EVIDENCE, leakCauses } from './causes';
 import { knownResistor, togetherOhm } from './knownResistor';
 import { judgeOhmPerVolt, judgeVehicleFigure, testVoltageBounds, type LimitVoltage } from './limits';
 import { locateLeak, moduleFractions, moduleProbabilities, type LeakLocation } from './location';
-import { afterPart, cleanSections, judgeParts, linksOut, type PartRow } from './parts';
+import { afterPart, cleanSections, judgeParts, linksOut } from './parts';
 import { FALSE_PASSES, judgeSeries, seriesQuery } from './series';
 import { byTerminals, narrowedBy } from './regulation';
 import { mergeSizes } from './size';
@@ -17,6 +17,7 @@ import {
   type InsulationObservation,
   type InsulationReport,
   type ModuleInsulation,
+  type PartRow,
   type TestRow,
 } from './types';
 

@@ -1,19 +1,6 @@
 import { RESIDUAL_OHM, UNBOUNDED_OHM, type Interval, type LeakLocation } from './location';
 import type { KnownResistorResult } from './knownResistor';
-import type { InsulationObservation, TestRow } from './types';
-
-/** What one source says of the leak's own resistance, Ω. */
-export interface SizeSource {
-  from: 'the vehicle' | 'two voltages' | 'the known resistor' | 'the tester';
-  size: Interval;
-}
-/** The leak's own resistance by all that measured it. */
-export interface MergedSize {
-  size: Interval;
-  sources: SizeSource[];
-  /** False where no one resistance fits them all: another leak, another moment, or a wrong figure. */
-  agree: boolean;
-}
+import type { InsulationObservation, MergedSize, SizeSource, TestRow } from './types';
 
 /** A vehicle's monitor is good to about a fifth. From memory. */
 const VEHICLE_SHARE = 0.2;

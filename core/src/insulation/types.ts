@@ -4,8 +4,6 @@ import type { KnownResistorResult } from './knownResistor';
 import type { Judged, LimitVoltage, VehicleJudged } from './limits';
 import type { Interval, LeakLocation } from './location';
 import type { FalsePass, SeriesPoint, SeriesResult, TesterCurrent } from './series';
-import type { MergedSize } from './size';
-import type { PartRow } from './parts';
 import type { Expected } from './split';
 
 /** What was tested: a run of modules in string order, everything in the vehicle but the pack, or the whole pack. */
@@ -64,6 +62,28 @@ export type InsulationObservation =
   | { kind: 'link'; link: string; open: boolean }
   /** Left over at a proof of absence, although locked out. */
   | { kind: 'chassis-voltage'; plusMinusV: number; plusChassisV: number; minusChassisV: number };
+
+/** What one source says of the leak's own resistance, Ω. */
+export interface SizeSource {
+  from: 'the vehicle' | 'two voltages' | 'the known resistor' | 'the tester';
+  size: Interval;
+}
+/** The leak's own resistance by all that measured it. */
+export interface MergedSize {
+  size: Interval;
+  sources: SizeSource[];
+  /** False where no one resistance fits them all: another leak, another moment, or a wrong figure. */
+  agree: boolean;
+}
+
+/** Both ends of a separated part to chassis: half a string with the disconnect out, or any run between open links. */
+export interface PartRow {
+  /** Positions in the string, inclusive. */
+  from: number;
+  to: number;
+  location: LeakLocation;
+  outcome: 'leak' | 'pass' | 'doubtful';
+}
 
 export interface TestRow {
   label: string;
