@@ -28,6 +28,22 @@ export interface SimCase {
   faults: SimFault[];
 }
 
+/** Seeds of worlds begin elsewhere, so that one seed is another pack in each. */
+export interface World {
+  salt: number;
+  /** Changes a healthy pack's errors before anything goes wrong with it. */
+  shake?: (sim: SimPack, random: Random) => void;
+  /** How plainly a fault stands out, and how far the best wrong cause is from showing the same. */
+  tells: (
+    sim: SimPack,
+    legs: readonly Leg[],
+    fault: SimFault,
+    before: SimPack,
+  ) => { detect: number; separate: number };
+  /** A fault that stands out less is not counted. */
+  leastDetect: number;
+}
+
 type Kind =
   'imbalance' | 'low-capacity' | 'joint' | 'cell' | 'self-discharge' | 'offset' | 'tap' | 'stuck' | 'dead';
 
@@ -191,8 +207,18 @@ function separation(
   sim: SimPack,
   legs: readonly Leg[],
   fault: SimFault,
-  typical: SimPack,
 ): { detect: number; separate: number } {
+  const typical: SimPack = {
+    ...sim,
+    channels: sim.channels.map(() => ({
+      capacityRatio: 1,
+      deltaSoc: 0,
+      ohmicRatio: 1,
+      slowRatio: 1,
+      leakPerDay: 0,
+      offsetV: 0,
+    })),
+  };
   const quiet = (s: SimPack): SimPack => ({ ...s, noiseV: 0, channels: s.channels.map((c) => ({ ...c })) });
   const exact = (s: SimPack): ScanRecord => simulateRecord(quiet(s), legs, new Random(1));
   const own = exact(sim).voltageV[fault.channelIndex]!;
@@ -291,34 +317,31 @@ function staysInside(sim: SimPack, legs: readonly Leg[]): boolean {
   });
 }
 
+/** The world that shares its terms with the diagnosis. */
+const OWN: World = { salt: 0, tells: separation, leastDetect: 18 };
+
 /** A random pack with a random record and up to two faults; null if the fault is neither plain nor plainly not. */
-export function randomCase(seed: number): SimCase | null {
-  const random = new Random(seed);
+export const randomCase = (seed: number): SimCase | null => caseOf(OWN, seed);
+
+/** A random case of a world. */
+export function caseOf(world: World, seed: number): SimCase | null {
+  const random = new Random(seed ^ world.salt);
   const pack = randomPack(random);
   const sim = healthyPack(pack, random);
+  world.shake?.(sim, random);
   const recordClass = random.pick(RECORD_CLASSES);
   const legs = schedule(recordClass, sim, random);
-  const typical: SimPack = {
-    ...sim,
-    channels: sim.channels.map(() => ({
-      capacityRatio: 1,
-      deltaSoc: 0,
-      ohmicRatio: 1,
-      slowRatio: 1,
-      leakPerDay: 0,
-      offsetV: 0,
-    })),
-  };
   const faults: SimFault[] = [];
   const count = random.uniform() < 0.15 ? 0 : recordClass === 'full' && random.uniform() < 0.3 ? 2 : 1;
   for (let f = 0; f < count; f++) {
     const kind = random.pick(KINDS[recordClass]);
     const at = random.integer(0, pack.channels.length - 2);
     if (faults.some((x) => Math.abs(x.channelIndex - at) <= 2)) continue;
+    const before: SimPack = { ...sim, channels: sim.channels.map((c) => ({ ...c })) };
     const made = inject(sim, kind, at, random);
     if (kind !== 'tap' && kind !== 'stuck' && kind !== 'dead') {
-      const { detect, separate } = separation(sim, legs, made[0]!, typical);
-      if (detect < 18 || (separate > 4 && separate < 18)) return null;
+      const { detect, separate } = world.tells(sim, legs, made[0]!, before);
+      if (detect < world.leastDetect || (separate > 4 && separate < 18)) return null;
       made[0]!.determinable = separate >= 18;
     }
     faults.push(...made);

@@ -4,3 +4,4 @@ export * from './cases';
 export * from './live';
 export * from './particle';
 export * from './physics';
+export * from './shaken';

@@ -40,7 +40,7 @@ describe('the simulated pack', () => {
       ...sim,
       noiseV: 0,
       curveShiftSoc: 0,
-      curveBendV: 0,
+      bends: [],
       baseLeakPerDay: 0,
       slow: [],
       channels: sim.channels.map(() => ({

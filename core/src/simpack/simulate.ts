@@ -14,6 +14,17 @@ export interface SimChannel {
   fixedV?: number;
   /** The reading never moves from its first value. */
   stuck?: boolean;
+  /** What its board adds as a share of the reading. */
+  gain?: number;
+  /** How its own curve lies beside the others'. */
+  bends?: Bend[];
+}
+
+/** A wave beside a rest curve. */
+export interface Bend {
+  perSoc: number;
+  sizeV: number;
+  phase: number;
 }
 
 /** A simulated pack: the truth behind the readings. */
@@ -27,10 +38,15 @@ export interface SimPack {
   channels: SimChannel[];
   /** The real curve beside its table: shifted in charge, and bent by some mV. */
   curveShiftSoc: number;
-  curveBendV: number;
-  bendPhase: number;
+  bends: Bend[];
   baseLeakPerDay: number;
   noiseV: number;
+  /** What the current sensor adds, A, and as a share of the current. */
+  currentOffsetA?: number;
+  currentGain?: number;
+  /** Readings that are the row before's, and that are missing, as shares. */
+  late?: number;
+  missing?: number;
 }
 
 /** One leg of a schedule: constant current, positive on discharge, read every `sampleS`. */
@@ -66,15 +82,14 @@ export function healthyPack(pack: Pack, random: Random, health = random.uniform(
       };
     }),
     curveShiftSoc: random.normal(0.007, 2),
-    curveBendV: random.normal(0.002, 2),
-    bendPhase: random.uniform(0, 6.28),
+    bends: [{ perSoc: 9, sizeV: random.normal(0.002, 2), phase: random.uniform(0, 6.28) }],
     baseLeakPerDay: leak.perDay,
     noiseV,
   };
 }
 
 /** Moments and current of a schedule. */
-function course(legs: readonly Leg[]): { timeS: number[]; currentA: number[] } {
+export function course(legs: readonly Leg[]): { timeS: number[]; currentA: number[] } {
   const timeS = [0];
   const currentA = [legs[0]!.currentA];
   let at = 0;
@@ -136,18 +151,20 @@ export function channelVolts(
     c.deltaSoc -
     drawnAh / (sim.capacityAh * c.capacityRatio) -
     ((sim.baseLeakPerDay + c.leakPerDay) * timeS) / 86400;
-  const bendV = sim.curveBendV * Math.sin(9 * soc + sim.bendPhase);
+  let bendV = 0;
+  for (const b of sim.bends) bendV += b.sizeV * Math.sin(b.perSoc * soc + b.phase);
+  if (c.bends) for (const b of c.bends) bendV += b.sizeV * Math.sin(b.perSoc * soc + b.phase);
   const cellV =
     curve.voltageAt(soc + sim.curveShiftSoc) +
     bendV +
     Math.min(0, soc) * 20 -
     currentA * sim.ohmicOhm * c.ohmicRatio -
     slowV * c.slowRatio;
-  return cells * cellV + c.offsetV;
+  return cells * cellV * (1 + (c.gain ?? 0)) + c.offsetV;
 }
 
 /** True voltages of a simulated pack along a course. */
-function voltageModel(
+export function voltageModel(
   sim: SimPack,
   timeS: readonly number[],
   currentA: readonly number[],
@@ -190,13 +207,17 @@ export function simulateRecord(
   const stepV = factsOf(pack.profile.chemistry).sensorStepV;
   const { timeS, currentA } = course(legs);
   const time = Float64Array.from(timeS);
-  const shown = Float64Array.from(currentA, (i) => shownCurrent(i, random));
+  const shown = Float64Array.from(currentA, (i) =>
+    shownCurrent(i * (1 + (sim.currentGain ?? 0)) + (sim.currentOffsetA ?? 0), random),
+  );
   const { volts, drawnAh } = voltageModel(sim, timeS, currentA);
   const voltageV = sim.channels.map((c, i): Series => ({
     timeS: time,
-    value: Float64Array.from(time, (_, k) =>
-      quantise(c.stuck ? volts(i, 0) : volts(i, k) + random.normal(sim.noiseV), stepV),
-    ),
+    value: Float64Array.from(time, (_, k) => {
+      if (sim.missing && random.uniform() < sim.missing) return NaN;
+      const at = sim.late && random.uniform() < sim.late ? Math.max(0, k - 1) : k;
+      return quantise(c.stuck ? volts(i, 0) : volts(i, at) + random.normal(sim.noiseV), stepV);
+    }),
   }));
   const socError = random.normal(0.02);
   return {

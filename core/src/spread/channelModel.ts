@@ -1,5 +1,5 @@
 import type { Scatter } from '../pack';
-import { accumulateColumns, solveSpd, spdInverseDiagonal } from './linear';
+import { accumulateColumns, logDeterminant, solveSpd, spdInverseDiagonal } from './linear';
 import type { Observation, Observed } from './observe';
 import { CURVE_STEPS, sampledCurve } from './sampledCurve';
 import type { Trajectory } from './trajectory';
@@ -108,6 +108,11 @@ export interface ChannelFit {
   sd: Float64Array;
   /** Misfit plus distance from healthy of what is not free. */
   chiSquare: number;
+  /**
+   * Logarithm of how likely the readings are under this explanation with its parameters integrated out (Laplace), but for
+   * what is the same for all explanations of a channel. Not computed by the linear screening.
+   */
+  logEvidence: number;
   residualV: Float64Array;
   /** Readings behind each residual. */
   count: Float64Array;
@@ -338,11 +343,16 @@ function fitFrom(
     if (pass >= 5 && chiSquare > 2 * beat + 50) break;
   }
   const sd = spdInverseDiagonal(info).map(Math.sqrt);
+  const priorLog = priorSd.reduce((s, x) => s + Math.log(x), 0);
   const wrongSide = hypothesis.positive && theta[PARAMETERS.indexOf(hypothesis.positive)]! <= 0;
   return {
     theta,
     sd,
     chiSquare: (wrongSide ? Infinity : chiSquare) + hypothesis.penalty,
+    logEvidence:
+      wrongSide || !bent
+        ? -Infinity
+        : -0.5 * (chiSquare + hypothesis.penalty + logDeterminant(info)) - priorLog,
     residualV,
     count: channel.count,
   };

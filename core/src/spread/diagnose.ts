@@ -10,6 +10,7 @@ import { estimateOf } from './estimate';
 import type { Alternative, ChannelFinding, Verdict } from './verdicts';
 import { explain } from './explain';
 import { HEALTHY, hypothesesFor, OPEN } from './hypotheses';
+import { withLeaps } from './leaps';
 import { canTell, isMaterial, isSeen, isVisible } from './material';
 
 /** Explanations that may lie far off along the bend of the curve. */
@@ -73,20 +74,29 @@ function explanationsOf(m: Majority, channelIndex: number, least: ChannelFit): J
   // Where one explanation has found its way through the bends, the next may start.
   let deepest = fit(channelIndex, HEALTHY, own, { also: [least] });
   for (const { verdict, hypothesis } of hypothesesFor(pack.profile.chemistry)) {
-    const f = fit(channelIndex, hypothesis, own, { also: [deepest] });
+    const f = fit(channelIndex, hypothesis, own, { also: [deepest, least] });
     if (f.chiSquare < deepest.chiSquare) deepest = f;
     // With charge free as well, leakage that is not plain in itself is only an imbalance told twice.
     if (hypothesis.free.leak && hypothesis.free.soc && f.theta[4]! < 4 * f.sd[4]!) continue;
     if (!canTell(hypothesis, observed, pack, cells)) continue;
     if (!isSeen(hypothesis, f, observed.channels[channelIndex]!, observed.trajectory, cells)) continue;
     const best = byVerdict.get(verdict);
-    if (!best || f.chiSquare < best.chiSquare)
-      byVerdict.set(verdict, { chiSquare: f.chiSquare, fit: f, hypothesis });
+    const logEvidence = logSum(best?.logEvidence ?? -Infinity, f.logEvidence);
+    byVerdict.set(
+      verdict,
+      !best || f.chiSquare < best.chiSquare
+        ? { chiSquare: f.chiSquare, logEvidence, fit: f, hypothesis }
+        : { ...best, logEvidence },
+    );
   }
   const nothing = nothingWrong(m, channelIndex, own, { passes: 8, also: [deepest] }).chiSquare;
   const best = Math.min(...[...byVerdict.values()].map((v) => v.chiSquare));
   return { channelIndex, detect: nothing - best, byVerdict };
 }
+
+/** Logarithm of the sum of two numbers given by their logarithms. */
+const logSum = (a: number, b: number): number =>
+  a === -Infinity ? b : Math.max(a, b) + Math.log1p(Math.exp(-Math.abs(a - b)));
 
 /** Whether something that is not harmless is among the explanations that are still open. */
 function isWrong(m: Majority, { channelIndex, byVerdict }: Judged): boolean {
@@ -115,10 +125,11 @@ const PAIRED_LIMIT = 3;
  * channels differ by as prior. A verdict is given only if no other explanation comes near, else `undetermined`.
  */
 export function diagnose(
-  record: ScanRecord,
+  given: ScanRecord,
   pack: Pack,
-  look: AbsoluteLook = lookAbsolutely(record, pack),
+  look: AbsoluteLook = lookAbsolutely(given, pack),
 ): Diagnosis {
+  const record = withLeaps(given, pack);
   const facts = factsOf(pack.profile.chemistry);
   const observed = observe(record, pack, new Set(look.outOfBounds.map((o) => o.channelIndex)));
   const { trajectory } = observed;
@@ -237,12 +248,13 @@ export function signatureFinding(s: Signature, pack: Pack): ChannelFinding {
   };
 }
 
-const shares = (judged: Judged): { verdict: Verdict; chiSquare: number; share: number }[] => {
-  const rows = [...judged.byVerdict].map(([verdict, v]) => ({ verdict, chiSquare: v.chiSquare }));
-  const least = Math.min(...rows.map((r) => r.chiSquare));
-  const weights = rows.map((r) => Math.exp(-(r.chiSquare - least) / 3));
+/** Verdicts by how likely the readings are under each: shares of all, and twice the logarithm against one another. */
+const shares = (judged: Judged): { verdict: Verdict; misfit: number; share: number }[] => {
+  const rows = [...judged.byVerdict].map(([verdict, v]) => ({ verdict, misfit: -2 * v.logEvidence }));
+  const least = Math.min(...rows.map((r) => r.misfit));
+  const weights = rows.map((r) => Math.exp(-(r.misfit - least) / 2));
   const total = weights.reduce((a, b) => a + b, 0);
-  return rows.map((r, i) => ({ ...r, share: weights[i]! / total })).sort((a, b) => a.chiSquare - b.chiSquare);
+  return rows.map((r, i) => ({ ...r, share: weights[i]! / total })).sort((a, b) => a.misfit - b.misfit);
 };
 
 /** Gives each odd channel its verdict, tap-wire pairs first. */
@@ -257,7 +269,7 @@ function verdictsOf(
     const other = taps.get(j.channelIndex);
     const best = ranked[0]!;
     const rest = ranked.slice(1);
-    const separate = Math.min(1e6, (rest[0]?.chiSquare ?? Infinity) - best.chiSquare);
+    const separate = Math.min(1e6, (rest[0]?.misfit ?? Infinity) - best.misfit);
     const common = {
       channel: pack.channels[j.channelIndex]!.id,
       module: modulesOfChannel(pack, j.channelIndex),
@@ -286,7 +298,7 @@ function verdictsOf(
       .filter((r) => r.share > 0.004)
       .map((r) => ({ verdict: r.verdict, confidence: r.share }));
     if (separate < SEPARATE_LIMIT) {
-      const open = ranked.filter((r) => r.chiSquare - best.chiSquare < SEPARATE_LIMIT);
+      const open = ranked.filter((r) => r.misfit - best.misfit < SEPARATE_LIMIT);
       return {
         ...common,
         verdict: 'undetermined',

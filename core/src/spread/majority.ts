@@ -9,12 +9,20 @@ import type { Verdict } from './verdicts';
 /** Shape that is allowed, in times of the usual one, while the noise of the readings is told. */
 const WIDE_SHAPE = 4;
 
+/** The deepest fit of a verdict, and how likely the readings are under all of the verdict's explanations together. */
+export interface Explanation {
+  chiSquare: number;
+  logEvidence: number;
+  fit: ChannelFit;
+  hypothesis: Hypothesis;
+}
+
 /** What was found of one odd channel: the best explanation of every verdict that the record can speak for. */
 export interface Judged {
   channelIndex: number;
   /** How much better the best of them is than nothing wrong, by chi-square. */
   detect: number;
-  byVerdict: Map<Verdict, { chiSquare: number; fit: ChannelFit; hypothesis: Hypothesis }>;
+  byVerdict: Map<Verdict, Explanation>;
 }
 
 /** Fits one explanation to one channel of a record, with what healthy channels of its pack differ by as prior. */

@@ -92,14 +92,16 @@ export function isSeen(
  * more than the sensor's steps; self-discharge needs standing time.
  */
 export function canTell(hypothesis: Hypothesis, observed: Observed, pack: Pack, cells: number): boolean {
-  const { currentA, resistanceOhm, timeS } = observed.trajectory;
+  const { currentA, resistanceOhm, timeS, typicalV } = observed.trajectory;
   if (hypothesis.free.ohmic !== undefined) {
     let low = Infinity;
     let high = -Infinity;
-    for (const i of currentA) {
+    currentA.forEach((i, k) => {
+      // What was drawn between records was judged, with no volts beside it.
+      if (Number.isNaN(typicalV[k]!)) return;
       low = Math.min(low, i);
       high = Math.max(high, i);
-    }
+    });
     const change = high - low;
     if (change < LEAST_LOAD * pack.profile.ratedCapacityAh) return false;
     if (change * resistanceOhm * cells < 2 * factsOf(pack.profile.chemistry).sensorStepV) return false;

@@ -4,6 +4,7 @@ import { findSegments, restPoints, type ScanRecord, type Segment } from '../scan
 import { lookAbsolutely, type AbsoluteLook, type OutOfBounds } from './absolute';
 import { diagnose, signatureFinding, type ChannelEstimate } from './diagnose';
 import { endsOf } from './ends';
+import { withLeaps } from './leaps';
 import { weighMeter, type MeterReading } from './meter';
 import { nextTest, rankTests, type RankedTest } from './nextTest';
 import { findSignatures } from './signature';
@@ -206,11 +207,12 @@ function beyondCompare(
  * @param known a capacity that another record of the same pack measured.
  */
 export function spreadReport(
-  record: ScanRecord,
+  given: ScanRecord,
   pack: Pack,
   metered: readonly MeterReading[] = [],
   known?: Measured,
 ): SpreadReport {
+  const record = withLeaps(given, pack);
   const segments = findSegments(record);
   const points = restPoints(record, segments);
   const look = lookAbsolutely(record, pack, points);

@@ -1,0 +1,75 @@
+import { describe, expect, it } from 'vitest';
+import { physicsCase, type SimCase } from '../simpack';
+import type { ScanRecord, Series } from '../scan';
+import { diagnose } from './diagnose';
+import { withLeaps } from './leaps';
+
+/** The record of a pack of particles with its drive not logged: rest near full, rest near empty, nothing in between. */
+function withoutDrive(c: SimCase): ScanRecord {
+  const current = c.record.currentA!.value;
+  const loaded = Array.from(current.keys()).filter((k) => Math.abs(current[k]!) > 1);
+  const settled = Math.floor(loaded.at(-1)! + 0.6 * (current.length - loaded.at(-1)!));
+  const keep = Array.from(current.keys()).filter((k) => k < loaded[0]! || k >= settled);
+  const cut = (s: Series): Series => ({
+    timeS: Float64Array.from(keep, (k) => s.timeS[k]!),
+    value: Float64Array.from(keep, (k) => s.value[k]!),
+  });
+  return {
+    ...c.record,
+    voltageV: c.record.voltageV.map(cut),
+    currentA: cut(c.record.currentA!),
+    temperatureC: null,
+  };
+}
+const drawnShare = (c: SimCase): number => {
+  const { timeS, value } = c.record.currentA!;
+  let ah = 0;
+  for (let k = 1; k < timeS.length; k++) ah += (value[k]! * (timeS[k]! - timeS[k - 1]!)) / 3600;
+  return ah / c.pack.profile.ratedCapacityAh;
+};
+const cases: SimCase[] = [];
+for (let seed = 140_000; cases.length < 24; seed++) {
+  const c = physicsCase(seed);
+  if (c?.recordClass === 'two-rests') cases.push(c);
+}
+
+describe('a drive between two rests that nobody logged', () => {
+  it('is told by the pack’s own voltages: about as much charge as was drawn', () => {
+    for (const c of cases) {
+      const joined = withLeaps(withoutDrive(c), c.pack);
+      expect(joined.assumed).toHaveLength(1);
+      const told = Number(/about (\d+) %/.exec(joined.notices.at(-1)!)![1]) / 100;
+      // As a share of a capacity that is not known: aged packs hold 70 to 100 % of the rating.
+      expect(told).toBeGreaterThan(0.8 * drawnShare(c));
+      expect(told).toBeLessThan(1.6 * drawnShare(c));
+    }
+  });
+
+  it('is never taken for self-discharge, and no cause is told that is not there', () => {
+    let right = 0;
+    let wrong = 0;
+    for (const c of cases) {
+      const { findings } = diagnose(withoutDrive(c), c.pack);
+      const truth = new Map(c.faults.map((f) => [c.pack.channels[f.channelIndex]!.id, f.verdict]));
+      for (const f of findings) {
+        expect(f.verdict).not.toBe('self-discharge');
+        if (f.verdict === 'undetermined') continue;
+        if (truth.get(f.channel) === f.verdict) right++;
+        else wrong++;
+      }
+    }
+    expect(right).toBeGreaterThanOrEqual(9);
+    expect(wrong).toBeLessThanOrEqual(1);
+  });
+
+  it('leaves records alone that were driven, that stood for days, or that settle after a drive', () => {
+    for (const c of cases) expect(withLeaps(c.record, c.pack)).toBe(c.record);
+    let stood = 0;
+    for (let seed = 141_000; stood < 12; seed++) {
+      const c = physicsCase(seed);
+      if (c?.recordClass !== 'long-rest') continue;
+      stood++;
+      expect(withLeaps(c.record, c.pack)).toBe(c.record);
+    }
+  });
+});
