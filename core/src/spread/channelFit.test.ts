@@ -154,7 +154,7 @@ describe.each(['nmc', 'lfp'] as const)('the fit of one channel of %s', (chemistr
         });
         if (run.status !== 0) throw new Error(run.stderr);
         const theirs = JSON.parse(run.stdout) as { cost: number; theta: number[] }[];
-        const lowest = Math.min(...theirs.map((f) => f.cost));
+        const lowest = Math.min(...theirs.map((f) => f.cost), ...ours.map((f) => f.chiSquare));
         hypotheses.forEach((h, i) => {
           const found = ours[i]!.chiSquare;
           // On the side that the explanation forbids there is nothing to compare.
