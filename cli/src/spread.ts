@@ -66,12 +66,13 @@ export function answerOf(report: SpreadReport): unknown {
       alternatives: f.alternatives.map((a) => ({ verdict: a.verdict, confidence: round(a.confidence, 3) })),
       estimate: Object.fromEntries(Object.entries(f.estimate).map(([k, v]) => [k, round(v as number, 4)])),
       reasons: f.reasons,
+      consequence: f.consequence ?? '',
     })),
     nextTest: report.nextTest,
     pack: report.pack,
     capacityAh: figure(report.capacityAh),
     health: figure(report.health),
-    differences: [],
+    differences: report.differences ?? [],
   };
 }
 
@@ -100,12 +101,16 @@ export async function spread(options: {
     ...(report.pack.verdict === 'ok' ? [] : [`The pack is ${report.pack.verdict}.`]),
     ...report.pack.reasons,
   ];
+  const harmless = (report.differences ?? []).map(
+    (x) => `${x.channel.padEnd(7)} ${x.module.padEnd(9)} differs, harmless: ${x.says}`,
+  );
   return [
     ...said,
     lines.length > 0 ? lines.join('\n') : beyond ? 'Nothing in it is compared.' : 'No channel stands out.',
     report.capacityAh.measured
       ? `Capacity: ${report.capacityAh.value.toFixed(1)} A·h (${report.capacityAh.low.toFixed(1)} to ${report.capacityAh.high.toFixed(1)}).`
       : `Capacity: not measured. ${report.capacityAh.why}`,
+    ...harmless,
     `Next: ${report.nextTest}`,
   ].join('\n');
 }

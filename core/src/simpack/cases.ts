@@ -40,12 +40,23 @@ export interface World {
     fault: SimFault,
     before: SimPack,
   ) => { detect: number; separate: number };
+  /** Faults that this world has beside the usual ones, by kind of record. */
+  more?: Partial<Record<RecordClass, Kind[]>>;
   /** A fault that stands out less is not counted. */
   leastDetect: number;
 }
 
 type Kind =
-  'imbalance' | 'low-capacity' | 'joint' | 'cell' | 'self-discharge' | 'offset' | 'tap' | 'stuck' | 'dead';
+  | 'imbalance'
+  | 'low-capacity'
+  | 'joint'
+  | 'cell'
+  | 'self-discharge'
+  | 'offset'
+  | 'tap'
+  | 'tap-load'
+  | 'stuck'
+  | 'dead';
 
 function randomPack(random: Random): Pack {
   const chemistry = random.pick<Chemistry>(['nmc', 'nmc', 'nca', 'lmo', 'lfp', 'lfp', 'nimh']);
@@ -169,6 +180,13 @@ function inject(sim: SimPack, kind: Kind, at: number, random: Random): SimFault[
       sim.channels[at + 1]!.offsetV -= offset;
       return [...one('sense-fault'), { channelIndex: at + 1, verdict: 'sense-fault', determinable: true }];
     }
+    case 'tap-load': {
+      // The wire between two channels hangs on a bar that carries the current: one reads its drop, the other lacks it.
+      const drop = (random.uniform() < 0.5 ? -1 : 1) * sim.ohmicOhm * cells * random.uniform(0.5, 1.5);
+      c.tapOhm = drop;
+      sim.channels[at + 1]!.tapOhm = -drop;
+      return [...one('sense-fault'), { channelIndex: at + 1, verdict: 'sense-fault', determinable: true }];
+    }
     case 'stuck':
       c.stuck = true;
       return one('sense-fault');
@@ -192,7 +210,7 @@ function sizeOf(sim: SimPack, { verdict, channelIndex }: SimFault): number | und
     case 'self-discharge':
       return ((c.leakPerDay - middle((x) => x.leakPerDay)) * sim.capacityAh * 1000) / 24;
     case 'sense-fault':
-      return c.stuck ? undefined : 1000 * (c.offsetV - middle((x) => x.offsetV));
+      return c.stuck || c.tapOhm ? undefined : 1000 * (c.offsetV - middle((x) => x.offsetV));
     default:
       return undefined;
   }
@@ -334,12 +352,12 @@ export function caseOf(world: World, seed: number): SimCase | null {
   const faults: SimFault[] = [];
   const count = random.uniform() < 0.15 ? 0 : recordClass === 'full' && random.uniform() < 0.3 ? 2 : 1;
   for (let f = 0; f < count; f++) {
-    const kind = random.pick(KINDS[recordClass]);
+    const kind = random.pick([...KINDS[recordClass], ...(world.more?.[recordClass] ?? [])]);
     const at = random.integer(0, pack.channels.length - 2);
     if (faults.some((x) => Math.abs(x.channelIndex - at) <= 2)) continue;
     const before: SimPack = { ...sim, channels: sim.channels.map((c) => ({ ...c })) };
     const made = inject(sim, kind, at, random);
-    if (kind !== 'tap' && kind !== 'stuck' && kind !== 'dead') {
+    if (!['tap', 'tap-load', 'stuck', 'dead'].includes(kind)) {
       const { detect, separate } = world.tells(sim, legs, made[0]!, before);
       if (detect < world.leastDetect || (separate > 4 && separate < 18)) return null;
       made[0]!.determinable = separate >= 18;

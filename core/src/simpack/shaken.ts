@@ -161,6 +161,12 @@ function tells(
   );
 }
 
-const SHAKEN: World = { salt: 0x77a3, shake, tells, leastDetect: 30 };
+const SHAKEN: World = {
+  salt: 0x77a3,
+  shake,
+  tells,
+  more: { drive: ['tap-load'], full: ['tap-load'], polled: ['tap-load'] },
+  leastDetect: 30,
+};
 /** A random case of the world in which every error term is another one, and none the one the diagnosis supposes. */
 export const shakenCase = (seed: number): SimCase | null => caseOf(SHAKEN, seed);

@@ -14,6 +14,8 @@ export interface SimChannel {
   fixedV?: number;
   /** The reading never moves from its first value. */
   stuck?: boolean;
+  /** Its sense wire sits where current flows: what it adds for each ampere, Ω. */
+  tapOhm?: number;
   /** What its board adds as a share of the reading. */
   gain?: number;
   /** How its own curve lies beside the others'. */
@@ -160,7 +162,7 @@ export function channelVolts(
     Math.min(0, soc) * 20 -
     currentA * sim.ohmicOhm * c.ohmicRatio -
     slowV * c.slowRatio;
-  return cells * cellV * (1 + (c.gain ?? 0)) + c.offsetV;
+  return cells * cellV * (1 + (c.gain ?? 0)) + c.offsetV + (c.tapOhm ?? 0) * currentA;
 }
 
 /** True voltages of a simulated pack along a course. */

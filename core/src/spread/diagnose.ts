@@ -1,14 +1,21 @@
-import { factsOf, modulesOfChannel, type Estimated, type Pack } from '../pack';
+import { factsOf, type Estimated, type Pack } from '../pack';
 import type { ScanRecord } from '../scan';
 import { blockInflation, type ChannelFit } from './channelModel';
 import { lookAbsolutely, type AbsoluteLook } from './absolute';
 import { observe, type Observed } from './observe';
 import { majorityOf, nothingWrong, type Judged, type Majority } from './majority';
-import { suspectedTaps, tapPairs } from './taps';
-import { findSignatures, type Signature } from './signature';
-import { estimateOf } from './estimate';
-import type { Alternative, ChannelFinding, Verdict } from './verdicts';
-import { explain } from './explain';
+import {
+  differencesOf,
+  loadTapFindings,
+  SEPARATE_LIMIT,
+  signatureFinding,
+  strangers,
+  verdictsOf,
+  type Difference,
+} from './tell';
+import { loadTaps, suspectedTaps, tapPairs } from './taps';
+import { findSignatures } from './signature';
+import type { ChannelFinding } from './verdicts';
 import { HEALTHY, hypothesesFor, OPEN } from './hypotheses';
 import { withLeaps } from './leaps';
 import { canTell, isMaterial, isSeen, isVisible } from './material';
@@ -19,9 +26,6 @@ const WIDE = new Set(['imbalance', 'low capacity, level at the start']);
 const SMALL_GAP = { soc: 0.03, capacity: 0.08 };
 /** A figure counts as measured when the record leaves less than this share of the doubt there was before. */
 const TELLS = 0.7;
-/** Explanations within this of the best are still open. */
-export const SEPARATE_LIMIT = 9;
-
 /** What the record measures of one channel against the typical one. */
 export interface ChannelEstimate {
   channelIndex: number;
@@ -33,6 +37,8 @@ export interface ChannelEstimate {
 
 export interface Diagnosis {
   findings: ChannelFinding[];
+  /** What differs for certain and does no harm. */
+  differences: Difference[];
   channels: ChannelEstimate[];
   startSocFraction: number;
   endSocFraction: number;
@@ -110,12 +116,6 @@ function isWrong(m: Majority, { channelIndex, byVerdict }: Judged): boolean {
   );
 }
 
-/**
- * No verdict is told surer than this: where every error of the model was another one (packs of particles), about one verdict
- * in fourteen that left no doubt in the figures was wrong, and in packs with the model's own errors one in a hundred.
- */
-const SUREST = 0.965;
-
 /** A channel whose pair speaks for it needs no more than this of its own. */
 const PAIRED_LIMIT = 3;
 
@@ -131,38 +131,50 @@ export function diagnose(
 ): Diagnosis {
   const record = withLeaps(given, pack);
   const facts = factsOf(pack.profile.chemistry);
-  const observed = observe(record, pack, new Set(look.outOfBounds.map((o) => o.channelIndex)));
-  const { trajectory } = observed;
+  const read = observe(record, pack, new Set(look.outOfBounds.map((o) => o.channelIndex)));
+  const { trajectory } = read;
   const signatures = findSignatures(record, pack, look);
   const signed = new Set(signatures.map((s) => s.channelIndex));
   const plain = [...pack.channels.keys()].filter((c) => !signed.has(c));
-  const m = majorityOf(record, pack, observed, plain);
+  const m = majorityOf(record, pack, read, plain);
+  const { observed } = m;
   const { rated, change } = currentsOf(pack, trajectory.currentA);
   const worked = trajectory.currentA.some((i) => Math.abs(i) > rated);
   const limit = worked ? facts.detect.load : facts.detect.rest;
 
   const healthy = new Map(plain.map((c) => [c, nothingWrong(m, c, m.inflation, { passes: 1 })]));
   const taps = suspectedTaps(m, plain, healthy, limit);
+  const byLoad = loadTaps(m, plain, limit);
+  const onBars = new Set(byLoad.flatMap((t) => t.channels));
+  const harmless: Judged[] = [];
   const judged = plain.flatMap((c): Judged[] => {
+    if (onBars.has(c)) return [];
     const enough = taps.has(c) ? PAIRED_LIMIT : limit;
     const gain = healthy.get(c)!.chiSquare - m.fit(c, OPEN, m.inflation, { passes: 1 }).chiSquare;
     if (gain < enough * 0.7) return [];
     const least = oddAfterAll(m, c, enough);
     if (!least) return [];
     const found = explanationsOf(m, c, least);
-    return found.detect > enough && isWrong(m, found) ? [found] : [];
+    if (found.detect <= enough) return [];
+    if (isWrong(m, found)) return [found];
+    if (found.detect > limit) harmless.push(found);
+    return [];
   });
   const pairs = tapPairs(judged, m.scatter, observed, pack);
   const standing = judged.filter((j) => j.detect > limit || pairs.has(j.channelIndex));
 
   const findings = [
     ...signatures.map((s) => signatureFinding(s, pack)),
+    ...byLoad.flatMap((t) => loadTapFindings(t, pack)),
     ...verdictsOf(standing, pack, pairs, m),
   ];
+  const told = new Set([...onBars, ...standing.map((j) => j.channelIndex)]);
+  findings.push(...strangers(m, plain, healthy, told));
   findings.sort((a, b) => b.detect - a.detect);
   const last = trajectory.socFraction.length - 1;
   return {
     findings,
+    differences: differencesOf(harmless, m),
     channels: plain.map((c) =>
       estimateOfChannel(
         m,
@@ -214,117 +226,4 @@ function estimateOfChannel(
         ? { value: 1 + f.theta[2]!, sd: f.sd[2]! }
         : null,
   };
-}
-
-/** What a signature says, how sure, and what else it could be. Only a meter tells a dead cell from a dead reading. */
-const SIGNED: Record<Signature['kind'], { verdict: Verdict; confidence: number; others: Alternative[] }> = {
-  dead: { verdict: 'dead', confidence: 0.95, others: [{ verdict: 'sense-fault', confidence: 0.05 }] },
-  reversed: { verdict: 'dead', confidence: 0.95, others: [{ verdict: 'sense-fault', confidence: 0.05 }] },
-  'over-charged': {
-    verdict: 'undetermined',
-    confidence: 0.5,
-    others: [
-      { verdict: 'imbalance', confidence: 0.5 },
-      { verdict: 'sense-fault', confidence: 0.5 },
-    ],
-  },
-  stuck: { verdict: 'sense-fault', confidence: 0.97, others: [{ verdict: 'dead', confidence: 0.02 }] },
-  beyond: { verdict: 'sense-fault', confidence: 0.97, others: [{ verdict: 'dead', confidence: 0.02 }] },
-};
-
-export function signatureFinding(s: Signature, pack: Pack): ChannelFinding {
-  const { verdict, confidence, others } = SIGNED[s.kind];
-  return {
-    channel: pack.channels[s.channelIndex]!.id,
-    module: modulesOfChannel(pack, s.channelIndex),
-    verdict,
-    confidence,
-    alternatives: others,
-    estimate: {},
-    reasons: [s.reason],
-    detect: 1e4,
-    separate: 1e3,
-    ...(s.kind === 'reversed' || s.kind === 'over-charged' ? { absolute: s.kind } : {}),
-  };
-}
-
-/** Verdicts by how likely the readings are under each: shares of all, and twice the logarithm against one another. */
-const shares = (judged: Judged): { verdict: Verdict; misfit: number; share: number }[] => {
-  const rows = [...judged.byVerdict].map(([verdict, v]) => ({ verdict, misfit: -2 * v.logEvidence }));
-  const least = Math.min(...rows.map((r) => r.misfit));
-  const weights = rows.map((r) => Math.exp(-(r.misfit - least) / 2));
-  const total = weights.reduce((a, b) => a + b, 0);
-  return rows.map((r, i) => ({ ...r, share: weights[i]! / total })).sort((a, b) => a.misfit - b.misfit);
-};
-
-/** Gives each odd channel its verdict, tap-wire pairs first. */
-function verdictsOf(
-  judged: Judged[],
-  pack: Pack,
-  taps: ReadonlyMap<number, number>,
-  { observed, scatter }: Majority,
-): ChannelFinding[] {
-  return judged.map((j): ChannelFinding => {
-    const ranked = shares(j);
-    const other = taps.get(j.channelIndex);
-    const best = ranked[0]!;
-    const rest = ranked.slice(1);
-    const separate = Math.min(1e6, (rest[0]?.misfit ?? Infinity) - best.misfit);
-    const common = {
-      channel: pack.channels[j.channelIndex]!.id,
-      module: modulesOfChannel(pack, j.channelIndex),
-      detect: j.detect,
-      separate,
-    };
-    if (other !== undefined) {
-      const { fit } = j.byVerdict.get('sense-fault')!;
-      const paired = pack.channels[other]!.id;
-      return {
-        ...common,
-        verdict: 'sense-fault',
-        confidence: 0.95,
-        alternatives: ranked
-          .filter((r) => r.verdict !== 'sense-fault')
-          .slice(0, 2)
-          .map((r) => ({ verdict: r.verdict, confidence: Math.min(0.04, r.share / 10) })),
-        estimate: estimateOf('sense-fault', j, observed, scatter),
-        pairedWith: paired,
-        reasons: [
-          `Reads ${Math.abs(fit.theta[5]! * 1000).toFixed(0)} mV ${fit.theta[5]! > 0 ? 'high' : 'low'} and its neighbour ${paired} is off by as much the other way: the tap wire between them.`,
-        ],
-      };
-    }
-    const alternatives: Alternative[] = rest
-      .filter((r) => r.share > 0.004)
-      .map((r) => ({ verdict: r.verdict, confidence: r.share }));
-    if (separate < SEPARATE_LIMIT) {
-      const open = ranked.filter((r) => r.misfit - best.misfit < SEPARATE_LIMIT);
-      return {
-        ...common,
-        verdict: 'undetermined',
-        confidence: 1 - best.share,
-        alternatives: open.map((r) => ({ verdict: r.verdict, confidence: r.share })),
-        estimate: estimateOf(best.verdict, j, observed, scatter),
-        reasons: explain(
-          best.verdict,
-          j.byVerdict.get(best.verdict)!,
-          observed,
-          pack,
-          j.channelIndex,
-          open.map((r) => r.verdict),
-        ),
-      };
-    }
-    return {
-      ...common,
-      verdict: best.verdict,
-      confidence: Math.min(SUREST, best.share),
-      alternatives,
-      ...(best.verdict === 'high-resistance'
-        ? { seat: j.byVerdict.get(best.verdict)!.hypothesis.tied ? ('cell' as const) : ('joint' as const) }
-        : {}),
-      estimate: estimateOf(best.verdict, j, observed, scatter),
-      reasons: explain(best.verdict, j.byVerdict.get(best.verdict)!, observed, pack, j.channelIndex, []),
-    };
-  });
 }

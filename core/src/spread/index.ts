@@ -13,3 +13,5 @@ export * from './meter';
 export * from './temperature';
 export * from './deviationMap';
 export * from './modern';
+export * from './tell';
+export * from './consequence';

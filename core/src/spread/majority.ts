@@ -4,6 +4,7 @@ import { fitChannel, residualNoise, slopesOf, type ChannelFit, type Hypothesis }
 import { HEALTHY, OPEN } from './hypotheses';
 import type { Observed } from './observe';
 import { packScatter, sensorStepOf } from './packScatter';
+import { withoutPlaceTrend } from './placeTrend';
 import type { Verdict } from './verdicts';
 
 /** Shape that is allowed, in times of the usual one, while the noise of the readings is told. */
@@ -49,14 +50,14 @@ export interface Majority {
 export function majorityOf(
   record: ScanRecord,
   pack: Pack,
-  observed: Observed,
+  given: Observed,
   plain: readonly number[],
 ): Majority {
   const facts = factsOf(pack.profile.chemistry);
-  const slopes = slopesOf(observed);
-  const floorV = (0.6 * sensorStepOf(record, facts.sensorStepV)) / Math.sqrt(observed.readingsPerMoment);
+  const slopes = slopesOf(given);
+  const floorV = (0.6 * sensorStepOf(record, facts.sensorStepV)) / Math.sqrt(given.readingsPerMoment);
   const fitWith =
-    (scatter: Scatter, noiseV: number): FitOne =>
+    (observed: Observed, scatter: Scatter, noiseV: number): FitOne =>
     (c, hypothesis, inflation, { passes = 8, near = false, also = [] } = {}) =>
       fitChannel(
         observed,
@@ -71,11 +72,11 @@ export function majorityOf(
         near,
         also,
       );
-  const loosely = fitWith({ ...facts.healthy, shapeV: WIDE_SHAPE * facts.healthy.shapeV }, 1.3 * floorV);
-  const { noiseV, inflation } = residualNoise(
-    plain.map((c) => loosely(c, OPEN, 1, { passes: 1 })),
-    floorV,
-  );
+  const wide = { ...facts.healthy, shapeV: WIDE_SHAPE * facts.healthy.shapeV };
+  const loosely = fitWith(given, wide, 1.3 * floorV);
+  const looks = plain.map((c) => loosely(c, OPEN, 1, { passes: 1 }));
+  const { noiseV, inflation } = residualNoise(looks, floorV);
+  const observed = withoutPlaceTrend(given, pack, plain, looks);
   const own = packScatter(
     observed,
     slopes,
@@ -93,7 +94,7 @@ export function majorityOf(
     harmless: largerOf(scatter, facts.healthy),
     noiseV,
     inflation,
-    fit: fitWith(scatter, noiseV),
+    fit: fitWith(observed, scatter, noiseV),
   };
 }
 

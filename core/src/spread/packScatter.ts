@@ -39,13 +39,16 @@ const priorOf = (s: Scatter, cells: number): number[] => [
 ];
 
 /** Logarithm of the likelihood of a channel's readings with the parameters integrated out, but for what no prior changes. */
-function logEvidence({ info, rhs }: Sums, prior: readonly number[]): number {
-  const m = new Float64Array(COUNT * COUNT);
-  const z = new Float64Array(COUNT);
-  for (let i = 0; i < COUNT; i++) {
+const logEvidence = ({ info, rhs }: Sums, prior: readonly number[]): number => evidenceOf(info, rhs, prior);
+
+function evidenceOf(info: Float64Array, rhs: Float64Array, prior: readonly number[]): number {
+  const n = rhs.length;
+  const m = new Float64Array(n * n);
+  const z = new Float64Array(n);
+  for (let i = 0; i < n; i++) {
     z[i] = prior[i]! * rhs[i]!;
-    for (let j = 0; j < COUNT; j++) m[i * COUNT + j] = prior[i]! * prior[j]! * info[i * COUNT + j]!;
-    m[i * (COUNT + 1)]! += 1;
+    for (let j = 0; j < n; j++) m[i * n + j] = prior[i]! * prior[j]! * info[i * n + j]!;
+    m[i * (n + 1)]! += 1;
   }
   const x = solveSpd(m, z);
   return 0.5 * (x.reduce((s, v, i) => s + v * z[i]!, 0) - logDeterminant(m));
@@ -99,14 +102,25 @@ export function packScatter(
     const most = Math.max(...each);
     return most + Math.log(each.reduce((t, e) => t + Math.exp(e - most), 0) / each.length);
   });
+  const pairs = tapEvidence(sums, plain, usual, wide);
   const score = (scatter: Scatter): number => {
     let total = 0;
-    sums.forEach((s, i) => {
+    const single = sums.map((s, i) => {
       const healthy = Math.log(1 - FAULTY_SHARE) + logEvidence(s, priorOf(scatter, s.cells));
       const faulty = Math.log(FAULTY_SHARE) + anything[i]!;
-      const most = Math.max(healthy, faulty);
-      total += most + Math.log(Math.exp(healthy - most) + Math.exp(faulty - most));
+      return logAdd(healthy, faulty);
     });
+    for (let i = 0; i < single.length; i++) {
+      const apart = single[i]! + (single[i + 1] ?? 0);
+      const paired = pairs[i] ?? -Infinity;
+      if (paired <= apart) {
+        total += single[i]!;
+        continue;
+      }
+      // One wire for two channels.
+      total += logAdd(apart, paired);
+      i++;
+    }
     for (const key of KEYS) total -= 0.5 * (Math.log(scatter[key] / usual[key]) / USUAL_LOG_SD) ** 2;
     return total;
   };
@@ -129,6 +143,44 @@ export function packScatter(
     if (best - before < 0.1) break;
   }
   return scatter;
+}
+
+const logAdd = (a: number, b: number): number => Math.max(a, b) + Math.log1p(Math.exp(-Math.abs(a - b)));
+
+/**
+ * Logarithm of the likelihood of two neighbours whose tap wire is off: one is off by what the other is off the other way,
+ * by as much as a wire may be. By position of the first; −∞ where the next channel is no neighbour.
+ */
+function tapEvidence(
+  sums: readonly Sums[],
+  plain: readonly number[],
+  usual: Scatter,
+  wide: Partial<Record<Parameter, number>>,
+): number[] {
+  const offset = PARAMETERS.indexOf('offset');
+  const wideV = wide.offset ?? usual.offsetV;
+  return sums.map((a, i) => {
+    const b = sums[i + 1];
+    if (!b || plain[i + 1] !== plain[i]! + 1) return -Infinity;
+    // Both together, with one unknown more: the offset of the first is minus that of the second.
+    const n = 2 * COUNT + 1;
+    const prior = [...priorOf(usual, a.cells), ...priorOf(usual, b.cells), wideV];
+    const info = new Float64Array(n * n);
+    const rhs = new Float64Array(n);
+    [a, b].forEach((s, k) => {
+      const sign = k === 0 ? 1 : -1;
+      for (let p = 0; p < COUNT; p++) {
+        rhs[k * COUNT + p] = s.rhs[p]!;
+        for (let q = 0; q < COUNT; q++) info[(k * COUNT + p) * n + k * COUNT + q] = s.info[p * COUNT + q]!;
+        const cross = sign * s.info[p * COUNT + offset]!;
+        info[(k * COUNT + p) * n + n - 1] = cross;
+        info[(n - 1) * n + k * COUNT + p] = cross;
+      }
+      rhs[n - 1]! += sign * s.rhs[offset]!;
+      info[n * n - 1]! += s.info[offset * COUNT + offset]!;
+    });
+    return Math.log(FAULTY_SHARE) + evidenceOf(info, rhs, prior);
+  });
 }
 
 /** Steps a board may report in, V per reading. Common practice, no source. */

@@ -2,7 +2,8 @@ import { chemistryName, limitValue, measured, notMeasured, scaled, type Measured
 import { costOfSuspects, rangeKm, usableCapacity, type GroupState } from '../range';
 import { findSegments, restPoints, type ScanRecord, type Segment } from '../scan';
 import { lookAbsolutely, type AbsoluteLook, type OutOfBounds } from './absolute';
-import { diagnose, signatureFinding, type ChannelEstimate } from './diagnose';
+import { consequenceOf } from './consequence';
+import { diagnose, type ChannelEstimate } from './diagnose';
 import { endsOf } from './ends';
 import { withLeaps } from './leaps';
 import { weighMeter, type MeterReading } from './meter';
@@ -10,6 +11,7 @@ import { nextTest, rankTests, type RankedTest } from './nextTest';
 import { findSignatures } from './signature';
 import { spreadAt, type Spread } from './spread';
 import { median } from './statistics';
+import { signatureFinding, type Difference } from './tell';
 import { temperatureSpread, type TemperatureSpread } from './temperature';
 import type { Alone } from './trajectory';
 import type { ChannelFinding } from './verdicts';
@@ -19,6 +21,8 @@ export interface CostedFinding extends ChannelFinding {
   channelIndex: number;
   costAh: Measured;
   costKm: Measured;
+  /** What it does to the vehicle, with figures where the record measures them; empty where nothing can be said. */
+  consequence?: string;
 }
 
 /**
@@ -55,6 +59,8 @@ export interface SpreadReport {
   nearEmpty: Spread | null;
   tilt: { from: TiltEnd; to: TiltEnd } | null;
   findings: CostedFinding[];
+  /** What differs for certain and does no harm: named, never accused. Left out by earlier versions. */
+  differences?: Difference[];
   channels: ChannelEstimate[];
   /** Capacity of the typical channel, and as a share of the rating. */
   capacityAh: Measured;
@@ -228,6 +234,7 @@ export function spreadReport(
   const wrong = new Set(found.filter((f) => f.verdict === 'sense-fault').map((f) => indexOf.get(f.channel)!));
   const channels = d.channels.filter((c) => !wrong.has(c.channelIndex));
   const own = capacityOf(trajectory.alone);
+  const resistanceMilliohm = resistanceOf(trajectory.alone, pack);
   const capacityAh = known?.measured && !own.measured ? known : own;
   const health = scaled(capacityAh, 1 / pack.profile.ratedCapacityAh);
   const dead = found.filter((f) => f.verdict === 'dead');
@@ -260,7 +267,14 @@ export function spreadReport(
   const noCost = notMeasured('What it costs is not told by this verdict.', 'Measure it on the bench.');
   const findings = found.map((f): CostedFinding => {
     const costAh = real.includes(f) ? charge(costs.costAh[modules.indexOf(f.module)]!) : noCost;
-    return { ...f, channelIndex: indexOf.get(f.channel)!, costAh, costKm: kmOf(costAh, pack) };
+    const channelIndex = indexOf.get(f.channel)!;
+    return {
+      ...f,
+      channelIndex,
+      costAh,
+      costKm: kmOf(costAh, pack),
+      consequence: consequenceOf(f, { pack, channelIndex, capacityAh, resistanceMilliohm }),
+    };
   });
   const size = (m: Measured): number => (m.measured ? m.value : 0);
   findings.sort(
@@ -307,10 +321,11 @@ export function spreadReport(
     nearEmpty,
     tilt: nearFull && nearEmpty ? { from: end(nearFull), to: end(nearEmpty) } : null,
     findings,
+    differences: d.differences,
     channels,
     capacityAh,
     health,
-    resistanceMilliohm: resistanceOf(trajectory.alone, pack),
+    resistanceMilliohm,
     usableAh,
     usableKm: kmOf(usableAh, pack),
     mendedAh,

@@ -1,7 +1,8 @@
 import type { Pack, Scatter } from '../pack';
-import { PARAMETERS, type ChannelFit } from './channelModel';
+import { PARAMETERS, type ChannelFit, type Hypothesis } from './channelModel';
 import { hypothesesFor } from './hypotheses';
-import type { Judged, Majority } from './majority';
+import { nothingWrong, type Judged, type Majority } from './majority';
+import { canTell, HEALTHY_WITHIN } from './material';
 import type { Observed } from './observe';
 
 /**
@@ -61,3 +62,57 @@ export function tapPairs(
   }
   return pairs;
 }
+
+/** A sense wire on a bar that carries current: it reads the drop of that bar to one channel and takes it from the next. */
+const SENSE_JOINT: Hypothesis = {
+  name: 'sense joint',
+  free: { ohmic: 2 },
+  levelAt: 'start',
+  tied: false,
+  penalty: 0,
+};
+/** No cell has so much less resistance than the others: the reading is wrong. From memory. */
+const LESS_THAN_ANY = 0.2;
+
+/** Two neighbours whose readings follow the current, as much as each other the other way. */
+export interface LoadTap {
+  channels: [number, number];
+  /** What the first reads too little for each ampere drawn, Ω; negative: too much. */
+  ohm: number;
+  /** How much better that is than nothing wrong with both, by chi-square. */
+  detect: number;
+}
+
+/**
+ * Pairs of neighbours of which one seems to have too much resistance at once with the current and the other as much too
+ * little. No cell has less than nothing to spare, so the wire between them is what is wrong.
+ */
+export function loadTaps(m: Majority, plain: readonly number[], limit: number): LoadTap[] {
+  const { observed, pack, scatter, inflation } = m;
+  const at = PARAMETERS.indexOf('ohmic');
+  const able = plain.filter((c) => canTell(SENSE_JOINT, observed, pack, pack.channels[c]!.cells));
+  const look = new Map(able.map((c) => [c, m.fit(c, SENSE_JOINT, inflation, { passes: 1 })]));
+  const taken = new Set<number>();
+  const found: LoadTap[] = [];
+  for (const a of able) {
+    const b = a + 1;
+    const [fa, fb] = [look.get(a), look.get(b)];
+    if (!fa || !fb || taken.has(a)) continue;
+    const drop = (f: ChannelFit, c: number): number => f.theta[at]! * pack.channels[c]!.cells;
+    const [da, db] = [drop(fa, a), drop(fb, b)];
+    if (da * db >= 0) continue;
+    const less = da < 0 ? fa.theta[at]! : fb.theta[at]!;
+    if (less > -Math.max(LESS_THAN_ANY, HEALTHY_WITHIN * scatter.resistance)) continue;
+    const cells = Math.max(pack.channels[a]!.cells, pack.channels[b]!.cells);
+    const variance = cells ** 2 * (fa.sd[at]! ** 2 + fb.sd[at]! ** 2 + 2 * scatter.resistance ** 2);
+    const mismatch = (da + db) ** 2 / (variance + (MISMATCH * Math.max(Math.abs(da), Math.abs(db))) ** 2);
+    const calm = (c: number): number => nothingWrong(m, c, inflation, { passes: 1 }).chiSquare;
+    const detect = calm(a) - fa.chiSquare + calm(b) - fb.chiSquare - mismatch;
+    if (mismatch > 6 || detect < 2 * limit) continue;
+    taken.add(a).add(b);
+    found.push({ channels: [a, b], ohm: ((da - db) / 2) * observed.trajectory.resistanceOhm, detect });
+  }
+  return found;
+}
+/** Both halves of one wire's error agree within this share. From memory. */
+const MISMATCH = 0.1;

@@ -43,6 +43,9 @@ export interface ChannelFinding {
   /** How plainly it stands out and how far the next explanation is from fitting (chi-square). */
   detect: number;
   separate: number;
+  /** What its likeliest explanation leaves of the readings, and what readings of this record scatter by, mV. */
+  leftMv?: number;
+  scatterMv?: number;
   /** The other channel of a tap-wire pair. */
   pairedWith?: string;
   /** What the volts say by themselves, beyond the verdict. */

@@ -1,0 +1,274 @@
+import { factsOf, modulesOfChannel, type Pack } from '../pack';
+import { PARAMETERS, type ChannelFit } from './channelModel';
+import { estimateOf } from './estimate';
+import { explain, verdictName } from './explain';
+import { OPEN } from './hypotheses';
+import type { Judged, Majority } from './majority';
+import type { Observation } from './observe';
+import type { Signature } from './signature';
+import { median } from './statistics';
+import type { LoadTap } from './taps';
+import type { Alternative, ChannelFinding, Verdict } from './verdicts';
+
+/** Explanations within this of the best are still open. */
+export const SEPARATE_LIMIT = 9;
+
+/**
+ * No verdict is told surer than this: where every error of the model was another one (packs of particles), about one verdict
+ * in fourteen that left no doubt in the figures was wrong, and in packs with the model's own errors one in a hundred.
+ */
+const SUREST = 0.965;
+
+/** Two channels whose shared sense wire hangs on a bar that carries the current. */
+export function loadTapFindings({ channels: [a, b], ohm, detect }: LoadTap, pack: Pack): ChannelFinding[] {
+  const size = `${+Math.abs(ohm * 1e3).toPrecision(2)} mV for each ampere`;
+  return [a, b].map((c): ChannelFinding => {
+    const paired = pack.channels[c === a ? b : a]!.id;
+    const little = (c === a) === ohm > 0;
+    return {
+      channel: pack.channels[c]!.id,
+      module: modulesOfChannel(pack, c),
+      verdict: 'sense-fault',
+      confidence: 0.95,
+      alternatives: [{ verdict: 'high-resistance', confidence: 0.04 }],
+      estimate: {},
+      reasons: [
+        `Reads ${size} drawn too ${little ? 'little' : 'much'}, and its neighbour ${paired} as much too ${little ? 'much' : 'little'}: no cell has less resistance than none to spare, so the sense wire between them sits on a joint that carries the current.`,
+      ],
+      detect,
+      separate: detect,
+      pairedWith: paired,
+    };
+  });
+}
+
+/** What a signature says, how sure, and what else it could be. Only a meter tells a dead cell from a dead reading. */
+const SIGNED: Record<Signature['kind'], { verdict: Verdict; confidence: number; others: Alternative[] }> = {
+  dead: { verdict: 'dead', confidence: 0.95, others: [{ verdict: 'sense-fault', confidence: 0.05 }] },
+  reversed: { verdict: 'dead', confidence: 0.95, others: [{ verdict: 'sense-fault', confidence: 0.05 }] },
+  'over-charged': {
+    verdict: 'undetermined',
+    confidence: 0.5,
+    others: [
+      { verdict: 'imbalance', confidence: 0.5 },
+      { verdict: 'sense-fault', confidence: 0.5 },
+    ],
+  },
+  stuck: { verdict: 'sense-fault', confidence: 0.97, others: [{ verdict: 'dead', confidence: 0.02 }] },
+  beyond: { verdict: 'sense-fault', confidence: 0.97, others: [{ verdict: 'dead', confidence: 0.02 }] },
+};
+
+export function signatureFinding(s: Signature, pack: Pack): ChannelFinding {
+  const { verdict, confidence, others } = SIGNED[s.kind];
+  return {
+    channel: pack.channels[s.channelIndex]!.id,
+    module: modulesOfChannel(pack, s.channelIndex),
+    verdict,
+    confidence,
+    alternatives: others,
+    estimate: {},
+    reasons: [s.reason],
+    detect: 1e4,
+    separate: 1e3,
+    ...(s.kind === 'reversed' || s.kind === 'over-charged' ? { absolute: s.kind } : {}),
+  };
+}
+
+/** Verdicts by how likely the readings are under each: shares of all, and twice the logarithm against one another. */
+const shares = (judged: Judged): { verdict: Verdict; misfit: number; share: number }[] => {
+  const rows = [...judged.byVerdict].map(([verdict, v]) => ({ verdict, misfit: -2 * v.logEvidence }));
+  const least = Math.min(...rows.map((r) => r.misfit));
+  const weights = rows.map((r) => Math.exp(-(r.misfit - least) / 2));
+  const total = weights.reduce((a, b) => a + b, 0);
+  return rows.map((r, i) => ({ ...r, share: weights[i]! / total })).sort((a, b) => a.misfit - b.misfit);
+};
+
+/** Three in four readings of a normal error lie within this many standard deviations. */
+const QUARTILES_SD = 1.15;
+/**
+ * What a fit leaves of a channel's readings, as a standard deviation, V: by the quartiles, since a reading that came late
+ * in a step of current says nothing of the channel.
+ */
+function leftV({ residualV }: Pick<ChannelFit, 'residualV'>): number {
+  const sorted = Float64Array.from(residualV, Math.abs).sort();
+  return (sorted[Math.floor(0.75 * (sorted.length - 1))] ?? 0) / QUARTILES_SD;
+}
+
+/**
+ * A verdict is no better than its fit: from this many times the scatter of the readings, and this share of the whole
+ * deviation, what is left says that the cause is another one. Set by packs of particles: of right verdicts one in 170
+ * leaves a third, none two fifths.
+ */
+const UNFIT = [
+  { times: 4.5, share: 0.4 },
+  { times: 12, share: 0.25 },
+];
+
+/** Why no explanation is good enough for a verdict, in words; null where one is. */
+function unexplained(f: ChannelFit, { deviationV }: Observation, m: Majority): string | null {
+  const left = leftV(f);
+  const whole = leftV({ residualV: deviationV });
+  const scatter = m.noiseV * Math.sqrt(m.inflation);
+  if (!UNFIT.some((u) => left > u.times * scatter && left > u.share * whole)) return null;
+  const mv = (v: number): string => `${(1000 * v).toFixed(1)} mV`;
+  return `Nothing known explains it: of ${mv(whole)} that it lies off, ${mv(left)} remain under the best cause, where readings of this record scatter by ${mv(scatter)}. Look at its course, the channel map and its plug before anything is replaced.`;
+}
+
+/** Gives each odd channel its verdict, tap-wire pairs first. */
+export function verdictsOf(
+  judged: Judged[],
+  pack: Pack,
+  taps: ReadonlyMap<number, number>,
+  m: Majority,
+): ChannelFinding[] {
+  const { observed, scatter } = m;
+  return judged.map((j): ChannelFinding => {
+    const ranked = shares(j);
+    const other = taps.get(j.channelIndex);
+    const best = ranked[0]!;
+    const rest = ranked.slice(1);
+    const separate = Math.min(1e6, (rest[0]?.misfit ?? Infinity) - best.misfit);
+    const common = {
+      channel: pack.channels[j.channelIndex]!.id,
+      module: modulesOfChannel(pack, j.channelIndex),
+      detect: j.detect,
+      separate,
+      leftMv: 1000 * leftV(j.byVerdict.get(best.verdict)!.fit),
+    };
+    if (other !== undefined) {
+      const { fit } = j.byVerdict.get('sense-fault')!;
+      const paired = pack.channels[other]!.id;
+      return {
+        ...common,
+        verdict: 'sense-fault',
+        confidence: 0.95,
+        alternatives: ranked
+          .filter((r) => r.verdict !== 'sense-fault')
+          .slice(0, 2)
+          .map((r) => ({ verdict: r.verdict, confidence: Math.min(0.04, r.share / 10) })),
+        estimate: estimateOf('sense-fault', j, observed, scatter),
+        pairedWith: paired,
+        reasons: [
+          `Reads ${Math.abs(fit.theta[5]! * 1000).toFixed(0)} mV ${fit.theta[5]! > 0 ? 'high' : 'low'} and its neighbour ${paired} is off by as much the other way: the tap wire between them.`,
+        ],
+      };
+    }
+    const alternatives: Alternative[] = rest
+      .filter((r) => r.share > 0.004)
+      .map((r) => ({ verdict: r.verdict, confidence: r.share }));
+    const unfit = unexplained(j.byVerdict.get(best.verdict)!.fit, observed.channels[j.channelIndex]!, m);
+    if (unfit !== null)
+      return {
+        ...common,
+        verdict: 'undetermined',
+        confidence: 1 - best.share,
+        alternatives: ranked
+          .filter((r) => r.share > 0.004)
+          .map((r) => ({ verdict: r.verdict, confidence: r.share })),
+        estimate: {},
+        reasons: [unfit],
+      };
+    if (separate < SEPARATE_LIMIT) {
+      const open = ranked.filter((r) => r.misfit - best.misfit < SEPARATE_LIMIT);
+      return {
+        ...common,
+        verdict: 'undetermined',
+        confidence: 1 - best.share,
+        alternatives: open.map((r) => ({ verdict: r.verdict, confidence: r.share })),
+        estimate: estimateOf(best.verdict, j, observed, scatter),
+        reasons: explain(
+          best.verdict,
+          j.byVerdict.get(best.verdict)!,
+          observed,
+          pack,
+          j.channelIndex,
+          open.map((r) => r.verdict),
+        ),
+      };
+    }
+    return {
+      ...common,
+      verdict: best.verdict,
+      confidence: Math.min(SUREST, best.share),
+      alternatives,
+      ...(best.verdict === 'high-resistance'
+        ? { seat: j.byVerdict.get(best.verdict)!.hypothesis.tied ? ('cell' as const) : ('joint' as const) }
+        : {}),
+      estimate: estimateOf(best.verdict, j, observed, scatter),
+      reasons: explain(best.verdict, j.byVerdict.get(best.verdict)!, observed, pack, j.channelIndex, []),
+    };
+  });
+}
+
+/** A channel fits nothing from this many times the scatter on, and from this many times what is left of the usual channel. */
+const STRANGE = { scatter: 6, others: 4 };
+
+/** Channels of which nothing is told, but whose readings are none that any cell or board would give. */
+export function strangers(
+  m: Majority,
+  plain: readonly number[],
+  healthy: ReadonlyMap<number, ChannelFit>,
+  told: ReadonlySet<number>,
+): ChannelFinding[] {
+  const usual = median(plain.map((c) => leftV(healthy.get(c)!)));
+  const scatter = m.noiseV * Math.sqrt(m.inflation);
+  const least = Math.max(STRANGE.scatter * scatter, STRANGE.others * usual);
+  return plain.flatMap((c): ChannelFinding[] => {
+    if (told.has(c) || leftV(healthy.get(c)!) < least) return [];
+    const open = m.fit(c, OPEN, m.inflation);
+    const why = leftV(open) < least ? null : unexplained(open, m.observed.channels[c]!, m);
+    return why === null
+      ? []
+      : [
+          {
+            channel: m.pack.channels[c]!.id,
+            module: modulesOfChannel(m.pack, c),
+            verdict: 'undetermined',
+            confidence: 0.5,
+            alternatives: [{ verdict: 'sense-fault', confidence: 0.5 }],
+            estimate: {},
+            reasons: [why],
+            detect: (leftV(open) / scatter) ** 2,
+            separate: 0,
+            leftMv: 1000 * leftV(open),
+            scatterMv: 1000 * scatter,
+          },
+        ];
+  });
+}
+
+/** A channel that differs from the others for certain, by so little that it does no harm. */
+export interface Difference {
+  channel: string;
+  module: string;
+  /** What it differs by, likeliest. */
+  of: Verdict;
+  says: string;
+}
+
+/** What is real but harmless: named, never accused. */
+export function differencesOf(judged: readonly Judged[], m: Majority): Difference[] {
+  const { matters } = factsOf(m.pack.profile.chemistry);
+  const pct = (x: number): string => `${(Math.abs(x) * 100).toFixed(1)} %`;
+  return judged.flatMap((j): Difference[] => {
+    const best = shares(j)[0];
+    if (!best) return [];
+    const { theta } = j.byVerdict.get(best.verdict)!.fit;
+    const at = (p: (typeof PARAMETERS)[number]): number => theta[PARAMETERS.indexOf(p)]!;
+    const says: Partial<Record<Verdict, string>> = {
+      imbalance: `${pct(at('soc'))} of charge ${at('soc') < 0 ? 'below' : 'above'} the others; ${pct(matters.socFraction)} would matter.`,
+      'low-capacity': `Holds ${pct(1 - 1 / (1 + at('capacity')))} less than the others; ${pct(matters.capacity)} would matter.`,
+      'high-resistance': `${(1 + at('ohmic')).toFixed(2)} times the resistance of the others; ${(1 + matters.resistance).toFixed(2)} would matter.`,
+      'self-discharge': `Loses ${(100 * at('leak')).toFixed(2)} % a day more than the others.`,
+      'sense-fault': `Reads ${Math.abs(1000 * at('offset')).toFixed(0)} mV ${at('offset') > 0 ? 'high' : 'low'}.`,
+    };
+    return [
+      {
+        channel: m.pack.channels[j.channelIndex]!.id,
+        module: modulesOfChannel(m.pack, j.channelIndex),
+        of: best.verdict,
+        says: says[best.verdict] ?? verdictName(best.verdict),
+      },
+    ];
+  });
+}
