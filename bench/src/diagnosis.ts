@@ -1,5 +1,5 @@
 import { diagnose, type ChannelFinding, type Verdict } from '@cellmend/core/spread';
-import { physicsCase, randomCase, type SimCase } from '@cellmend/core/simpack';
+import { physicsCase, randomCase, shakenCase, type SimCase } from '@cellmend/core/simpack';
 import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { readScanCsv } from '@cellmend/core/scan';
 import { readdirSync, readFileSync } from 'node:fs';
@@ -121,7 +121,10 @@ export function judge(score: Score, name: string, c: Pick<SimCase, 'pack' | 'rec
   }
 }
 
-function lines(label: string, s: Score): Line[] {
+/** False flags that are allowed for every thousand healthy channels, by world. */
+const FALSE_AIM = { own: 0.5, physics: 1 };
+
+function lines(label: string, s: Score, falseAim = FALSE_AIM.own): Line[] {
   const share = (a: number, b: number): string => `${((100 * a) / Math.max(1, b)).toFixed(1)} %`;
   const per1000 = (1000 * s.falseFlags) / Math.max(1, s.healthyChannels);
   return [
@@ -130,16 +133,16 @@ function lines(label: string, s: Score): Line[] {
       ours: `${s.found}`,
       against: `${s.faults}`,
       ratio: share(s.found, s.faults),
-      aim: '',
-      met: true,
+      aim: '≥ 98.5 %',
+      met: s.found >= 0.985 * s.faults,
     },
     {
       what: `${label}: right verdict where it can be told`,
       ours: `${s.right}`,
       against: `${s.determinable}`,
       ratio: share(s.right, s.determinable),
-      aim: '≥ 97 %',
-      met: s.right >= 0.97 * s.determinable,
+      aim: '≥ 98.5 %',
+      met: s.right >= 0.985 * s.determinable,
     },
     {
       what: `${label}: proper abstention`,
@@ -154,8 +157,8 @@ function lines(label: string, s: Score): Line[] {
       ours: `${s.falseFlags}`,
       against: `${s.healthyChannels}`,
       ratio: per1000.toFixed(2),
-      aim: '≤ 0.5',
-      met: per1000 <= 0.5,
+      aim: `≤ ${falseAim}`,
+      met: per1000 <= falseAim,
     },
   ];
 }
@@ -193,9 +196,12 @@ function world(name: string, make: (seed: number) => SimCase | null, count: numb
   return { name, all, byClass };
 }
 
+/** First seed of the bench: none of its cases was looked at while the diagnosis was made. */
+const UNSEEN = 700_000;
+
 /**
- * Verdicts on the recorded cases, on random packs of the simulator that shares its terms with the diagnosis, and on
- * packs of particles, which share none.
+ * Verdicts on the recorded cases, on random packs of the simulator that shares its terms with the diagnosis, on packs in
+ * which every error term is at random, and on packs of particles, which share none.
  */
 export async function benchDiagnosis(): Promise<void> {
   const folder = join(import.meta.dirname, '../../core/cases/scan');
@@ -216,22 +222,25 @@ export async function benchDiagnosis(): Promise<void> {
       })),
     });
   }
-  const random = world('random packs', randomCase, Number(process.env.BENCH_CASES ?? 2000), 1);
+  const count = Number(process.env.BENCH_CASES ?? 600);
   // Failures of single seeds below 200 000 were looked at while the diagnosis was made; from here on none were.
-  const physics = world('packs of particles', physicsCase, Number(process.env.BENCH_PHYSICS ?? 300), 700_000);
+  const random = world('random packs', randomCase, count, UNSEEN);
+  const shaken = world('packs with every error at random', shakenCase, count, UNSEEN);
+  const physics = world('packs of particles', physicsCase, count, UNSEEN);
   printTable('Diagnosis', [
     ...lines(`${recorded.cases} recorded cases`, recorded),
     ...lines(`${random.all.cases} ${random.name}`, random.all),
-    ...lines(`${physics.all.cases} ${physics.name}`, physics.all),
+    ...lines(`${shaken.all.cases} ${shaken.name}`, shaken.all),
+    ...lines(`${physics.all.cases} ${physics.name}`, physics.all, FALSE_AIM.physics),
   ]);
-  for (const { name, byClass } of [random, physics]) {
+  for (const { name, byClass } of [random, shaken, physics]) {
     console.log(`  ${name}`);
     for (const [kind, s] of byClass)
       console.log(
         `    ${kind.padEnd(18)} right ${s.right}/${s.determinable}, abstained ${s.abstained}/${s.open}, found ${s.found}/${s.faults}, false ${s.falseFlags}/${s.healthyChannels}`,
       );
   }
-  for (const { name, all } of [random, physics]) {
+  for (const { name, all } of [random, shaken, physics]) {
     const { bins, error } = calibration(all.told);
     console.log(`  ${name}: expected calibration error ${error.toFixed(3)} (aim ≤ 0.02)`);
     for (const b of bins)
@@ -247,5 +256,5 @@ export async function benchDiagnosis(): Promise<void> {
     }
   }
   if (process.env.BENCH_WRONG)
-    console.log([...recorded.wrong, ...random.all.wrong, ...physics.all.wrong].join('\n'));
+    console.log([recorded, random.all, shaken.all, physics.all].flatMap((s) => s.wrong).join('\n'));
 }

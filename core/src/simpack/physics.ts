@@ -44,6 +44,9 @@ const KINDS: Record<string, Kind[]> = {
   full: ['imbalance', 'low-capacity', 'joint', 'cell', 'offset', 'tap', 'stuck'],
 };
 
+/** Charge apart, as a share of capacity, up to which nobody would do anything. Common practice, no source. */
+const HARMLESS_SHARE = 0.02;
+
 /** Noise-free voltage of one channel at its terminals, before its board reads it. */
 const volts = (c: PhysicsChannel, { timeS, currentA }: Course): Float64Array =>
   particleVoltage(
@@ -340,6 +343,9 @@ export function physicsCase(seed: number): SimCase | null {
         0.0015,
       );
       if (detect < 30 || (separate > 4 && separate < 18)) return null;
+      // What differs by less does no harm, and is no fault.
+      if (kind === 'imbalance' && Math.abs(c.belowFullAh - healthy.belowFullAh) < HARMLESS_SHARE * capacity)
+        return null;
       faults[0]!.determinable = separate >= 18;
     }
   }

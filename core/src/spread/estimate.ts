@@ -10,7 +10,7 @@ import type { Estimate, Verdict } from './verdicts';
  * that, two standard deviations hold the truth in nine cases of ten in the own world, and of wrong readings in packs of
  * particles; there charge and capacity are still told too narrowly, in about half the cases.
  */
-const SYSTEMATIC = { charge: 0.1, loss: 0.22, leak: 0.16, offset: 0.05 };
+const SYSTEMATIC = { charge: 0.16, loss: 0.28, leak: 0.22, offset: 0.05 };
 /** Excess resistance: with readings every second, and more the longer they are apart, since fast lags then look ohmic. */
 const RESISTANCE = { sampled: 0.025, perTenSeconds: 0.06 };
 /** Share of the healthy scatter of boards that stays in a fitted offset. */

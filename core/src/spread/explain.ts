@@ -2,7 +2,7 @@ import { factsOf, type Pack } from '../pack';
 import type { ChannelFit, Hypothesis } from './channelModel';
 import { leakMilliamp } from './channelModel';
 import type { Observed } from './observe';
-import type { Verdict } from './verdicts';
+import type { Estimate, Verdict } from './verdicts';
 
 const NAMES: Record<Verdict, string> = {
   healthy: 'healthy',
@@ -28,9 +28,10 @@ export function explain(
   pack: Pack,
   channelIndex: number,
   open: Verdict[],
+  estimate: Estimate,
 ): string[] {
   const t = observed.trajectory;
-  const { theta, sd } = found.fit;
+  const { theta } = found.fit;
   const channel = observed.channels[channelIndex]!;
   const last = channel.at.length - 1;
   const firstMv = channel.deviationV[0]! * 1000;
@@ -53,11 +54,11 @@ export function explain(
   }
   if (verdict === 'imbalance')
     reasons.push(
-      `The gap is the same ${pct(Math.abs(theta[0]!))} of charge all along (± ${pct(sd[0]!)}), ${(Math.abs(theta[0]!) * t.capacityAh).toFixed(1)} A·h ${theta[0]! < 0 ? 'low' : 'high'}.`,
+      `The gap is the same ${pct(Math.abs(theta[0]!))} of charge all along (± ${pct((estimate.deltaSocPctSd ?? 0) / 100)}), ${(Math.abs(theta[0]!) * t.capacityAh).toFixed(1)} A·h ${theta[0]! < 0 ? 'low' : 'high'}.`,
     );
   if (verdict === 'low-capacity')
     reasons.push(
-      `The gap grows with the charge drawn: it holds ${pct(1 / (1 + theta[1]!), 0)} of what the others hold (± ${pct(Math.hypot(sd[1]!, 0.005), 1)}).`,
+      `The gap grows with the charge drawn: it holds ${pct(1 / (1 + theta[1]!), 0)} of what the others hold (± ${pct(estimate.capacityRatioSd ?? 0)}).`,
     );
   if (verdict === 'high-resistance')
     reasons.push(

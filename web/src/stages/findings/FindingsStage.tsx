@@ -1,8 +1,6 @@
 import { REPAIR_LEVELS } from '@cellmend/contract/jobs';
 import { useState } from 'react';
-import { Button as AriaButton } from 'react-aria-components';
-import styled from 'styled-components';
-import { verdictName, type SpreadReport } from '@cellmend/core/spread';
+import { type SpreadReport } from '@cellmend/core/spread';
 import { decisionOf, leakOf, spreadOf } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import {
@@ -25,51 +23,7 @@ import { DecideReplace } from './DecideReplace';
 import { measuredText } from '../../ui/Measured';
 import { costOf, headline, suspectsOf } from './view';
 import { Evidence } from './Evidence';
-import { Meter } from './Meter';
-
-const List = styled.ol`
-  list-style: none;
-  margin: 0;
-  padding: 0;
-  display: flex;
-  flex-direction: column;
-  gap: 8px;
-`;
-const Item = styled(AriaButton)<{ $suspect: boolean }>`
-  width: 100%;
-  text-align: left;
-  background: var(--sheet);
-  color: var(--ink);
-  border: 1px solid var(--line);
-  border-radius: 4px;
-  padding: 9px 12px;
-  min-height: 60px;
-  display: grid;
-  grid-template-columns: 54px 1fr auto;
-  gap: 2px 10px;
-  align-items: baseline;
-  cursor: pointer;
-  ${(p) => p.$suspect && 'box-shadow: inset 4px 0 0 var(--sus);'}
-  b {
-    font-size: 17px;
-  }
-  span {
-    color: var(--mute);
-    font-size: 13.5px;
-    grid-column: 2 / 4;
-  }
-  &[aria-expanded='true'] {
-    border-color: var(--mat-text);
-  }
-`;
-const Reasons = styled.ul`
-  margin: 6px 0 4px;
-  padding: 0 12px 0 24px;
-  font-size: 14px;
-  li {
-    margin: 3px 0;
-  }
-`;
+import { Harmless, Item, List, SuspectRow } from './Suspects';
 
 /** Suspects in order of what they cost, why, and the next best test. */
 export function FindingsStage({ question }: StageProps) {
@@ -190,49 +144,18 @@ export function FindingsStage({ question }: StageProps) {
         {beyond ? <Settled report={report} /> : <Evidence report={report} scanIds={scanIds} />}
         <List>
           {suspects.map((s) => (
-            <li key={s.key}>
-              <Item
-                $suspect={s.confidence !== null}
-                aria-expanded={open === s.key}
-                onPress={() => {
-                  setOpen(open === s.key ? null : s.key);
-                  const m = pack.modules.find((k) => k.id === s.module.split(' + ')[0]);
-                  if (m) select(m.index);
-                }}
-              >
-                <b className="n">{s.module}</b>
-                <b>{s.title}</b>
-                <b className="n">{s.confidence === null ? '?' : percent(s.confidence)}</b>
-                <span>{s.line}</span>
-              </Item>
-              {open === s.key && (
-                <Reasons>
-                  {s.channels.flatMap((c) =>
-                    c.reasons.map((r, i) => (
-                      <li key={c.channel + i}>
-                        {s.channels.length > 1 && i === 0 ? `${c.channel}: ` : ''}
-                        {r}
-                      </li>
-                    )),
-                  )}
-                  <li style={{ listStyle: 'none' }}>
-                    <Meter channels={s.channels.map((c) => c.channelIndex)} worst={s.worst.channelIndex} />
-                  </li>
-                  {s.channels[0]!.alternatives.length > 0 && s.confidence !== null && (
-                    <li>
-                      <Mute>
-                        Could still be:{' '}
-                        {s.channels[0]!.alternatives.map(
-                          (a) => `${verdictName(a.verdict)} ${percent(a.confidence)}`,
-                        ).join(', ')}
-                        .
-                      </Mute>
-                    </li>
-                  )}
-                </Reasons>
-              )}
-            </li>
+            <SuspectRow
+              key={s.key}
+              suspect={s}
+              open={open === s.key}
+              onPress={() => {
+                setOpen(open === s.key ? null : s.key);
+                const m = pack.modules.find((k) => k.id === s.module.split(' + ')[0]);
+                if (m) select(m.index);
+              }}
+            />
           ))}
+          <Harmless differences={report.differences ?? []} />
           {!beyond && (
             <li>
               <Item $suspect={false} onPress={() => setTable(!table)} aria-expanded={table}>

@@ -1,0 +1,52 @@
+import { describe, expect, it } from 'vitest';
+import { physicsCase, randomCase, shakenCase, type SimCase } from '../simpack';
+import { diagnose } from './diagnose';
+
+/**
+ * How often diagnoses are right in a world of random packs. What a record can tell is worked out from the true packs, and in
+ * two of the worlds with no term of the diagnosis; `npm run bench diagnosis` prints the figures of 600 packs each.
+ */
+function score(make: (seed: number) => SimCase | null, count: number) {
+  const s = { told: 0, right: 0, faults: 0, found: 0, open: 0, abstained: 0, healthy: 0, accused: 0 };
+  let cases = 0;
+  for (let seed = 250_000; cases < count; seed++) {
+    const c = make(seed);
+    if (!c) continue;
+    cases++;
+    const { findings } = diagnose(c.record, c.pack);
+    const faulty = new Map(c.faults.map((f) => [c.pack.channels[f.channelIndex]!.id, f]));
+    for (const [id, fault] of faulty) {
+      const found = findings.find((f) => f.channel === id);
+      s.faults++;
+      if (found) s.found++;
+      if (fault.determinable) {
+        s.told++;
+        if (found?.verdict === fault.verdict) s.right++;
+      } else {
+        s.open++;
+        if (found?.verdict === 'undetermined') s.abstained++;
+      }
+    }
+    s.healthy += c.pack.channels.length - faulty.size;
+    s.accused += findings.filter((f) => !faulty.has(f.channel)).length;
+  }
+  return s;
+}
+
+describe.each([
+  ['that shares its errors with the diagnosis', randomCase, 50, { right: 0.96, found: 0.96, per1000: 1.5 }],
+  ['in which every error is at random', shakenCase, 50, { right: 0.88, found: 0.95, per1000: 2 }],
+  ['of particle cells', physicsCase, 40, { right: 0.85, found: 0.9, per1000: 2 }],
+] as const)('in a world %s', (_name, make, count, least) => {
+  it(
+    'faults are found, told for what they are, and healthy channels are left alone',
+    { timeout: 120_000 },
+    () => {
+      const s = score(make, count);
+      expect(s.right / s.told).toBeGreaterThanOrEqual(least.right);
+      expect(s.found / s.faults).toBeGreaterThanOrEqual(least.found);
+      expect((1000 * s.accused) / s.healthy).toBeLessThanOrEqual(least.per1000);
+      if (s.open >= 8) expect(s.abstained / s.open).toBeGreaterThanOrEqual(0.75);
+    },
+  );
+});
