@@ -1,5 +1,7 @@
 import type { Scatter } from '../pack';
-import { accumulateColumns, logDeterminant, solveSpd, spdInverseDiagonal } from './linear';
+import { CURVE_SHIFT_SD, CURVE_WAVES, SHAPES, shapesOf, wavesOf } from './curveErrors';
+import { minimise } from './levenberg';
+import { accumulateColumns, logDeterminant, spdInverseDiagonal } from './linear';
 import type { Observation, Observed } from './observe';
 import { CURVE_STEPS, sampledCurve } from './sampledCurve';
 import type { Trajectory } from './trajectory';
@@ -9,53 +11,7 @@ export const PARAMETERS = ['soc', 'capacity', 'ohmic', 'slow', 'leak', 'offset']
 export type Parameter = (typeof PARAMETERS)[number];
 /** Where the shapes begin among the parameters of a fit, and where the curve's own errors do. */
 const SHAPE = PARAMETERS.length;
-
-/**
- * How the real curve lies beside its table: shifted in charge, and waves of some mV. They matter only where a
- * channel is at another charge than the typical one, so the linear screening does without. From memory.
- */
-const CURVE_SHIFT_SD = 0.01;
-const CURVE_WAVES = [
-  { perSoc: 9, sdV: 0.002 },
-  { perSoc: 20, sdV: 0.0012 },
-];
-
-const waves = new WeakMap<Observed, { sin: Float64Array; cos: Float64Array }[]>();
-/** Sine and cosine of each wave at the typical cell's charge, once per record. */
-function wavesOf(observed: Observed): { sin: Float64Array; cos: Float64Array }[] {
-  let found = waves.get(observed);
-  if (!found) {
-    const soc = observed.trajectory.socFraction;
-    found = CURVE_WAVES.map(({ perSoc }) => ({
-      sin: soc.map((s) => Math.sin(perSoc * s)),
-      cos: soc.map((s) => Math.cos(perSoc * s)),
-    }));
-    waves.set(observed, found);
-  }
-  return found;
-}
-
-/**
- * How the curves of cells that aged differently lie beside one another at the same charge: waves a volt-scale of which
- * (`Scatter.shapeV`) the pack's own majority tells. Coarse to fine; what is coarser is charge and capacity.
- */
-const SHAPE_WAVES_PER_SOC = [7, 16, 36];
-export const SHAPES = 2 * SHAPE_WAVES_PER_SOC.length;
 const BENT = SHAPE + SHAPES;
-const shapes = new WeakMap<Observed, Float64Array[]>();
-/** One column per shape over the typical cell's charge, V for a unit. */
-function shapesOf(observed: Observed): Float64Array[] {
-  let found = shapes.get(observed);
-  if (!found) {
-    const soc = observed.trajectory.socFraction;
-    found = SHAPE_WAVES_PER_SOC.flatMap((w) => [
-      soc.map((s) => Math.sin(w * s)),
-      soc.map((s) => Math.cos(w * s)),
-    ]);
-    shapes.set(observed, found);
-  }
-  return found;
-}
 
 /**
  * What one unit of each parameter, and of each shape, adds to the readings of a channel while differences are small, V:
@@ -171,12 +127,134 @@ export function fitChannel(
   return best;
 }
 
-/** Steps tried before a look is left where it is. */
-const MOST_TRIES = 8;
-
 /** Room for the columns of one fit, kept between fits. */
 let scratch = new Float64Array(4096);
 
+/** How far each parameter may be from healthy under an explanation, one standard deviation. */
+function priorsOf({ free, tied }: Hypothesis, scatter: Scatter, cells: number, bent: boolean): number[] {
+  // A healthy channel's slow resistance goes with its ohmic one but for a little; a joint has nothing to do with it.
+  const slowSd = tied ? scatter.slow : Math.hypot(scatter.resistance, scatter.slow);
+  const priorSd = [
+    scatter.socFraction,
+    scatter.capacity,
+    scatter.resistance,
+    slowSd,
+    scatter.leakPerDay,
+    scatter.offsetV,
+    ...Array.from({ length: SHAPES }, () => cells * scatter.shapeV),
+    ...(bent ? [CURVE_SHIFT_SD, ...CURVE_WAVES.flatMap((w) => [w.sdV, w.sdV])] : []),
+  ];
+  PARAMETERS.forEach((p, j) => {
+    const wide = free[p];
+    if (wide !== undefined) priorSd[j] = wide;
+  });
+  return priorSd;
+}
+
+/** What one look at a channel needs: everything but the parameters. */
+interface Looked {
+  observed: Observed;
+  slopes: Float64Array;
+  channel: Observation;
+  cells: number;
+  hypothesis: Hypothesis;
+  bent: boolean;
+  /** One column a parameter: what it adds to each reading; kept from the last look so that the next step needs no second one. */
+  columns: Float64Array;
+  residualV: Float64Array;
+  shapeV: Float64Array;
+}
+
+/**
+ * The charge term of one reading, V a cell, and how it changes with the gap, V per unit of charge: the table's own
+ * difference, and that of the shift and the waves beside it, whose columns are filled.
+ */
+function chargeTerm(l: Looked, th: Float64Array, i: number, d: number): { charge: number; along: number } {
+  const k = l.channel.at[i]!;
+  const plain = l.slopes[k]!;
+  if (!l.bent) return { charge: plain * d, along: plain };
+  const n = l.residualV.length;
+  const s = l.observed.trajectory.socFraction[k]!;
+  const { volt, slope: steep } = sampledCurve(l.observed.curve);
+  const inside = Math.min(1, Math.max(0, s));
+  const insideToo = Math.min(1, Math.max(0, s + d));
+  const here = inside * CURVE_STEPS;
+  const there = insideToo * CURVE_STEPS;
+  const h = Math.floor(here);
+  const g = Math.floor(there);
+  const slope = steep[g]! + (there - g) * (steep[g + 1]! - steep[g]!);
+  const shift = th[BENT]!;
+  let charge =
+    volt[g]! +
+    (there - g) * (volt[g + 1]! - volt[g]!) -
+    volt[h]! -
+    (here - h) * (volt[h + 1]! - volt[h]!) +
+    // Beyond its ends the curve goes on as it left.
+    slope * (s + d - insideToo) -
+    plain * (s - inside) +
+    shift * (slope - plain);
+  let along =
+    s + d === insideToo
+      ? CURVE_STEPS * (volt[g + 1]! - volt[g]! + shift * (steep[g + 1]! - steep[g]!))
+      : slope;
+  l.columns[BENT * n + i] = l.cells * (slope - plain);
+  const waves = wavesOf(l.observed);
+  for (let j = 0; j < CURVE_WAVES.length; j++) {
+    // sin and cos of a sum, with those of the typical cell's charge known already.
+    const { sin, cos } = waves[j]!;
+    const { perSoc } = CURVE_WAVES[j]!;
+    const x = perSoc * d;
+    const small = x > -0.25 && x < 0.25;
+    // Series to the seventh power are good to 1e-9 there.
+    const cosD = small ? x * x * (-0.5 + x * x * (1 / 24 - (x * x) / 720)) : Math.cos(x) - 1;
+    const sinD = small ? x * (1 + x * x * (-1 / 6 + x * x * (1 / 120 - (x * x) / 5040))) : Math.sin(x);
+    const a = sin[k]! * cosD + cos[k]! * sinD;
+    const b = cos[k]! * cosD - sin[k]! * sinD;
+    const [byA, byB] = [th[BENT + 1 + 2 * j]!, th[BENT + 2 + 2 * j]!];
+    l.columns[(BENT + 1 + 2 * j) * n + i] = l.cells * a;
+    l.columns[(BENT + 2 + 2 * j) * n + i] = l.cells * b;
+    charge += byA * a + byB * b;
+    along += perSoc * (byA * (b + cos[k]!) - byB * (a + sin[k]!));
+  }
+  return { charge, along };
+}
+
+/** Fills residuals and columns for a set of parameters; returns the weighted sum of squares of the residuals. */
+function look(l: Looked, th: Float64Array, weight: number): number {
+  const { channel, columns, residualV, shapeV, cells, hypothesis } = l;
+  const t = l.observed.trajectory;
+  const n = residualV.length;
+  const level = hypothesis.levelAt === 'full' ? Math.max(0, 1 - t.socFraction[0]!) : 0;
+  const slowV = hypothesis.tied ? 1 : 0;
+  const startTime = t.timeS[0]!;
+  shapeV.fill(0);
+  for (let j = SHAPE; j < SHAPE + SHAPES; j++) {
+    const by = th[j]!;
+    if (by !== 0) for (let i = 0; i < n; i++) shapeV[i]! += by * columns[j * n + i]!;
+  }
+  let sum = 0;
+  for (let i = 0; i < n; i++) {
+    const k = channel.at[i]!;
+    const drawn = t.drawnAh[k]! / t.capacityAh + level;
+    const days = (t.timeS[k]! - startTime) / 86400;
+    const { charge, along } = chargeTerm(l, th, i, th[0]! - th[1]! * drawn - th[4]! * days);
+    const slow = slowV * th[2]! + th[3]!;
+    const r =
+      channel.deviationV[i]! -
+      (cells * (charge - th[2]! * t.ohmicV[k]! - slow * t.slowV[k]!) + th[5]! + shapeV[i]!);
+    residualV[i] = r;
+    sum += weight * channel.count[i]! * r * r;
+    columns[i] = cells * along;
+    columns[n + i] = -cells * along * drawn;
+    columns[2 * n + i] = -cells * (t.ohmicV[k]! + slowV * t.slowV[k]!);
+    columns[3 * n + i] = -cells * t.slowV[k]!;
+    columns[4 * n + i] = -cells * along * days;
+    columns[5 * n + i] = 1;
+  }
+  return sum;
+}
+
+/** One fit from one start; `beat` is the chi-square of another, beside which a start far behind is given up. */
 function fitFrom(
   observed: Observed,
   slopes: Float64Array,
@@ -190,164 +268,55 @@ function fitFrom(
   from: Float64Array | null,
   beat: number,
 ): ChannelFit {
-  const t = observed.trajectory;
-  const { curve } = observed;
-  const weight = 1 / (noiseV * noiseV * inflation);
-  // A healthy channel's slow resistance goes with its ohmic one but for a little; a joint has nothing to do with it.
-  const slowSd = hypothesis.tied ? scatter.slow : Math.hypot(scatter.resistance, scatter.slow);
-  const priorSd = [
-    scatter.socFraction,
-    scatter.capacity,
-    scatter.resistance,
-    slowSd,
-    scatter.leakPerDay,
-    scatter.offsetV,
-    ...Array.from({ length: SHAPES }, () => cells * scatter.shapeV),
-    ...(passes === 1 ? [] : [CURVE_SHIFT_SD, ...CURVE_WAVES.flatMap((w) => [w.sdV, w.sdV])]),
-  ];
-  const COUNT = priorSd.length;
-  PARAMETERS.forEach((p, j) => {
-    const wide = hypothesis.free[p];
-    if (wide !== undefined) priorSd[j] = wide;
-  });
-  const start = t.socFraction[0]!;
-  const level = hypothesis.levelAt === 'full' ? Math.max(0, 1 - start) : 0;
-  const theta = new Float64Array(COUNT);
-  if (from) theta.set(from.subarray(0, Math.min(from.length, COUNT)));
-  const n = channel.at.length;
-  const residualV = new Float64Array(n);
-  const startTime = t.timeS[0]!;
-
   const bent = passes > 1;
-  const wave = bent ? wavesOf(observed) : [];
-  const { volt, slope: steep } = sampledCurve(curve);
-  const slowV = hypothesis.tied ? 1 : 0;
-  // One column per parameter: what it adds to each reading, kept from the last look so that the next step needs no second one.
-  if (scratch.length < n * COUNT) scratch = new Float64Array(2 * n * COUNT);
-  const columns = scratch.subarray(0, n * COUNT);
+  const weight = 1 / (noiseV * noiseV * inflation);
+  const priorSd = priorsOf(hypothesis, scatter, cells, bent);
+  const count = priorSd.length;
+  const n = channel.at.length;
+  if (scratch.length < n * count) scratch = new Float64Array(2 * n * count);
+  const columns = scratch.subarray(0, n * count);
   // Shapes lie over the typical cell's charge, whatever the channel's own gap is.
   shapesOf(observed).forEach((shape, j) => {
     for (let i = 0; i < n; i++) columns[(SHAPE + j) * n + i] = shape[channel.at[i]!]!;
   });
-  const shape = new Float64Array(n);
-  /** Fills residuals and columns for a set of parameters; returns the chi-square. */
-  const look = (th: Float64Array): number => {
-    let sum = 0;
-    shape.fill(0);
-    for (let j = SHAPE; j < SHAPE + SHAPES; j++) {
-      const by = th[j]!;
-      if (by !== 0) for (let i = 0; i < n; i++) shape[i]! += by * columns[j * n + i]!;
-    }
-    for (let i = 0; i < n; i++) {
-      const k = channel.at[i]!;
-      const s = t.socFraction[k]!;
-      const drawn = t.drawnAh[k]! / t.capacityAh + level;
-      const days = (t.timeS[k]! - startTime) / 86400;
-      const d = th[0]! - th[1]! * drawn - th[4]! * days;
-      let charge: number;
-      let slope = slopes[k]!;
-      // How the charge term changes with the gap: the table's slope, and that of the waves beside it.
-      let along = slope;
-      if (bent) {
-        const inside = Math.min(1, Math.max(0, s));
-        const insideToo = Math.min(1, Math.max(0, s + d));
-        const here = inside * CURVE_STEPS;
-        const there = insideToo * CURVE_STEPS;
-        const h = Math.floor(here);
-        const g = Math.floor(there);
-        const plain = slope;
-        slope = steep[g]! + (there - g) * (steep[g + 1]! - steep[g]!);
-        charge =
-          volt[g]! +
-          (there - g) * (volt[g + 1]! - volt[g]!) -
-          volt[h]! -
-          (here - h) * (volt[h + 1]! - volt[h]!) +
-          // Beyond its ends the curve goes on as it left.
-          slope * (s + d - insideToo) -
-          plain * (s - inside);
-        along =
-          s + d === insideToo
-            ? CURVE_STEPS * (volt[g + 1]! - volt[g]! + th[BENT]! * (steep[g + 1]! - steep[g]!))
-            : slope;
-        columns[BENT * n + i] = cells * (slope - plain);
-        charge += th[BENT]! * (slope - plain);
-        for (let j = 0; j < CURVE_WAVES.length; j++) {
-          // sin and cos of a sum, with those of the typical cell's charge known already.
-          const { sin, cos } = wave[j]!;
-          const x = CURVE_WAVES[j]!.perSoc * d;
-          const small = x > -0.25 && x < 0.25;
-          // Series to the seventh power are good to 1e-9 there.
-          const cosD = small ? x * x * (-0.5 + x * x * (1 / 24 - (x * x) / 720)) : Math.cos(x) - 1;
-          const sinD = small ? x * (1 + x * x * (-1 / 6 + x * x * (1 / 120 - (x * x) / 5040))) : Math.sin(x);
-          const a = sin[k]! * cosD + cos[k]! * sinD;
-          const b = cos[k]! * cosD - sin[k]! * sinD;
-          columns[(BENT + 1 + 2 * j) * n + i] = cells * a;
-          columns[(BENT + 2 + 2 * j) * n + i] = cells * b;
-          charge += th[BENT + 1 + 2 * j]! * a + th[BENT + 2 + 2 * j]! * b;
-          along +=
-            CURVE_WAVES[j]!.perSoc *
-            (th[BENT + 1 + 2 * j]! * (b + cos[k]!) - th[BENT + 2 + 2 * j]! * (a + sin[k]!));
-        }
-      } else charge = slope * d;
-      const slow = slowV * th[2]! + th[3]!;
-      const r =
-        channel.deviationV[i]! -
-        (cells * (charge - th[2]! * t.ohmicV[k]! - slow * t.slowV[k]!) + th[5]! + shape[i]!);
-      residualV[i] = r;
-      sum += weight * channel.count[i]! * r * r;
-      columns[i] = cells * along;
-      columns[n + i] = -cells * along * drawn;
-      columns[2 * n + i] = -cells * (t.ohmicV[k]! + slowV * t.slowV[k]!);
-      columns[3 * n + i] = -cells * t.slowV[k]!;
-      columns[4 * n + i] = -cells * along * days;
-      columns[5 * n + i] = 1;
-    }
-    for (let j = 0; j < COUNT; j++) sum += (th[j]! / priorSd[j]!) ** 2;
-    return sum;
+  const residualV = new Float64Array(n);
+  const looked: Looked = {
+    observed,
+    slopes,
+    channel,
+    cells,
+    hypothesis,
+    bent,
+    columns,
+    residualV,
+    shapeV: new Float64Array(n),
   };
-
-  let chiSquare = look(theta);
-  const info = new Float64Array(COUNT * COUNT);
-  const damped = new Float64Array(COUNT * COUNT);
-  const rhs = new Float64Array(COUNT);
-  const trial = new Float64Array(COUNT);
-  // Levenberg–Marquardt: the more the curve bends, the more a step is held back.
-  let damping = bent ? 1e-3 : 0;
-  for (let pass = 0; pass < (bent ? 4 : 1) * passes; pass++) {
-    info.fill(0);
-    for (let j = 0; j < COUNT; j++) {
-      info[j * COUNT + j] = 1 / priorSd[j]! ** 2;
-      rhs[j] = -theta[j]! / priorSd[j]! ** 2;
-    }
-    accumulateColumns(info, rhs, columns, residualV, channel.count, weight);
-    const before = chiSquare;
-    for (let tries = 0; tries < MOST_TRIES; tries++) {
-      damped.set(info);
-      for (let j = 0; j < COUNT; j++) damped[j * COUNT + j]! *= 1 + damping;
-      const x = solveSpd(damped, rhs);
-      for (let j = 0; j < COUNT; j++) trial[j] = theta[j]! + x[j]!;
-      chiSquare = look(trial);
-      if (chiSquare <= before) {
-        damping /= 8;
-        break;
-      }
-      damping = Math.max(1e-3, damping * 6);
-    }
-    if (chiSquare > before) {
-      chiSquare = look(theta);
-      break;
-    }
-    theta.set(trial);
-    if (before - chiSquare < 0.02 && damping < 0.01) break;
-    // A start that is far behind after some looks will not come in first.
-    if (pass >= 5 && chiSquare > 2 * beat + 50) break;
-  }
-  const sd = spdInverseDiagonal(info).map(Math.sqrt);
+  const theta = new Float64Array(count);
+  if (from) theta.set(from.subarray(0, Math.min(from.length, count)));
+  const { cost: chiSquare, info } = minimise(
+    {
+      cost: (th) => {
+        let sum = look(looked, th, weight);
+        for (let j = 0; j < count; j++) sum += (th[j]! / priorSd[j]!) ** 2;
+        return sum;
+      },
+      normal: (th, matrix, rhs) => {
+        matrix.fill(0);
+        for (let j = 0; j < count; j++) {
+          matrix[j * count + j] = 1 / priorSd[j]! ** 2;
+          rhs[j] = -th[j]! / priorSd[j]! ** 2;
+        }
+        accumulateColumns(matrix, rhs, columns, residualV, channel.count, weight);
+      },
+    },
+    theta,
+    { steps: (bent ? 4 : 1) * passes, damping: bent ? 1e-3 : 0, hopelessAbove: 2 * beat + 50 },
+  );
   const priorLog = priorSd.reduce((s, x) => s + Math.log(x), 0);
   const wrongSide = hypothesis.positive && theta[PARAMETERS.indexOf(hypothesis.positive)]! <= 0;
   return {
     theta,
-    sd,
+    sd: spdInverseDiagonal(info).map(Math.sqrt),
     chiSquare: (wrongSide ? Infinity : chiSquare) + hypothesis.penalty,
     logEvidence:
       wrongSide || !bent

@@ -1,6 +1,7 @@
 import type { Pack, Scatter } from '../pack';
 import type { ScanRecord } from '../scan';
-import { PARAMETERS, screeningColumns, SHAPES, type Parameter } from './channelModel';
+import { PARAMETERS, screeningColumns, type Parameter } from './channelModel';
+import { SHAPES } from './curveErrors';
 import { accumulateColumns, logDeterminant, solveSpd } from './linear';
 import type { Observed } from './observe';
 

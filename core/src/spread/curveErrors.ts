@@ -1,0 +1,47 @@
+import type { Observed } from './observe';
+
+/**
+ * How the real curve lies beside its table: shifted in charge, and waves of some mV. They matter only where a
+ * channel is at another charge than the typical one, so the linear screening does without. From memory.
+ */
+export const CURVE_SHIFT_SD = 0.01;
+export const CURVE_WAVES = [
+  { perSoc: 9, sdV: 0.002 },
+  { perSoc: 20, sdV: 0.0012 },
+];
+
+const waves = new WeakMap<Observed, { sin: Float64Array; cos: Float64Array }[]>();
+/** Sine and cosine of each wave at the typical cell's charge, once per record. */
+export function wavesOf(observed: Observed): { sin: Float64Array; cos: Float64Array }[] {
+  let found = waves.get(observed);
+  if (!found) {
+    const soc = observed.trajectory.socFraction;
+    found = CURVE_WAVES.map(({ perSoc }) => ({
+      sin: soc.map((s) => Math.sin(perSoc * s)),
+      cos: soc.map((s) => Math.cos(perSoc * s)),
+    }));
+    waves.set(observed, found);
+  }
+  return found;
+}
+
+/**
+ * How the curves of cells that aged differently lie beside one another at the same charge: waves a volt-scale of which
+ * (`Scatter.shapeV`) the pack's own majority tells. Coarse to fine; what is coarser is charge and capacity.
+ */
+const SHAPE_WAVES_PER_SOC = [7, 16, 36];
+export const SHAPES = 2 * SHAPE_WAVES_PER_SOC.length;
+const shapes = new WeakMap<Observed, Float64Array[]>();
+/** One column per shape over the typical cell's charge, V for a unit. */
+export function shapesOf(observed: Observed): Float64Array[] {
+  let found = shapes.get(observed);
+  if (!found) {
+    const soc = observed.trajectory.socFraction;
+    found = SHAPE_WAVES_PER_SOC.flatMap((w) => [
+      soc.map((s) => Math.sin(w * s)),
+      soc.map((s) => Math.cos(w * s)),
+    ]);
+    shapes.set(observed, found);
+  }
+  return found;
+}

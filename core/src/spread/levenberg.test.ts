@@ -1,0 +1,65 @@
+import { expect, it } from 'vitest';
+import { minimise, type LeastSquares } from './levenberg';
+
+/** A model y(x; b) with its derivatives, as a sum of squares of whitened residuals. */
+function problem(
+  x: readonly number[],
+  y: readonly number[],
+  sd: number,
+  model: (x: number, b: Float64Array) => { y: number; by: number[] },
+): LeastSquares {
+  return {
+    cost: (b) => x.reduce((s, v, i) => s + ((y[i]! - model(v, b).y) / sd) ** 2, 0),
+    normal: (b, info, rhs) => {
+      info.fill(0);
+      rhs.fill(0);
+      const n = b.length;
+      x.forEach((v, i) => {
+        const m = model(v, b);
+        for (let p = 0; p < n; p++) {
+          rhs[p]! += (m.by[p]! * (y[i]! - m.y)) / sd ** 2;
+          for (let q = 0; q < n; q++) info[p * n + q]! += (m.by[p]! * m.by[q]!) / sd ** 2;
+        }
+      });
+    },
+  };
+}
+
+// NIST Statistical Reference Datasets, nonlinear regression, Misra1a: data and certified values from memory.
+it('finds the certified values of NIST’s Misra1a from either start', () => {
+  const y = [10.07, 14.73, 17.94, 23.93, 29.61, 35.18, 40.02, 44.82, 50.76, 55.05, 61.01, 66.4, 75.47, 81.78];
+  const x = [77.6, 114.9, 141.1, 190.8, 239.9, 289.0, 332.8, 378.4, 434.8, 477.3, 536.8, 593.1, 689.1, 760.0];
+  // Weighed so that the sum is large against the last step that counts.
+  const sd = 1e-3;
+  const misra = problem(x, y, sd, (v, b) => ({
+    y: b[0]! * (1 - Math.exp(-b[1]! * v)),
+    by: [1 - Math.exp(-b[1]! * v), b[0]! * v * Math.exp(-b[1]! * v)],
+  }));
+  for (const start of [
+    [500, 0.0001],
+    [250, 0.0005],
+  ]) {
+    const b = Float64Array.from(start);
+    const { cost } = minimise(misra, b, { steps: 200, damping: 1e-3 });
+    expect(b[0]).toBeCloseTo(238.94212918, 3);
+    expect(b[1]).toBeCloseTo(5.5015643181e-4, 9);
+    expect(cost * sd ** 2).toBeCloseTo(0.12455138894, 7);
+  }
+});
+
+it('solves a linear problem in one step, and gives up on a start that stays hopeless', () => {
+  const line = problem([0, 1, 2, 3], [1, 3, 5, 7], 1, (v, b) => ({ y: b[0]! + b[1]! * v, by: [1, v] }));
+  const b = new Float64Array(2);
+  expect(minimise(line, b, { steps: 1, damping: 0 }).cost).toBeCloseTo(0, 12);
+  expect([...b]).toEqual([expect.closeTo(1, 10), expect.closeTo(2, 10)]);
+  let looks = 0;
+  const stubborn: LeastSquares = {
+    cost: (t) => 1e4 - (looks++, 0) - t[0]!,
+    normal: (_t, info, rhs) => {
+      info[0] = 1;
+      rhs[0] = 1;
+    },
+  };
+  minimise(stubborn, new Float64Array(1), { steps: 100, damping: 1e-3, hopelessAbove: 100 });
+  expect(looks).toBeLessThan(12);
+});
