@@ -3,7 +3,7 @@ import { createRequire } from 'node:module';
 import type { Locator, Page } from 'playwright-core';
 import { describe, expect, it } from 'vitest';
 import { signInAs } from './browser';
-import { demoDepot } from './depot';
+import { demoDepot, STAGES } from './depot';
 
 const depot = demoDepot();
 const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
@@ -96,21 +96,7 @@ describe.each(['day', 'pit'])('in the %s theme', (theme) => {
     await page.getByRole('link', { name: /island bus/i }).click();
     await page.getByRole('heading', { level: 1, name: /island bus/i }).waitFor();
     await check('pack editor');
-    for (const stage of [
-      'intake',
-      'scan',
-      'findings',
-      'make-safe',
-      'insulation',
-      'strip-down',
-      'bench',
-      'match',
-      'balance',
-      'rebuild',
-      'prove',
-      'hand-over',
-      'timeline',
-    ]) {
+    for (const stage of STAGES) {
       await page.goto(`/jobs/147/${stage}`);
       await page.getByRole('heading', { level: 1 }).waitFor();
       await check(stage);

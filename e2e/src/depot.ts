@@ -1,3 +1,4 @@
+import { PHASES } from '@cellmend/contract/jobs';
 import type { Browser } from 'playwright-core';
 import { afterAll, beforeAll } from 'vitest';
 import { startBench, type Bench } from '../../server/test/harness';
@@ -26,3 +27,6 @@ export function demoDepot(): {
     pass: (minutes) => bench.clock.pass(minutes),
   };
 }
+
+/** Every stage of a job by its place in the address, and the timeline. */
+export const STAGES = [...PHASES.flatMap((p) => p.stages.map((stage) => stage.id)), 'timeline'];

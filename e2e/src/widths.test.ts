@@ -1,12 +1,10 @@
-import { PHASES } from '@cellmend/contract/jobs';
 import type { Page } from 'playwright-core';
 import { describe, expect, it } from 'vitest';
 import { signInAs } from './browser';
-import { demoDepot } from './depot';
+import { demoDepot, STAGES } from './depot';
 
 const depot = demoDepot();
 const WORKSHOP = ['/', '/packs', '/instruments', '/people'];
-const STAGES = [...PHASES.flatMap((p) => p.stages.map((stage) => stage.id)), 'timeline'];
 
 /** How far the page reaches beyond the screen, px, and whether lamp and Stop are wholly on it. */
 const look = (page: Page): Promise<{ beyondPx: number; inView: boolean }> =>

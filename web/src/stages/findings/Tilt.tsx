@@ -12,6 +12,8 @@ const Svg = styled.svg`
     font-family: 'Atkinson Hyperlegible Next Variable', sans-serif;
     font-size: 15px;
   }
+  /* Its letters are as large as the page's own, whatever the width. */
+  max-width: 520px;
 `;
 const W = 430;
 const H = 320;
