@@ -2,8 +2,9 @@ import { RESIDUAL_OHM, UNBOUNDED_OHM, type Interval, type LeakLocation } from '.
 import type { KnownResistorResult } from './knownResistor';
 import type { InsulationObservation, MergedSize, SizeSource, TestRow } from './types';
 
-/** A vehicle's monitor is good to about a fifth. From memory. */
+/** A vehicle's monitor is good to about a fifth, and to some kilohms at its lower end. From memory. */
 const VEHICLE_SHARE = 0.2;
+const VEHICLE_OHM = 3000;
 /** Insulation testers are good to 5 % of the reading. Common practice, no source; a tester's own class is better. */
 const TESTER_SHARE = 0.05;
 
@@ -55,8 +56,8 @@ export function mergeSizes(s: {
       from: 'the vehicle',
       size: {
         value: s.vehicle.ohm,
-        low: s.vehicle.ohm * (1 - VEHICLE_SHARE),
-        high: withoutRest(s.vehicle.ohm * (1 + VEHICLE_SHARE), rest),
+        low: Math.max(0, s.vehicle.ohm * (1 - VEHICLE_SHARE) - VEHICLE_OHM),
+        high: withoutRest(s.vehicle.ohm * (1 + VEHICLE_SHARE) + VEHICLE_OHM, rest),
       },
     });
   if (s.location) sources.push({ from: 'two voltages', size: s.location.leakOhm });

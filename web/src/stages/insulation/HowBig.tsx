@@ -19,6 +19,7 @@ const Table = styled.table`
   }
   td:last-child {
     padding-right: 0;
+    font-size: 14px;
   }
 `;
 
