@@ -1,6 +1,13 @@
 import { InsulationFileSchema, SplitFileSchema } from '@cellmend/contract/insulation';
 import { fieldsOf } from '@cellmend/contract/problem';
-import { expectedOf, halving, insulationReport, oneByOne, planSplit } from '@cellmend/core/insulation';
+import {
+  expectedOf,
+  halving,
+  insulationReport,
+  lowestTyped,
+  oneByOne,
+  planSplit,
+} from '@cellmend/core/insulation';
 import { factsOf, InputProblem } from '@cellmend/core/pack';
 import { readFileSync } from 'node:fs';
 import type { z } from 'zod';
@@ -53,7 +60,14 @@ export function insulation(options: {
   const measured = [...file.observations].reverse().find((o) => o.kind === 'poles')?.packV;
   const perGroup = measured ? measured / pack.groups.length : factsOf(pack.profile.chemistry).cell.nominalV;
   const moduleV = file.moduleV ?? pack.modules.map((m) => m.groupIndices.length * perGroup);
-  const report = insulationReport(pack, file.observations, { moduleV });
+  // Where voltages are given, a module that stands low is a hint.
+  const lowestMv =
+    file.moduleV &&
+    lowestTyped(
+      pack,
+      pack.modules.map((m, i) => ({ place: m.id, voltageV: file.moduleV![i]! })),
+    );
+  const report = insulationReport(pack, file.observations, { moduleV, lowestMv });
   if (options.json) return plain(report);
   const likely = [...report.modules].sort((a, b) => b.probability - a.probability).slice(0, 4);
   return [

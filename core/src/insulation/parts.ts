@@ -18,7 +18,7 @@ export function judgeParts(
   whole: LeakLocation | null,
 ): PartRow[] {
   return poles.flatMap((o): PartRow[] => {
-    if (!o.section) return [];
+    if (!o.section || o.side === 'vehicle') return [];
     const [from, to] = [position.get(o.section.from) ?? 0, position.get(o.section.to) ?? 0].sort(
       (a, b) => a - b,
     ) as [number, number];
@@ -85,7 +85,10 @@ export function linksOut(
   return [...out].filter(([, open]) => open).map(([id]) => id);
 }
 
-/** Sections that a test or their own voltages called clean, and nothing since called leaking. */
+/**
+ * Sections that a test, or the voltages of their own ends, called clean; a test of one alone that leaks takes it back. Tests
+ * count after voltages, in their order.
+ */
 export function cleanSections(
   count: number,
   tests: readonly TestRow[],

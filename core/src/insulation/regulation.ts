@@ -1,11 +1,14 @@
-import { RESIDUAL_OHM, type Interval, type LeakLocation } from './location';
+import type { Interval, LeakLocation } from './location';
 
-/** The regulation's figure where other sources bound the leak: what it lies beside may still take some of it. */
+/**
+ * The regulation's figure where other sources bound the leak from above. From below they do not: that a pack is within its
+ * limit is for the terminals to show, not for a vehicle's own figure or for what the rest may leak.
+ */
 export function narrowedBy(regulation: Interval, leak: Interval, location: LeakLocation | null): Interval {
-  const { least, most } = location ? largerShare(location) : { least: 0.5, most: 1 };
-  const low = Math.max(regulation.low, 1 / (1 / Math.max(1e-9, leak.low) + 2 / RESIDUAL_OHM) / most);
-  const high = Math.min(regulation.high, leak.high / least);
-  return low > high ? regulation : { value: Math.min(high, Math.max(low, regulation.value)), low, high };
+  const high = Math.min(regulation.high, leak.high / (location ? largerShare(location).least : 0.5));
+  return high < regulation.low
+    ? regulation
+    : { value: Math.min(high, regulation.value), low: regulation.low, high };
 }
 
 /** The larger of both shares of the string: at least and at most, by where the chassis itself may lie. */

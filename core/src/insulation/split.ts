@@ -42,7 +42,7 @@ interface Places {
 
 /**
  * Leaves only sections where the leak can be: what is clean already hangs on a neighbour or is off. Between two places
- * the cheapest link divides as well as any, and one that is open does so for nothing.
+ * the cheapest link divides no worse than another, and one that is open does so for nothing.
  */
 function placesOf({ probability, linkMin, testMin }: SplitProblem): Places {
   const at = probability.flatMap((p, i) => (p > 0 ? [i] : []));

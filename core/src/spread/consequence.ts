@@ -26,13 +26,13 @@ export function consequenceOf(
       const more = (e.resistanceRatio - 1) * resistanceMilliohm.value;
       const atA = pack.profile.ratedCapacityAh;
       const watt = (more / 1000) * atA * atA;
-      return `At ${atA.toFixed(0)} A it sags ${(more * atA).toFixed(0)} mV more than the others and makes ${watt.toFixed(1)} W of heat ${f.seat === 'joint' ? 'in one joint' : 'in the cell'}.`;
+      return `At ${atA.toFixed(0)} A it sags about ${(more * atA).toFixed(0)} mV more than the others and makes about ${watt.toFixed(1)} W of heat ${f.seat === 'joint' ? 'in one joint' : 'in the cell'}.`;
     }
     case 'self-discharge': {
       if (!e.leakageMilliamp || e.leakageMilliamp <= 0 || !capacityAh.measured) return '';
       const share = DRIFT * factsOf(pack.profile.chemistry).matters.socFraction;
       const days = (share * capacityAh.value * 1000) / (24 * e.leakageMilliamp);
-      return `After ${days < 2 ? 'about a day' : `${Math.round(days)} days`} of standing it lies ${(100 * share).toFixed(0)} % of charge below the others.`;
+      return `After about ${days < 2 ? 'a day' : `${Math.round(days)} days`} of standing it lies ${(100 * share).toFixed(0)} % of charge below the others.`;
     }
     case 'sense-fault': {
       if (e.offsetMillivolt === undefined) return '';

@@ -104,15 +104,18 @@ function explanationsOf(m: Majority, channelIndex: number, least: ChannelFit): J
 const logSum = (a: number, b: number): number =>
   a === -Infinity ? b : Math.max(a, b) + Math.log1p(Math.exp(-Math.abs(a - b)));
 
-/** Whether something that is not harmless is among the explanations that are still open. */
-function isWrong(m: Majority, { channelIndex, byVerdict }: Judged): boolean {
+/**
+ * Whether something that is not harmless is among the explanations that are still open.
+ * @param seen only what shows in the volts of this record counts.
+ */
+function isWrong(m: Majority, { channelIndex, byVerdict }: Judged, seen: boolean): boolean {
   const all = [...byVerdict.values()];
   const best = Math.min(...all.map((v) => v.chiSquare));
   return all.some(
     (v) =>
       v.chiSquare - best < SEPARATE_LIMIT &&
       isMaterial(v.hypothesis, v.fit, m.harmless, m.pack) &&
-      isVisible(v.hypothesis, v.fit, m.harmless, m.observed, m.pack.channels[channelIndex]!.cells),
+      (!seen || isVisible(v.hypothesis, v.fit, m.harmless, m.observed, m.pack.channels[channelIndex]!.cells)),
   );
 }
 
@@ -121,7 +124,7 @@ const PAIRED_LIMIT = 3;
 
 /**
  * Finds what is wrong with each channel of a record.
- * Every channel is compared with the typical one; explanations are weighed by chi-square, with what healthy
+ * Every channel is compared with the typical one; explanations are weighed by their marginal likelihood, with what healthy
  * channels differ by as prior. A verdict is given only if no other explanation comes near, else `undetermined`.
  */
 export function diagnose(
@@ -156,8 +159,9 @@ export function diagnose(
     if (!least) return [];
     const found = explanationsOf(m, c, least);
     if (found.detect <= enough) return [];
-    if (isWrong(m, found)) return [found];
-    if (found.detect > limit) harmless.push(found);
+    if (isWrong(m, found, true)) return [found];
+    // What would matter and only does not show in these volts is not harmless: nothing is said of it.
+    if (found.detect > limit && !isWrong(m, found, false)) harmless.push(found);
     return [];
   });
   const pairs = tapPairs(judged, m.scatter, observed, pack);
@@ -209,7 +213,8 @@ function estimateOfChannel(
   found: Judged | undefined,
   loadChanged: boolean,
 ): ChannelEstimate {
-  const best = found && [...found.byVerdict.values()].reduce((a, b) => (b.chiSquare < a.chiSquare ? b : a));
+  const best =
+    found && [...found.byVerdict.values()].reduce((a, b) => (b.logEvidence > a.logEvidence ? b : a));
   const f = best?.fit ?? healthy;
   const level =
     best?.hypothesis.levelAt === 'full' ? Math.max(0, 1 - observed.trajectory.socFraction[0]!) : 0;

@@ -4,6 +4,8 @@ import { median } from './statistics';
 
 /** Rows further apart than this many usual ones, and than two minutes, leave room for a drive that was not logged. */
 const APART = { times: 5, s: 120 };
+/** After a load that was logged, what still settles is no drive: it has to have rested this long, and to have moved further. From memory. */
+const SETTLED = { s: 600, v: 0.015 };
 /** Rests at one charge differ by less: relaxation, self-discharge (a share a day, in times of the usual), and the table. From memory. */
 const SAME = { soc: 0.05, v: 0.008, leaks: 5 };
 /** Between rows a usual time apart only a jump that no relaxation makes counts. From memory. */
@@ -27,7 +29,8 @@ function middleV(record: ScanRecord, pack: Pack): Float64Array {
 
 /**
  * Rows before which the pack was driven or charged without a record: it rests on both sides, at two states of charge
- * that its own voltages tell apart, and the current that was logged cannot have made the difference.
+ * that its own voltages tell apart. Where no current was logged at all a step of voltage may be a load: only a stretch
+ * without rows counts then.
  */
 function leapsOf(
   record: ScanRecord,
@@ -44,17 +47,21 @@ function leapsOf(
   const rests = (k: number): boolean => Math.abs(record.currentA?.value[k] ?? 0) <= restA;
   const perDay = factsOf(pack.profile.chemistry).leak.perDay;
   const found: { at: number; fromSoc: number; toSoc: number }[] = [];
+  let loadedS = -Infinity;
   for (let k = 1; k < n; k++) {
+    if (!rests(k - 1)) loadedS = timeS[k - 1]!;
     const [a, b] = [volts[k - 1]!, volts[k]!];
     if (Number.isNaN(a) || Number.isNaN(b) || !rests(k - 1) || !rests(k)) continue;
     const moved = Math.abs(b - a);
-    if (moved < SAME.v) continue;
+    const settling = timeS[k - 1]! - loadedS < SETTLED.s;
+    const fresh = loadedS === -Infinity;
+    if (settling || moved < (fresh ? SAME.v : SETTLED.v)) continue;
     const [fromSoc, toSoc] = [curve.socAt(a), curve.socAt(b)];
     const days = gaps[k - 1]! / 86400;
-    const apart = n <= 3 || (gaps[k - 1]! >= APART.s && gaps[k - 1]! >= APART.times * usualS);
+    const apart = gaps[k - 1]! >= APART.s && (n <= 3 || gaps[k - 1]! >= APART.times * usualS);
     const calm = k < 2 || Math.abs(a - volts[k - 2]!) < JUMP.calmV;
     const least = apart ? { soc: SAME.soc, v: SAME.v } : { soc: JUMP.soc, v: JUMP.v };
-    if (!apart && !calm) continue;
+    if (!apart && (!calm || !record.currentA)) continue;
     if (moved >= least.v && Math.abs(fromSoc - toSoc) >= least.soc + SAME.leaks * perDay * days)
       found.push({ at: k, fromSoc, toSoc });
   }

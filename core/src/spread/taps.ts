@@ -85,7 +85,7 @@ export interface LoadTap {
 
 /**
  * Pairs of neighbours of which one seems to have too much resistance at once with the current and the other as much too
- * little. No cell has less than nothing to spare, so the wire between them is what is wrong.
+ * little. No cell has that much less than the others, so the wire between them is what is wrong.
  */
 export function loadTaps(m: Majority, plain: readonly number[], limit: number): LoadTap[] {
   const { observed, pack, scatter, inflation } = m;

@@ -35,7 +35,7 @@ export function loadTapFindings({ channels: [a, b], ohm, detect }: LoadTap, pack
       alternatives: [{ verdict: 'high-resistance', confidence: 0.04 }],
       estimate: {},
       reasons: [
-        `Reads ${size} drawn too ${little ? 'little' : 'much'}, and its neighbour ${paired} as much too ${little ? 'much' : 'little'}: no cell has less resistance than none to spare, so the sense wire between them sits on a joint that carries the current.`,
+        `Reads ${size} drawn too ${little ? 'little' : 'much'}, and its neighbour ${paired} as much too ${little ? 'much' : 'little'}: no cell has that much less resistance than the others, so the sense wire between them sits on a joint that carries the current.`,
       ],
       detect,
       separate: detect,
@@ -159,7 +159,11 @@ export function verdictsOf(
     const alternatives: Alternative[] = rest
       .filter((r) => r.share > 0.004)
       .map((r) => ({ verdict: r.verdict, confidence: r.share }));
-    const unfit = unexplained(j.byVerdict.get(best.verdict)!.fit, observed.channels[j.channelIndex]!, m);
+    const likeliest = j.byVerdict.get(best.verdict)!;
+    const estimate = estimateOf(best.verdict, j, observed, scatter);
+    const why = (open: Verdict[]): string[] =>
+      explain(best.verdict, likeliest, observed, pack, j.channelIndex, open, estimate);
+    const unfit = unexplained(likeliest.fit, observed.channels[j.channelIndex]!, m);
     if (unfit !== null)
       return {
         ...common,
@@ -178,16 +182,8 @@ export function verdictsOf(
         verdict: 'undetermined',
         confidence: 1 - best.share,
         alternatives: open.map((r) => ({ verdict: r.verdict, confidence: r.share })),
-        estimate: estimateOf(best.verdict, j, observed, scatter),
-        reasons: explain(
-          best.verdict,
-          j.byVerdict.get(best.verdict)!,
-          observed,
-          pack,
-          j.channelIndex,
-          open.map((r) => r.verdict),
-          {},
-        ),
+        estimate,
+        reasons: why(open.map((r) => r.verdict)),
       };
     }
     return {
@@ -199,18 +195,10 @@ export function verdictsOf(
       ),
       alternatives,
       ...(best.verdict === 'high-resistance'
-        ? { seat: j.byVerdict.get(best.verdict)!.hypothesis.tied ? ('cell' as const) : ('joint' as const) }
+        ? { seat: likeliest.hypothesis.tied ? ('cell' as const) : ('joint' as const) }
         : {}),
-      estimate: estimateOf(best.verdict, j, observed, scatter),
-      reasons: explain(
-        best.verdict,
-        j.byVerdict.get(best.verdict)!,
-        observed,
-        pack,
-        j.channelIndex,
-        [],
-        estimateOf(best.verdict, j, observed, scatter),
-      ),
+      estimate,
+      reasons: why([]),
     };
   });
 }

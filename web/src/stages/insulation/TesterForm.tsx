@@ -77,8 +77,8 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
   const [temperature, setTemperature] = useState('21');
   const [mounted, setMounted] = useState(true);
   const [off, setOff] = useState(false);
-  const [nominal, setNominal] = useDraft('tester.nominal', '');
-  const [short, setShort] = useDraft('tester.short', '');
+  const [nominal, setNominal] = useDraft(`${job.number}.tester.nominal`, '');
+  const [short, setShort] = useDraft(`${job.number}.tester.short`, '');
   const [streamed, setStreamed] = useState<SeriesPoint[]>([]);
   const { add, busy, problem } = useAdd();
   const stream = useWrite();
