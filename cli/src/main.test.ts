@@ -108,6 +108,23 @@ describe('cellmend insulation and split', () => {
     );
   });
 
+  it('begins where the given module voltages show one that stands low', () => {
+    const whole = { ...observations.observations[1]!, tested: { part: 'pack' } };
+    const shareOf = (lowV: number): number => {
+      const moduleV = Array.from({ length: 12 }, (_, i) => (i === 9 ? lowV : 29));
+      const { stdout } = run(
+        'insulation',
+        '--pack',
+        pilot,
+        '--in',
+        file(JSON.stringify({ observations: [whole], moduleV })),
+        '--json',
+      );
+      return (JSON.parse(stdout) as { modules: { probability: number }[] }).modules[9]!.probability;
+    };
+    expect(shareOf(28.955)).toBeGreaterThan(1.5 * shareOf(29));
+  });
+
   it('plans a split, with halving and one by one beside it', () => {
     const { status, stdout } = run(
       'split',

@@ -72,4 +72,36 @@ describe('a drive between two rests that nobody logged', () => {
       expect(withLeaps(c.record, c.pack)).toBe(c.record);
     }
   });
+
+  it('invents no drive where a log pauses after a load, or holds no current at all', () => {
+    let paused = 0;
+    for (let seed = 142_000; paused < 12; seed++) {
+      const c = physicsCase(seed);
+      // Flat curves: some millivolts of settling are a third of the charge on them.
+      if (c?.recordClass !== 'two-rests' || c.pack.profile.chemistry !== 'lfp') continue;
+      paused++;
+      const current = c.record.currentA!.value;
+      const end = Array.from(current.keys()).findLast((k) => Math.abs(current[k]!) > 1)!;
+      const keep = Array.from(current.keys()).filter((k) => k <= end + 2 || k > end + 40);
+      const cut = (s: Series): Series => ({
+        timeS: Float64Array.from(keep, (k) => s.timeS[k]!),
+        value: Float64Array.from(keep, (k) => s.value[k]!),
+      });
+      const pause: ScanRecord = {
+        ...c.record,
+        voltageV: c.record.voltageV.map(cut),
+        currentA: cut(c.record.currentA!),
+      };
+      expect(withLeaps(pause, c.pack)).toBe(pause);
+      const blind: ScanRecord = { ...c.record, currentA: null };
+      expect(withLeaps(blind, c.pack)).toBe(blind);
+    }
+    for (let seed = 143_000, driven = 0; driven < 12; seed++) {
+      const c = physicsCase(seed);
+      if (c?.recordClass !== 'drive') continue;
+      driven++;
+      const blind: ScanRecord = { ...c.record, currentA: null };
+      expect(withLeaps(blind, c.pack)).toBe(blind);
+    }
+  });
 });
