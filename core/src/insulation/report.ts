@@ -179,6 +179,8 @@ export function insulationReport(
             ? 'suspect'
             : 'not split',
       ohm: (leakTest ?? cleanTest)?.result.ohm ?? null,
+      atLeast:
+        !leakTest && cleanTest !== undefined && (cleanTest.result.atLeast || cleanTest.from < cleanTest.to),
     };
   });
 

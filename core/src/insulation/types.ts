@@ -103,6 +103,8 @@ export interface ModuleInsulation {
   probability: number;
   state: 'clean' | 'leak' | 'suspect' | 'not split';
   ohm: number | null;
+  /** It has that much at least: the tester was over its range, or others were tested beside it. */
+  atLeast?: boolean;
 }
 export interface NextSplit {
   modules: [string, string];

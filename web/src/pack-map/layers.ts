@@ -124,7 +124,7 @@ export function insulationLayer(report: InsulationReport | null): Layer {
   for (const m of report?.modules ?? []) {
     const text =
       m.state === 'clean'
-        ? `clean${m.ohm ? `, ${ohms(m.ohm)}` : ''}`
+        ? `clean${m.ohm ? `, ${m.atLeast ? '≥ ' : ''}${ohms(m.ohm)}` : ''}`
         : m.state === 'leak'
           ? `leaks${m.ohm ? `, ${ohms(m.ohm)}` : ''}`
           : m.probability >= 0.02

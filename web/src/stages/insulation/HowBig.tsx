@@ -23,6 +23,13 @@ const Table = styled.table`
   }
 `;
 
+const Where = styled.span`
+  display: block;
+  font-size: 13.5px;
+  color: var(--mute);
+`;
+const WHERE = { leak: 'the leak is here', pass: 'not here', doubtful: 'cannot be told' };
+
 const range = ({ low, high }: Interval): string =>
   high >= UNBOUNDED_OHM ? `${ohms(low)} or more` : `${ohms(low)} to ${ohms(high)}`;
 
@@ -54,9 +61,9 @@ export function HowBig({ leak }: { leak: InsulationReport }) {
               {leak.parts.map((p) => (
                 <tr key={p.label}>
                   <td>Ends of {p.label}</td>
-                  <td className="n">
-                    {range(p.location.equivalentOhm)}
-                    {p.outcome === 'leak' ? ', the leak is here' : p.outcome === 'pass' ? ', not here' : ''}
+                  <td>
+                    <span className="n">{range(p.location.equivalentOhm)}</span>
+                    <Where>{WHERE[p.outcome]}</Where>
                   </td>
                 </tr>
               ))}

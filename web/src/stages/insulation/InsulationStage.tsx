@@ -207,7 +207,7 @@ function Search({ leak }: { leak: InsulationReport }) {
                 {t.result.bound && `, ${t.setV} V not reached`}
                 {t.result.ohmAt40C !== null &&
                   !t.result.bound &&
-                  `, ${ohms(t.result.ohmAt40C)} at 40 °C (${t.result.against?.at40C ?? '–'} the limit; as measured ${t.result.against?.asMeasured ?? '–'}, which counts)`}
+                  `, ${t.result.atLeast ? 'more than ' : ''}${ohms(t.result.ohmAt40C)} at 40 °C (${t.result.against?.at40C ?? '–'} the limit; as measured ${t.result.against?.asMeasured ?? '–'}, which counts)`}
                 {t.query && `. ${t.query}`}
               </span>
             </li>

@@ -1,4 +1,5 @@
 import {
+  TESTER_A,
   testVoltageBounds,
   type TestedPart,
   type NextSplit,
@@ -35,7 +36,7 @@ import { figure, reading } from './view';
 
 const Grid = styled.div`
   display: grid;
-  grid-template-columns: repeat(6, 1fr);
+  grid-template-columns: repeat(auto-fit, minmax(84px, 1fr));
   gap: 8px;
   label {
     font-size: 13.5px;
@@ -43,16 +44,51 @@ const Grid = styled.div`
 `;
 const MARKS = [15, 30, 60, 120, 300, 600];
 
-/** What the tester gives, from milliamperes typed; nothing where nothing is typed. */
+/**
+ * What the tester gives, from milliamperes typed; nothing where nothing is typed. What is left out is what any tester may
+ * have, so that no bound is narrower than what is known.
+ */
 function currentOf(nominal: string, short: string): { tester: TesterCurrent | null; wrong: string | null } {
-  if (nominal.trim() === '' && short.trim() === '') return { tester: null, wrong: null };
-  const [n, s] = [nominal || short, short || nominal].map((t) => Number(t.replace(',', '.')) / 1000);
-  if (!(n! >= 1e-4 && n! <= 0.05 && s! >= n! && s! <= 0.05))
-    return {
-      tester: null,
-      wrong: 'A tester gives 0.1 to 50 mA, into a short no less than it holds its voltage with.',
-    };
-  return { tester: { nominal: n!, short: s! }, wrong: null };
+  const typed = (t: string): number | null => (t.trim() === '' ? null : Number(t.replace(',', '.')) / 1000);
+  const [n, s] = [typed(nominal), typed(short)];
+  if (n === null && s === null) return { tester: null, wrong: null };
+  const tester = {
+    nominal: n ?? Math.min(TESTER_A.nominal, s!),
+    short: s ?? Math.max(TESTER_A.short, n!),
+  };
+  return tester.nominal >= 1e-4 && tester.short <= 0.05 && tester.short >= tester.nominal
+    ? { tester, wrong: null }
+    : {
+        tester: null,
+        wrong: 'A tester gives 0.1 to 50 mA, into a short no less than it holds its voltage with.',
+      };
+}
+
+/** A figure with its label; wide enough to be read beside others on a phone. */
+function Figure({
+  label,
+  placeholder,
+  value,
+  onChange,
+}: {
+  label: string;
+  placeholder: string;
+  value: string;
+  onChange: (value: string) => void;
+}) {
+  return (
+    <Field style={{ flex: '1 1 150px' }}>
+      {label}
+      <Input
+        className="n"
+        inputMode="decimal"
+        autoComplete="off"
+        placeholder={placeholder}
+        value={value}
+        onChange={(e) => onChange(e.target.value)}
+      />
+    </Field>
+  );
 }
 
 /** A test with an insulation tester: what is clipped, then figures typed or streamed. */
@@ -74,7 +110,7 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
   });
   const [rows, setRows] = useState<Record<number, string>>({});
   const [volts, setVolts] = useState('');
-  const [temperature, setTemperature] = useState('21');
+  const [temperature, setTemperature] = useState('');
   const [mounted, setMounted] = useState(true);
   const [off, setOff] = useState(false);
   const [nominal, setNominal] = useDraft(`${job.number}.tester.nominal`, '');
@@ -183,29 +219,19 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
           Management unit and sense plugs are disconnected: a test voltage would destroy them
         </Tick>
         <Row>
-          <Field style={{ flex: 1 }}>
-            Test voltage, {fixed(bounds.leastV, 0)} to {fixed(bounds.mostV, 0)} V
-            <Input className="n" inputMode="numeric" value={setV} onChange={(e) => setSetV(e.target.value)} />
-          </Field>
-          <Field style={{ flex: 1 }}>
-            Voltage reached, V
-            <Input
-              className="n"
-              inputMode="decimal"
-              placeholder="500"
-              value={volts}
-              onChange={(e) => setVolts(e.target.value)}
-            />
-          </Field>
-          <Field style={{ flex: 1 }}>
-            Temperature, °C
-            <Input
-              className="n"
-              inputMode="decimal"
-              value={temperature}
-              onChange={(e) => setTemperature(e.target.value)}
-            />
-          </Field>
+          <Figure
+            label={`Test voltage, ${fixed(bounds.leastV, 0)} to ${fixed(bounds.mostV, 0)} V`}
+            placeholder="500"
+            value={setV}
+            onChange={setSetV}
+          />
+          <Figure label="Voltage reached, V" placeholder="500" value={volts} onChange={setVolts} />
+          <Figure
+            label="Temperature, °C"
+            placeholder="as measured"
+            value={temperature}
+            onChange={setTemperature}
+          />
           <Chips
             selectionMode="single"
             disallowEmptySelection
@@ -252,26 +278,13 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
           />
         )}
         <Row>
-          <Field style={{ flex: 1 }}>
-            The tester holds its voltage up to, mA
-            <Input
-              className="n"
-              inputMode="decimal"
-              placeholder="1"
-              value={nominal}
-              onChange={(e) => setNominal(e.target.value)}
-            />
-          </Field>
-          <Field style={{ flex: 1 }}>
-            Into a short, mA
-            <Input
-              className="n"
-              inputMode="decimal"
-              placeholder="15 at most"
-              value={short}
-              onChange={(e) => setShort(e.target.value)}
-            />
-          </Field>
+          <Figure
+            label="The tester holds its voltage up to, mA"
+            placeholder="1"
+            value={nominal}
+            onChange={setNominal}
+          />
+          <Figure label="Into a short, mA" placeholder="15 at most" value={short} onChange={setShort} />
         </Row>
         {gives.wrong && <ProblemNote what={gives.wrong} accepted="From its plate, or leave both empty." />}
         {problem && (
