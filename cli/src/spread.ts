@@ -99,6 +99,7 @@ export async function spread(options: {
   const said = [
     ...(report.pack.verdict === 'ok' ? [] : [`The pack is ${report.pack.verdict}.`]),
     ...report.pack.reasons,
+    ...(report.judged ?? []),
   ];
   const harmless = (report.differences ?? []).map(
     (x) => `${x.channel.padEnd(7)} ${x.module.padEnd(9)} differs, harmless: ${x.says}`,

@@ -2,6 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { physicsCase, type SimCase } from '../simpack';
 import type { ScanRecord, Series } from '../scan';
 import { diagnose } from './diagnose';
+import { spreadReport } from './report';
 import { withLeaps } from './leaps';
 
 /** The record of a pack of particles with its drive not logged: rest near full, rest near empty, nothing in between. */
@@ -43,6 +44,13 @@ describe('a drive between two rests that nobody logged', () => {
       expect(told).toBeGreaterThan(0.8 * drawnShare(c));
       expect(told).toBeLessThan(1.6 * drawnShare(c));
     }
+  });
+
+  it('is said to be judged, and no capacity is measured by it', () => {
+    const report = spreadReport(withoutDrive(cases[0]!), cases[0]!.pack);
+    expect(report.judged!.join(' ')).toMatch(/without a record, judged by the voltages/);
+    expect(report.capacityAh.measured).toBe(false);
+    expect(spreadReport(cases[0]!.record, cases[0]!.pack).judged).toEqual([]);
   });
 
   it('is never taken for self-discharge, and no cause is told that is not there', () => {

@@ -51,6 +51,8 @@ export type PackVerdict = (typeof PACK_VERDICTS)[number];
 /** Everything Findings shows, computed from one record. Plain data: it can be stored and compared. */
 export interface SpreadReport {
   pack: { verdict: PackVerdict; reasons: string[] };
+  /** What of the record was judged and not recorded, in plain words. Left out by earlier versions. */
+  judged?: string[];
   segments: Segment[];
   /** Settled volts of each channel, whatever they mean; null where never read. */
   settledV: (number | null)[];
@@ -314,6 +316,7 @@ export function spreadReport(
         ...lowAltogether(look, pack),
       ],
     },
+    judged: record.assumed ? record.notices : [],
     segments,
     settledV: look.settledV.map((v) => (Number.isNaN(v) ? null : v)),
     outOfBounds: look.outOfBounds,

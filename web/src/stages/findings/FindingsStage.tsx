@@ -140,6 +140,7 @@ export function FindingsStage({ question }: StageProps) {
             ` Capacity is not measured. ${report.capacityAh.why} ${report.capacityAh.test}`}
         </Answer>
       )}
+      {(report.judged ?? []).length > 0 && <Mute>{report.judged!.join(' ')}</Mute>}
       <Columns $of="1.35fr 1fr">
         {beyond ? <Settled report={report} /> : <Evidence report={report} scanIds={scanIds} />}
         <List>
