@@ -7,7 +7,15 @@ import type { Observed } from '../spread/observe';
 import { median } from '../spread/statistics';
 import type { Trajectory } from '../spread/trajectory';
 import { Random } from './random';
-import { driveLegs, healthyPack, simulatePolled, simulateRecord, type Leg, type SimPack } from './simulate';
+import {
+  TYPICAL,
+  driveLegs,
+  healthyPack,
+  simulatePolled,
+  simulateRecord,
+  type Leg,
+  type SimPack,
+} from './simulate';
 
 /** What was recorded. */
 export const RECORD_CLASSES = ['rest-snapshot', 'two-rests', 'drive', 'long-rest', 'full', 'polled'] as const;
@@ -228,14 +236,7 @@ function separation(
 ): { detect: number; separate: number } {
   const typical: SimPack = {
     ...sim,
-    channels: sim.channels.map(() => ({
-      capacityRatio: 1,
-      deltaSoc: 0,
-      ohmicRatio: 1,
-      slowRatio: 1,
-      leakPerDay: 0,
-      offsetV: 0,
-    })),
+    channels: sim.channels.map(() => TYPICAL),
   };
   const quiet = (s: SimPack): SimPack => ({ ...s, noiseV: 0, channels: s.channels.map((c) => ({ ...c })) });
   const exact = (s: SimPack): ScanRecord => simulateRecord(quiet(s), legs, new Random(1));

@@ -2,7 +2,7 @@ import * as ss from 'simple-statistics';
 import { describe, expect, it } from 'vitest';
 import { defaultOcvTable, normalisePack, ocvCurve } from '../pack';
 import { chargeBetweenAh, findSegments } from '../scan';
-import { driveLegs, healthyPack, Random, randomCase, simulatePolled, simulateRecord } from '.';
+import { driveLegs, healthyPack, Random, randomCase, simulatePolled, simulateRecord, TYPICAL } from '.';
 
 const pack = normalisePack({
   name: 'p',
@@ -43,14 +43,7 @@ describe('the simulated pack', () => {
       bends: [],
       baseLeakPerDay: 0,
       slow: [],
-      channels: sim.channels.map(() => ({
-        capacityRatio: 1,
-        deltaSoc: 0,
-        ohmicRatio: 1,
-        slowRatio: 1,
-        leakPerDay: 0,
-        offsetV: 0,
-      })),
+      channels: sim.channels.map(() => TYPICAL),
     };
     const record = simulateRecord(
       quiet,

@@ -22,6 +22,16 @@ export interface SimChannel {
   bends?: Bend[];
 }
 
+/** A channel that is the typical one in everything. */
+export const TYPICAL: SimChannel = {
+  capacityRatio: 1,
+  deltaSoc: 0,
+  ohmicRatio: 1,
+  slowRatio: 1,
+  leakPerDay: 0,
+  offsetV: 0,
+};
+
 /** A wave beside a rest curve. */
 export interface Bend {
   perSoc: number;

@@ -13,6 +13,33 @@ export type Parameter = (typeof PARAMETERS)[number];
 const SHAPE = PARAMETERS.length;
 const BENT = SHAPE + SHAPES;
 
+/** Days since the record began. */
+const daysAt = ({ timeS }: Trajectory, k: number): number => (timeS[k]! - timeS[0]!) / 86400;
+
+/**
+ * What one unit of each parameter adds to reading `i` of `n`, V.
+ * @param along volts a cell for a unit of charge; `tied` is 1 where slow resistance goes with the ohmic one, else 0.
+ */
+function setColumns(
+  columns: Float64Array,
+  n: number,
+  i: number,
+  cells: number,
+  along: number,
+  drawn: number,
+  days: number,
+  ohmicV: number,
+  slowV: number,
+  tied: number,
+): void {
+  columns[i] = cells * along;
+  columns[n + i] = -cells * along * drawn;
+  columns[2 * n + i] = -cells * (ohmicV + tied * slowV);
+  columns[3 * n + i] = -cells * slowV;
+  columns[4 * n + i] = -cells * along * days;
+  columns[5 * n + i] = 1;
+}
+
 /**
  * What one unit of each parameter, and of each shape, adds to the readings of a channel while differences are small, V:
  * one column a parameter, as long as the channel's readings.
@@ -30,13 +57,8 @@ export function screeningColumns(
   const shapes = shapesOf(observed);
   for (let i = 0; i < n; i++) {
     const k = at[i]!;
-    const along = cells * slopes[k]!;
-    columns[i] = along;
-    columns[n + i] = (-along * t.drawnAh[k]!) / t.capacityAh;
-    columns[2 * n + i] = -cells * (t.ohmicV[k]! + t.slowV[k]!);
-    columns[3 * n + i] = -cells * t.slowV[k]!;
-    columns[4 * n + i] = (-along * (t.timeS[k]! - t.timeS[0]!)) / 86400;
-    columns[5 * n + i] = 1;
+    const drawn = t.drawnAh[k]! / t.capacityAh;
+    setColumns(columns, n, i, cells, slopes[k]!, drawn, daysAt(t, k), t.ohmicV[k]!, t.slowV[k]!, 1);
     for (let j = 0; j < SHAPES; j++) columns[(SHAPE + j) * n + i] = shapes[j]![k]!;
   }
   return columns;
@@ -226,7 +248,6 @@ function look(l: Looked, th: Float64Array, weight: number): number {
   const n = residualV.length;
   const level = hypothesis.levelAt === 'full' ? Math.max(0, 1 - t.socFraction[0]!) : 0;
   const slowV = hypothesis.tied ? 1 : 0;
-  const startTime = t.timeS[0]!;
   shapeV.fill(0);
   for (let j = SHAPE; j < SHAPE + SHAPES; j++) {
     const by = th[j]!;
@@ -236,7 +257,7 @@ function look(l: Looked, th: Float64Array, weight: number): number {
   for (let i = 0; i < n; i++) {
     const k = channel.at[i]!;
     const drawn = t.drawnAh[k]! / t.capacityAh + level;
-    const days = (t.timeS[k]! - startTime) / 86400;
+    const days = daysAt(t, k);
     const { charge, along } = chargeTerm(l, th, i, th[0]! - th[1]! * drawn - th[4]! * days);
     const slow = slowV * th[2]! + th[3]!;
     const r =
@@ -244,12 +265,7 @@ function look(l: Looked, th: Float64Array, weight: number): number {
       (cells * (charge - th[2]! * t.ohmicV[k]! - slow * t.slowV[k]!) + th[5]! + shapeV[i]!);
     residualV[i] = r;
     sum += weight * channel.count[i]! * r * r;
-    columns[i] = cells * along;
-    columns[n + i] = -cells * along * drawn;
-    columns[2 * n + i] = -cells * (t.ohmicV[k]! + slowV * t.slowV[k]!);
-    columns[3 * n + i] = -cells * t.slowV[k]!;
-    columns[4 * n + i] = -cells * along * days;
-    columns[5 * n + i] = 1;
+    setColumns(columns, n, i, cells, along, drawn, days, t.ohmicV[k]!, t.slowV[k]!, slowV);
   }
   return sum;
 }

@@ -2,7 +2,7 @@ import type { DecisionBody } from '@cellmend/contract/jobs';
 import { chemistryName, type PackProfile } from '@cellmend/core/pack';
 import type { Comparison } from '@cellmend/core/prove';
 import { QueryTypes } from 'sequelize';
-import type { JobRow } from '../db/models';
+import type { JobRow } from '../db/rows';
 import type { Doing, Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
 import { currentDecisions } from '../jobs/need';

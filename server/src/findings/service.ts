@@ -6,7 +6,7 @@ import { sureness, verdictName, type SpreadReport } from '@cellmend/core/spread'
 import { randomUUID } from 'node:crypto';
 import { isDeepStrictEqual } from 'node:util';
 import { QueryTypes, type Transaction } from 'sequelize';
-import type { FindingRow, JobRow } from '../db/models';
+import type { FindingRow, JobRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { notFound } from '../http/problems';
 import { refreshNeed } from '../jobs/need';

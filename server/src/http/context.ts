@@ -2,7 +2,8 @@ import type { Request, RequestHandler } from 'express';
 import { QueryTypes, type Sequelize, type Transaction } from 'sequelize';
 import { z } from 'zod';
 import { randomUUID } from 'node:crypto';
-import type { Models, PersonRow } from '../db/models';
+import type { Models } from '../db/models';
+import type { PersonRow } from '../db/rows';
 import type { Clock } from './clock';
 import { HttpProblem } from './problems';
 

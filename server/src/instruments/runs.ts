@@ -6,7 +6,7 @@ import { makeSure, runTest, type RunEnd } from '@cellmend/devices/instrument';
 import { randomUUID } from 'node:crypto';
 import { Op, QueryTypes } from 'sequelize';
 import pg from 'pg';
-import type { InstrumentRow, InstrumentRunRow, JobRow, PersonRow } from '../db/models';
+import type { InstrumentRow, InstrumentRunRow, JobRow, PersonRow } from '../db/rows';
 import { announceNow, type Store } from '../http/context';
 import { HttpProblem } from '../http/problems';
 

@@ -2,7 +2,7 @@ import { NewInstrumentSchema, OutputSeenSchema, type Instrument } from '@cellmen
 import { DRIVERS } from '@cellmend/devices/drivers';
 import { randomUUID } from 'node:crypto';
 import { Op } from 'sequelize';
-import type { InstrumentRow } from '../db/models';
+import type { InstrumentRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
 

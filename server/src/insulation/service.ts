@@ -14,7 +14,7 @@ import {
 import { InputProblem, limitValue, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
 import { randomUUID } from 'node:crypto';
 import type { z } from 'zod';
-import type { InstrumentRunRow, JobRow, PersonRow } from '../db/models';
+import type { InstrumentRunRow, JobRow, PersonRow } from '../db/rows';
 import { computeInsulation } from '../findings/service';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';

@@ -2,7 +2,7 @@ import type { Stage } from '@cellmend/contract/jobs';
 import type { InsulationReport } from '@cellmend/core/insulation';
 import { judgeVoltage, normalisePack, OUT_OF_BOUNDS, type Pack } from '@cellmend/core/pack';
 import type { Transaction } from 'sequelize';
-import type { DecisionRow } from '../db/models';
+import type { DecisionRow } from '../db/rows';
 import { reportOf } from '../findings/stored';
 import type { Store } from '../http/context';
 

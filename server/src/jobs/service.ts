@@ -15,7 +15,7 @@ import { normalisePack } from '@cellmend/core/pack';
 import { randomUUID } from 'node:crypto';
 import { QueryTypes, type Transaction } from 'sequelize';
 import { z } from 'zod';
-import type { DecisionRow, JobRow } from '../db/models';
+import type { DecisionRow, JobRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { notFound } from '../http/problems';
 import { gateOf } from '../safety/gate';

@@ -4,7 +4,7 @@ import { Router } from 'express';
 import { randomUUID } from 'node:crypto';
 import { QueryTypes } from 'sequelize';
 import { z } from 'zod';
-import type { PackProfileRow } from '../db/models';
+import type { PackProfileRow } from '../db/rows';
 import { needs } from '../http/auth';
 import { announce, audit, writeOnce, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';

@@ -8,7 +8,7 @@ import {
 import { Router, type Request } from 'express';
 import { rateLimit } from 'express-rate-limit';
 import { z } from 'zod';
-import type { PersonRow } from '../db/models';
+import type { PersonRow } from '../db/rows';
 import { needs } from '../http/auth';
 import { writeOnce, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';

@@ -3,7 +3,7 @@ import { hash, verify } from '@node-rs/argon2';
 import { randomUUID } from 'node:crypto';
 import { QueryTypes, type Transaction } from 'sequelize';
 import type { z } from 'zod';
-import type { PersonRow } from '../db/models';
+import type { PersonRow } from '../db/rows';
 import { audit, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
 

@@ -18,7 +18,7 @@ import {
 } from '@cellmend/core/pack';
 import { randomUUID } from 'node:crypto';
 import { Op, QueryTypes } from 'sequelize';
-import type { ClockRow, JobRow, ReadingRow, ScanRow } from '../db/models';
+import type { ClockRow, JobRow, ReadingRow, ScanRow } from '../db/rows';
 import { computeFinding, computeInsulation } from '../findings/service';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';

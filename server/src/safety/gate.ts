@@ -13,7 +13,7 @@ import {
 } from '@cellmend/core/safety';
 import type { InsulationObservation } from '@cellmend/core/insulation';
 import type { Transaction } from 'sequelize';
-import type { ObservationRow, StopRow } from '../db/models';
+import type { ObservationRow, StopRow } from '../db/rows';
 import { reportOf } from '../findings/stored';
 import type { Store } from '../http/context';
 import { HttpProblem } from '../http/problems';

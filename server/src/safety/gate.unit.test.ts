@@ -1,6 +1,6 @@
 import type { Hazard, StepData } from '@cellmend/core/safety';
 import { describe, expect, it } from 'vitest';
-import type { ObservationRow } from '../db/models';
+import type { ObservationRow } from '../db/rows';
 import { isGated, openLockout } from './gate';
 
 let minute = 0;

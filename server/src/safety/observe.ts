@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import type { JobRow } from '../db/models';
+import type { JobRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem } from '../http/problems';
 import { refreshNeed } from '../jobs/need';

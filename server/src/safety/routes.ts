@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { needs } from '../http/auth';
 import { writeOnce, type Doing, type Store } from '../http/context';
 import { findJob } from '../jobs/service';
-import type { JobRow } from '../db/models';
+import type { JobRow } from '../db/rows';
 import type { PackProfile } from '@cellmend/core/pack';
 import type { InstrumentRuns } from '../instruments/runs';
 import { beginLockout, closeLockout, endWatch, takeStep } from './service';

@@ -1,5 +1,5 @@
 import { HAZARD_NAMES, type Hazard, type StepData } from '@cellmend/core/safety';
-import type { ObservationRow } from '../db/models';
+import type { ObservationRow } from '../db/rows';
 
 export function sayStep(d: StepData): string {
   const ohm = (v: number | null): string => (v === null ? '' : v >= 1000 ? `${v / 1000} kΩ` : `${v} Ω`);

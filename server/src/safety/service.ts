@@ -19,7 +19,7 @@ import {
   type StepData,
 } from '@cellmend/core/safety';
 import { randomUUID } from 'node:crypto';
-import type { JobRow } from '../db/models';
+import type { JobRow } from '../db/rows';
 import { computeInsulation } from '../findings/service';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';

@@ -1,7 +1,7 @@
 import { EndStopSchema, NewStopSchema, type Stop } from '@cellmend/contract/safety';
 import { STOP_ADVICE, WATCH_EVERY_MIN, watchMayEnd } from '@cellmend/core/safety';
 import { randomUUID } from 'node:crypto';
-import type { JobRow } from '../db/models';
+import type { JobRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { notFound } from '../http/problems';
 import { refreshNeed } from '../jobs/need';

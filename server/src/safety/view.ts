@@ -4,7 +4,7 @@ import { fullV, normalisePack, type Pack, type PackProfile } from '@cellmend/cor
 import { hazardsFrom, lockoutState, type Hazard } from '@cellmend/core/safety';
 import type { SpreadReport } from '@cellmend/core/spread';
 import type { Transaction } from 'sequelize';
-import type { JobRow } from '../db/models';
+import type { JobRow } from '../db/rows';
 import { reportOf } from '../findings/stored';
 import { type Store } from '../http/context';
 import { carefulPackV, contextOf, namesOf, observationsOf, openLockout, openStops, viewStop } from './gate';

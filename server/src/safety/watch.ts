@@ -2,7 +2,7 @@ import { type SafetyView } from '@cellmend/contract/safety';
 import { watchMayEnd, watchPlan, type Hazard, type WatchPoint } from '@cellmend/core/safety';
 import { randomUUID } from 'node:crypto';
 import type { Transaction } from 'sequelize';
-import type { JobRow, ObservationRow } from '../db/models';
+import type { JobRow, ObservationRow } from '../db/rows';
 import { announce, type Doing, type Store } from '../http/context';
 import { HttpProblem } from '../http/problems';
 import { refreshNeed } from '../jobs/need';

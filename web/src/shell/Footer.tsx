@@ -1,16 +1,15 @@
 import type { Stage } from '@cellmend/contract/jobs';
-import type { Clock } from '@cellmend/contract/records';
 import { parseJot, type Jot, type Quantity } from '@cellmend/core/jot';
 import { InputProblem } from '@cellmend/core/pack';
-import { CircleAlert, CloudOff, Footprints, TimerReset } from 'lucide-react';
+import { CircleAlert, CloudOff, Footprints } from 'lucide-react';
 import { useEffect, useRef, useState, useSyncExternalStore, type FormEvent, type RefObject } from 'react';
-import { Button as AriaButton, Dialog, DialogTrigger, Popover } from 'react-aria-components';
+import { Dialog, DialogTrigger } from 'react-aria-components';
 import styled from 'styled-components';
-import useSWR from 'swr';
-import { get } from '../api/client';
-import { discard, enqueue, isMine, sendAsMine, subscribe, waitingNow } from '../api/queue';
+import { discard, isMine, sendAsMine, subscribe, waitingNow } from '../api/queue';
 import { Mute } from '../ui/parts';
 import { jotWords, keep } from './entries';
+import { Clocks } from './Clocks';
+import { Pop, Tool } from './footerParts';
 import { useJobView } from './jobContext';
 
 const Bar = styled.footer`
@@ -95,55 +94,6 @@ const Said = styled.output<{ $wrong: boolean }>`
     color: var(--mute);
   }
 `;
-const Tray = styled.div`
-  display: flex;
-  gap: 18px;
-  overflow: hidden;
-  flex: 1;
-  min-width: 0;
-  @media (max-width: 1000px) {
-    order: 5;
-    flex: 1 1 100%;
-    flex-wrap: wrap;
-    gap: 0 14px;
-    &:empty {
-      display: none;
-    }
-  }
-  /* A phone has room for one. */
-  @media (max-width: 640px) {
-    > :nth-child(n + 2) {
-      display: none;
-    }
-  }
-`;
-const One = styled(AriaButton)<{ $over: boolean }>`
-  background: none;
-  border: 0;
-  padding: 0 4px;
-  min-height: 44px;
-  cursor: pointer;
-  white-space: nowrap;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  max-width: 300px;
-  b {
-    font-weight: 700;
-  }
-  ${(p) => p.$over && 'background: var(--ink); color: var(--sheet); border-radius: 6px; padding: 0 10px; min-height: 34px; b { font-weight: 750; }'}
-`;
-const Tool = styled(AriaButton)`
-  background: none;
-  border: 0;
-  min-height: 44px;
-  padding: 0 6px;
-  cursor: pointer;
-  display: inline-flex;
-  gap: 7px;
-  align-items: center;
-  white-space: nowrap;
-  color: var(--ink);
-`;
 /** Keys are for who has a keyboard. */
 const KeysTool = styled(Tool)`
   @media (max-width: 640px) {
@@ -157,23 +107,6 @@ const Wait = styled(Tool)`
     flex: none;
   }
 `;
-const Pop = styled(Popover)`
-  background: var(--sheet);
-  border: 1px solid var(--line);
-  border-radius: 6px;
-  padding: 12px 16px;
-  max-width: 420px;
-  box-shadow: 0 8px 24px #0004;
-  li {
-    margin: 6px 0;
-  }
-  ul {
-    margin: 6px 0 0;
-    padding: 0;
-    list-style: none;
-  }
-`;
-
 /** Which quantity a bare number means at each stage. */
 export const USUAL: Partial<Record<Stage, Quantity>> = {
   insulation: 'insulation',
@@ -257,72 +190,6 @@ export function JotLine({ stage, inputRef }: { stage: Stage; inputRef: RefObject
         </Said>
       )}
     </JotForm>
-  );
-}
-
-const clock = (seconds: number): string => {
-  const s = Math.max(0, Math.round(seconds));
-  const h = Math.floor(s / 3600);
-  const mm = String(Math.floor((s % 3600) / 60)).padStart(2, '0');
-  const ss = String(s % 60).padStart(2, '0');
-  return h >= 48 ? `${Math.floor(h / 24)} d ${h % 24} h` : `${h}:${mm}:${ss}`;
-};
-
-/** Everything that runs; an ended clock stays until somebody puts it away, and shows in the page's title. */
-export function Clocks() {
-  const { person, job } = useJobView();
-  const { data } = useSWR<Clock[]>('/clocks', get, { refreshInterval: 30_000 });
-  const [now, setNow] = useState(() => Date.now());
-  useEffect(() => {
-    const timer = setInterval(() => setNow(Date.now()), 1000);
-    return () => clearInterval(timer);
-  }, []);
-  const clocks = data ?? [];
-  const over = clocks.filter((c) => new Date(c.endsAt).getTime() <= now);
-  useEffect(() => {
-    document.title = over.length > 0 ? `(${over.length}) ${over[0]!.label} is over` : 'Bold Cellmend';
-  }, [over.length, over]);
-  return (
-    <Tray role="group" aria-label="Clocks">
-      {clocks.slice(0, 4).map((c) => {
-        const left = (new Date(c.endsAt).getTime() - now) / 1000;
-        return (
-          <DialogTrigger key={c.id}>
-            <One $over={left <= 0}>
-              <b className="n">{left <= 0 ? 'Over' : clock(left)}</b> {c.label}
-              {c.jobNumber !== null && c.jobNumber !== job.number && `, job ${c.jobNumber}`}
-            </One>
-            <Pop>
-              <Dialog aria-label={c.label}>
-                {({ close }) => (
-                  <>
-                    <b>{c.label}</b>
-                    <br />
-                    <Mute>{c.jobNumber ? `Job ${c.jobNumber}` : ''}</Mute>
-                    {person.mayWrite && (
-                      <Tool
-                        onPress={() => {
-                          void enqueue({
-                            path: `/clocks/${c.id}/done`,
-                            body: {},
-                            label: `${c.label} put away`,
-                            jobNumber: c.jobNumber ?? 0,
-                          });
-                          close();
-                        }}
-                      >
-                        <TimerReset size={18} />
-                        Put away
-                      </Tool>
-                    )}
-                  </>
-                )}
-              </Dialog>
-            </Pop>
-          </DialogTrigger>
-        );
-      })}
-    </Tray>
   );
 }
 

@@ -62,6 +62,15 @@ export const Mute = styled.span`
   color: var(--mute);
   font-size: 13.5px;
 `;
+/** A list whose items are sheets of their own. */
+export const PlainList = styled.ol`
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+`;
 export const Row = styled.div<{ $gap?: number }>`
   display: flex;
   align-items: center;

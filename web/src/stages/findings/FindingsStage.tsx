@@ -12,6 +12,7 @@ import {
   Mute,
   NextBar,
   Page,
+  PlainList,
   ProblemNote,
   Sheet,
   Stack,
@@ -23,7 +24,7 @@ import { DecideReplace } from './DecideReplace';
 import { measuredText } from '../../ui/Measured';
 import { costOf, headline, suspectsOf } from './view';
 import { Evidence } from './Evidence';
-import { Harmless, Item, List, SuspectRow } from './Suspects';
+import { Harmless, Item, SuspectRow } from './Suspects';
 
 /** Suspects in order of what they cost, why, and the next best test. */
 export function FindingsStage({ question }: StageProps) {
@@ -143,7 +144,7 @@ export function FindingsStage({ question }: StageProps) {
       {(report.judged ?? []).length > 0 && <Mute>{report.judged!.join(' ')}</Mute>}
       <Columns $of="1.35fr 1fr">
         {beyond ? <Settled report={report} /> : <Evidence report={report} scanIds={scanIds} />}
-        <List>
+        <PlainList>
           {suspects.map((s) => (
             <SuspectRow
               key={s.key}
@@ -168,7 +169,7 @@ export function FindingsStage({ question }: StageProps) {
             </li>
           )}
           {beyond && <Extremes report={report} />}
-        </List>
+        </PlainList>
       </Columns>
       {stale && (
         <Sheet>

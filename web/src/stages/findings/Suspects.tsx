@@ -7,14 +7,6 @@ import { channelList, percent } from '../../ui/words';
 import { Meter } from './Meter';
 import type { Suspect } from './view';
 
-export const List = styled.ol`
-  list-style: none;
-  margin: 0;
-  padding: 0;
-  display: flex;
-  flex-direction: column;
-  gap: 8px;
-`;
 export const Item = styled(AriaButton)<{ $suspect: boolean }>`
   width: 100%;
   text-align: left;

@@ -3,7 +3,18 @@ import { useState } from 'react';
 import styled from 'styled-components';
 import { leakOf, useInsulation, useSafety } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
-import { Answer, Button, Columns, LinkButton, Mute, NextBar, Page, Sheet, Stack } from '../../ui/parts';
+import {
+  Answer,
+  Button,
+  Columns,
+  LinkButton,
+  Mute,
+  NextBar,
+  Page,
+  PlainList,
+  Sheet,
+  Stack,
+} from '../../ui/parts';
 import { Views } from '../../ui/Tabs';
 import { fixed, ohms, percent, when } from '../../ui/words';
 import { Readings } from '../notes/Readings';
@@ -18,13 +29,7 @@ import { TesterForm } from './TesterForm';
 import { useAdd } from './useAdd';
 import { say } from './view';
 
-const Tests = styled.ol`
-  list-style: none;
-  margin: 0;
-  padding: 0;
-  display: flex;
-  flex-direction: column;
-  gap: 8px;
+const Tests = styled(PlainList)`
   li {
     background: var(--sheet);
     border: 1px solid var(--line);

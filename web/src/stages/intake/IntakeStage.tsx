@@ -21,6 +21,7 @@ import {
   Mute,
   NextBar,
   Page,
+  PlainList,
   ProblemNote,
   Row,
   Sheet,
@@ -38,13 +39,7 @@ const GROUPS = [
   ['lamp', 'Warning lamps'],
   ['history', 'What happened before'],
 ] as const;
-const List = styled.ol`
-  list-style: none;
-  margin: 0;
-  padding: 0;
-  display: flex;
-  flex-direction: column;
-  gap: 8px;
+const List = styled(PlainList)`
   li {
     background: var(--sheet);
     border: 1px solid var(--line);
