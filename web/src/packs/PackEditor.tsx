@@ -1,18 +1,10 @@
 import type { Person } from '@cellmend/contract/people';
 import { PackProfileSchema, readPackProfile, type StoredProfile } from '@cellmend/contract/pack';
 import { fieldsOf } from '@cellmend/contract/problem';
-import {
-  CHEMISTRIES,
-  checkProfile,
-  chemistryName,
-  defaultOcvTable,
-  factsOf,
-  type Chemistry,
-  type PackProfile,
-} from '@cellmend/core/pack';
+import { checkProfile, type PackProfile } from '@cellmend/core/pack';
 import { Download, Upload } from 'lucide-react';
 import { useState } from 'react';
-import { FileTrigger, ToggleButton } from 'react-aria-components';
+import { FileTrigger } from 'react-aria-components';
 import { useNavigate, useParams } from 'react-router';
 import styled from 'styled-components';
 import useSWR, { useSWRConfig } from 'swr';
@@ -22,7 +14,6 @@ import type { Layer } from '../pack-map/view';
 import { Awaiting } from '../shell/Awaiting';
 import { WorkshopFrame } from '../shell/Header';
 import {
-  Chips,
   Button,
   Columns,
   Field,
@@ -40,6 +31,7 @@ import { Limits } from './Limits';
 import { SafetyFields } from './SafetyFields';
 import { RestCurve, RestCurveTable } from './RestCurve';
 import { Topology } from './Topology';
+import { ChemistryField } from './ChemistryField';
 
 const Split = styled.div`
   display: grid;
@@ -112,7 +104,6 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
     accepted?: string | undefined;
   } | null>(null);
   const [busy, setBusy] = useState(false);
-  const [wanted, setWanted] = useState<Chemistry | null>(null);
   const { mutate } = useSWRConfig();
   const navigate = useNavigate();
   const parsed = PackProfileSchema.safeParse(profile);
@@ -214,60 +205,7 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
                     onChange={(e) => change({ name: e.target.value })}
                   />
                 </Field>
-                <Field as="div">
-                  Chemistry
-                  <Chips
-                    selectionMode="single"
-                    disallowEmptySelection
-                    selectedKeys={[profile.chemistry]}
-                    onSelectionChange={(k) => setWanted([...k][0] as Chemistry)}
-                    aria-label="Chemistry"
-                  >
-                    {CHEMISTRIES.map((c) => (
-                      <ToggleButton key={c} id={c}>
-                        {chemistryName(c)}
-                      </ToggleButton>
-                    ))}
-                  </Chips>
-                </Field>
-                {wanted && wanted !== profile.chemistry && (
-                  <div role="alertdialog" aria-label="What becomes of the rest curve">
-                    <Stack $gap={8}>
-                      <b>
-                        {chemistryName(wanted)} instead of {chemistryName(profile.chemistry)}: what becomes of
-                        the rest curve?
-                      </b>
-                      <Mute>Limits that are the maker’s own stay; look them over.</Mute>
-                      <Row $gap={8}>
-                        <Button
-                          onPress={() => {
-                            take({
-                              ...profile,
-                              chemistry: wanted,
-                              ocv: defaultOcvTable(wanted),
-                              ocvSource: factsOf(wanted).ocv.source,
-                            });
-                            setWanted(null);
-                          }}
-                        >
-                          Take the usual one of {chemistryName(wanted)}
-                        </Button>
-                        <Button
-                          quiet
-                          onPress={() => {
-                            change({ chemistry: wanted });
-                            setWanted(null);
-                          }}
-                        >
-                          Keep the table
-                        </Button>
-                        <Button quiet onPress={() => setWanted(null)}>
-                          Stay with {chemistryName(profile.chemistry)}
-                        </Button>
-                      </Row>
-                    </Stack>
-                  </div>
-                )}
+                <ChemistryField profile={profile} change={change} take={take} />
                 <Row>
                   <Field style={{ flex: 1 }}>
                     Rated, A·h
