@@ -79,7 +79,7 @@ describe('the insulation layer', () => {
   it('tells clean from suspect from not split, and which link is next', () => {
     const layer = insulationLayer(report);
     const of = (id: string) => layer.modules.get(pack.modules.findIndex((m) => m.id === id))!;
-    expect(of('M09')).toMatchObject({ tone: 'clean', text: 'clean, 2.1 GΩ', state: 'plain' });
+    expect(of('M09')).toMatchObject({ tone: 'clean', text: 'clean, ≥ 2.1 GΩ', state: 'plain' });
     expect(of('M01')).toMatchObject({ tone: 'open' });
     expect([of('M05'), of('M06')].some((m) => m.state === 'suspect')).toBe(true);
     expect(layer.links!.out).toEqual(['L6']);
