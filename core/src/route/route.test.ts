@@ -1,0 +1,447 @@
+import { describe, expect, it } from 'vitest';
+import {
+  CHECK_IDS,
+  ENDING_IDS,
+  EVIDENCE,
+  EVIDENCE_IDS,
+  MEASURE_KINDS,
+  MEASURES,
+  routeOf,
+  STAGES,
+  type Ending,
+  type Measure,
+  type MeasureKind,
+  type RouteFacts,
+} from './index';
+
+// What a kind of job asks for, and in which order, is common practice of the trade, no source.
+
+const NOTHING: RouteFacts = {
+  complaint: 'drops to limp at 20 %',
+  intake: false,
+  scans: [],
+  headline: '',
+  leak: null,
+  danger: null,
+  output: null,
+  stop: null,
+  gate: { holds: false, begun: false, ever: false, stillLive: false },
+  measures: null,
+  elsewhere: '',
+  chosen: [],
+  levelled: [],
+  fitted: [],
+  disposed: [],
+  checks: [],
+  insulationProven: false,
+  lockedEvidence: false,
+  proved: null,
+  comparisonPassed: false,
+  handedOver: null,
+  reopened: '',
+  noted: [],
+};
+const measure = (kind: MeasureKind, place = '', more: Partial<Measure> = {}): Measure => ({
+  id: `${kind} ${place}`,
+  kind,
+  place,
+  why: '',
+  closed: false,
+  dropped: '',
+  ...more,
+});
+
+/** What happens in a workshop, one thing after another. */
+const HAPPENS: Record<string, (f: RouteFacts, place: string) => Partial<RouteFacts>> = {
+  'scanned before': (f) => ({ scans: [...f.scans, { role: 'before' }], headline: 'M07 low capacity' }),
+  'scanned after': (f) => ({ scans: [...f.scans, { role: 'after' }] }),
+  'proven dead': () => ({ gate: { holds: true, begun: true, ever: true, stillLive: false } }),
+  'gate closed again': () => ({ gate: { holds: false, begun: false, ever: true, stillLive: false } }),
+  'donor chosen': (f, place) => ({ chosen: [...f.chosen, { place, part: 'S-014' }] }),
+  'balance planned': (f, place) => ({ levelled: [...f.levelled, place] }),
+  fitted: (f, place) => ({ fitted: [...f.fitted, { place, part: 'S-014' }] }),
+  disposed: (f, place) => ({ disposed: [...f.disposed, place] }),
+  'insulation passed': () => ({ insulationProven: true }),
+  'comparison out of its limits': () => ({ comparisonPassed: false }),
+  proven: () => ({ proved: true, comparisonPassed: true }),
+  'not proven': () => ({ proved: false }),
+  'evidence kept': () => ({ lockedEvidence: true }),
+};
+const after = (list: Measure[] | null, ...happened: string[]): RouteFacts =>
+  happened.reduce<RouteFacts>(
+    (f, what) => {
+      const [event, place = ''] = what.split(' @ ');
+      const check = /^(not )?checked (.+)$/.exec(event!);
+      if (check)
+        return {
+          ...f,
+          checks: [
+            ...f.checks.filter((c) => c.check !== check[2] || c.place !== place),
+            { check: check[2]!, place, passed: !check[1] },
+          ],
+        };
+      return { ...f, ...HAPPENS[event!]!(f, place) };
+    },
+    { ...NOTHING, measures: list },
+  );
+
+interface Story {
+  job: string;
+  list: Measure[];
+  /** What happens, and what the board says is next once it has. */
+  course: [happens: string, next: string][];
+  ends: Ending;
+}
+
+const STORIES: Story[] = [
+  {
+    job: 'one module of a car is replaced',
+    list: [measure('replace-module', 'M07')],
+    course: [
+      ['scanned before', 'Make safe'],
+      ['proven dead', 'Strip down'],
+      ['checked reached @ M07', 'Choose a module'],
+      ['donor chosen @ M07', 'Plan balance'],
+      ['balance planned @ M07', 'Fit it'],
+      ['fitted @ M07', 'Tighten and mark'],
+      ['checked joints @ M07', 'Bench-wake'],
+      ['checked wakes', 'Test insulation'],
+      ['insulation passed', 'Scan again'],
+      ['scanned after', 'Compare'],
+      ['proven', 'Hand over'],
+    ],
+    ends: 'repaired',
+  },
+  {
+    job: 'flooded at a corner: a board, two modules dried, one replaced',
+    list: [
+      measure('replace-board', 'B2'),
+      measure('dry', 'M05'),
+      measure('dry', 'M06'),
+      measure('replace-module', 'M07'),
+    ],
+    course: [
+      ['scanned before', 'Make safe'],
+      ['proven dead', 'Strip down'],
+      ['checked reached @ B2', 'Strip down'],
+      ['checked reached @ M05', 'Strip down'],
+      ['checked reached @ M06', 'Strip down'],
+      ['checked reached @ M07', 'Find the cause'],
+      ['checked cause @ M05', 'Find the cause'],
+      ['checked cause @ M06', 'Dry it'],
+      ['checked dried @ M05', 'Dry it'],
+      ['checked dried @ M06', 'Insulation of the part'],
+      ['checked part-insulation @ M05', 'Insulation of the part'],
+      ['checked part-insulation @ M06', 'Choose a module'],
+      ['donor chosen @ M07', 'Plan balance'],
+      ['balance planned @ M07', 'Fit it'],
+      ['fitted @ M07', 'Tighten and mark'],
+      ['checked joints @ M05', 'Tighten and mark'],
+      ['checked joints @ M06', 'Tighten and mark'],
+      ['checked joints @ M07', 'Board replies'],
+      ['checked board-answers @ B2', 'Bench-wake'],
+      ['checked wakes', 'Test insulation'],
+      ['insulation passed', 'Scan again'],
+      ['scanned after', 'Compare'],
+      ['proven', 'Hand over'],
+    ],
+    ends: 'repaired',
+  },
+  {
+    job: 'a joint is mended',
+    list: [measure('mend-joint', 'L4')],
+    course: [
+      ['scanned before', 'Make safe'],
+      ['proven dead', 'Strip down'],
+      ['checked reached @ L4', 'Tighten and mark'],
+      ['checked joints @ L4', 'Test insulation'],
+      ['insulation passed', 'Scan again'],
+      ['scanned after', 'Compare'],
+      ['proven', 'Hand over'],
+    ],
+    ends: 'repaired',
+  },
+  {
+    job: 'the vehicle balances it by itself',
+    list: [measure('balance', 'M11', { closed: true })],
+    course: [
+      ['scanned before', 'Balance'],
+      ['checked levelled @ M11', 'Scan again'],
+      ['scanned after', 'Compare'],
+      ['proven', 'Hand over'],
+    ],
+    ends: 'repaired',
+  },
+  {
+    job: 'hybrid sticks are conditioned on the bench',
+    list: [measure('condition', 'M02'), measure('condition', 'M03')],
+    course: [
+      ['scanned before', 'Make safe'],
+      ['proven dead', 'Strip down'],
+      ['checked reached @ M02', 'Strip down'],
+      ['checked reached @ M03', 'Bench run'],
+      ['checked bench-result @ M02', 'Bench run'],
+      ['checked bench-result @ M03', 'Tighten and mark'],
+      ['checked joints @ M02', 'Tighten and mark'],
+      ['checked joints @ M03', 'Test insulation'],
+      ['insulation passed', 'Scan again'],
+      ['scanned after', 'Compare'],
+      ['proven', 'Hand over'],
+    ],
+    ends: 'repaired',
+  },
+  {
+    job: 'a pyro fuse that opened, and the valve that let water in',
+    list: [measure('replace-fuse', 'pyro fuse'), measure('seal', 'valve 2')],
+    course: [
+      ['scanned before', 'Make safe'],
+      ['proven dead', 'Strip down'],
+      ['checked reached @ pyro fuse', 'Find the cause'],
+      ['checked cause @ valve 2', 'Fit it'],
+      ['fitted @ pyro fuse', 'Continuity'],
+      ['checked continuity @ pyro fuse', 'Seal it'],
+      ['checked sealed @ valve 2', 'Test insulation'],
+      ['insulation passed', 'Hand over'],
+    ],
+    ends: 'repaired',
+  },
+  {
+    job: 'coolant in the pack',
+    list: [measure('coolant', 'plate 1')],
+    course: [
+      ['proven dead', 'Leak test'],
+      ['checked coolant-tight @ plate 1', 'Test insulation'],
+      ['insulation passed', 'Hand over'],
+    ],
+    ends: 'repaired',
+  },
+  {
+    job: 'over-discharged, brought up under watch',
+    list: [measure('recover', 'M01')],
+    course: [
+      ['proven dead', 'Supervised charge'],
+      ['checked recovery @ M01', 'Hold test'],
+      ['not checked hold-test @ M01', 'Hold test'],
+      ['checked hold-test @ M01', 'Test insulation'],
+      ['insulation passed', 'Scan again'],
+      ['scanned after', 'Compare'],
+      ['proven', 'Hand over'],
+    ],
+    ends: 'repaired',
+  },
+  {
+    job: 'a whole used pack goes in',
+    list: [measure('whole-pack')],
+    course: [
+      ['scanned before', 'Make safe'],
+      ['proven dead', 'Check the pack'],
+      ['checked pack-chosen', 'Fit the pack'],
+      ['checked pack-fitted', 'Test insulation'],
+      ['insulation passed', 'Scan again'],
+      ['scanned after', 'Compare'],
+      ['proven', 'Hand over'],
+    ],
+    ends: 'repaired',
+  },
+  {
+    job: 'work was done by another workshop, proven here',
+    list: [measure('replace-module', 'M07')],
+    course: [
+      ['scanned before', 'Scan again'],
+      ['scanned after', 'Compare'],
+      ['proven', 'Hand over'],
+    ],
+    ends: 'repaired',
+  },
+  {
+    job: 'aged but even',
+    list: [measure('monitor')],
+    course: [],
+    ends: 'monitored',
+  },
+  { job: 'the owner declines, nothing scanned', list: [measure('decline')], course: [], ends: 'declined' },
+  {
+    job: 'a used pack to be priced',
+    list: [measure('appraise')],
+    course: [['scanned before', 'Hand over']],
+    ends: 'appraised',
+  },
+  {
+    job: 'crash-locked 48 V',
+    list: [measure('specialist')],
+    course: [['evidence kept', 'Hand over']],
+    ends: 'handed-on',
+  },
+  {
+    job: 'three dead modules are scrapped',
+    list: [measure('scrap', 'M01'), measure('scrap', 'M02'), measure('scrap', 'M03')],
+    course: [
+      ['proven dead', 'Dispose'],
+      ['disposed @ M01', 'Dispose'],
+      ['disposed @ M02', 'Dispose'],
+      ['disposed @ M03', 'Hand over'],
+    ],
+    ends: 'scrapped',
+  },
+];
+
+describe.each(STORIES)('$job', ({ job, list, course, ends }) => {
+  const elsewhere = job.includes('another workshop') ? 'Hall 4, by T. Rook' : '';
+  const until = (n: number): RouteFacts => ({
+    ...after(list, ...course.slice(0, n).map(([h]) => h)),
+    elsewhere,
+  });
+  it('is told what is next at every step', () => {
+    const told = course.map((_, i) => routeOf(until(i + 1)).next.need);
+    expect(told).toEqual(course.map(([, next]) => next));
+  });
+  it(`may end as ${ends} at its end, not before, and as nothing else`, () => {
+    for (let n = 0; n <= course.length; n++) {
+      const { endings } = routeOf(until(n));
+      const may = ENDING_IDS.filter((e) => endings[e].length === 0);
+      expect(may, course[n - 1]?.[0] ?? 'at the start').toEqual(n === course.length ? [ends] : []);
+    }
+  });
+  it('contradicts nothing, and is closed once the sheet is signed', () => {
+    const done = { ...until(course.length), handedOver: ends };
+    expect(routeOf(done)).toMatchObject({ contradictions: [], next: { need: 'Closed' } });
+    expect(routeOf(done).stages['hand-over'].state).toBe('done');
+  });
+});
+
+it('has a story for every kind of measure and every ending', () => {
+  const told = new Set(STORIES.flatMap((s) => s.list.map((m) => m.kind)));
+  expect([...MEASURE_KINDS].filter((k) => !told.has(k))).toEqual([]);
+  expect(ENDING_IDS.filter((e) => !STORIES.some((s) => s.ends === e))).toEqual([]);
+});
+
+describe('safety cannot be talked away', () => {
+  const repaired = (f: RouteFacts): string[] => routeOf(f).endings.repaired;
+  const all = STORIES[0]!.course.map(([h]) => h);
+  const without = (event: string): RouteFacts => after(STORIES[0]!.list, ...all.filter((h) => h !== event));
+
+  it('a pack that was never made safe is not handed over as repaired', () => {
+    expect(repaired(without('proven dead'))).toContain('The pack is proven dead before it is opened.');
+  });
+  it('unless somebody signs that the work was done elsewhere', () => {
+    expect(repaired({ ...without('proven dead'), elsewhere: 'by the maker’s dealer, order 81' })).toEqual([]);
+  });
+  // What is fitted somewhere was laid free before: that one follows from another.
+  it('every piece of evidence counts: leaving out any one keeps the job open', () => {
+    for (const event of all.filter((h) => !['scanned before', 'checked reached @ M07'].includes(h)))
+      expect(repaired(without(event)), event).not.toEqual([]);
+  });
+  it('work inside waits for the gate to hold now, not only once', () => {
+    const closed = { ...after(STORIES[0]!.list, 'scanned before', 'proven dead', 'gate closed again') };
+    expect(routeOf(closed).next).toMatchObject({ need: 'Choose a module' });
+    const chosen = { ...closed, chosen: [{ place: 'M07', part: 'S-014' }], levelled: ['M07'] };
+    expect(routeOf(chosen).next).toMatchObject({ need: 'Make safe', stage: 'make-safe' });
+    expect(routeOf(chosen).stages.rebuild).toEqual({ state: 'blocked', note: 'gate' });
+  });
+  it('a stop or an output nobody could reach comes before everything and keeps every job open', () => {
+    const done = after(STORIES[0]!.list, ...all);
+    expect(routeOf({ ...done, stop: 'smoke' }).next).toMatchObject({ need: 'Stopped', stage: 'make-safe' });
+    expect(routeOf({ ...done, output: 'Tester 2' }).next.need).toBe('Switch it off');
+    for (const e of ENDING_IDS) {
+      expect(routeOf({ ...done, stop: 'smoke' }).endings[e]).not.toEqual([]);
+      expect(routeOf({ ...done, output: 'Tester 2' }).endings[e]).not.toEqual([]);
+    }
+  });
+  it('a crash-locked pack is not handed over as repaired beside its way to the specialist', () => {
+    const both = after([measure('specialist'), measure('balance', 'M01', { closed: true })], 'evidence kept');
+    expect(repaired(both).join()).toMatch(/licensed specialist/);
+  });
+});
+
+describe('signed, and not borne out', () => {
+  it('a module signed as replaced with nothing fitted there', () => {
+    const f = after([measure('replace-module', 'M19')], 'scanned before', 'scanned after', 'proven');
+    expect(routeOf(f).contradictions).toContain(
+      'Signed as proven with M19 to be replaced, and nothing is fitted there.',
+    );
+    expect(routeOf({ ...f, handedOver: 'repaired' }).contradictions.join()).toMatch(
+      /Handed over as repaired.*replace module M19.*proven dead/,
+    );
+  });
+  it('a donor for a place that is not replaced any more, and a part nobody decided on', () => {
+    const list = [measure('replace-module', 'M07', { dropped: 'the owner declines' }), measure('decline')];
+    const f = { ...after(list, 'donor chosen @ M07'), fitted: [{ place: 'M08', part: 'S-022' }] };
+    expect(routeOf(f).contradictions).toEqual([
+      'S-014 is chosen for M07, which is not to be replaced any more.',
+      'S-022 was fitted at M08, and no measure says so.',
+    ]);
+  });
+  it('a proof whose comparison has fallen out of its limits', () => {
+    const f = after(
+      [measure('balance', 'M11', { closed: true })],
+      'scanned after',
+      'proven',
+      'comparison out of its limits',
+    );
+    expect(routeOf(f).contradictions.join()).toMatch(/not within its limits/);
+  });
+});
+
+describe('before anything is decided', () => {
+  it('a leak comes before a scan, a dangerous voltage before a comparison', () => {
+    expect(routeOf(NOTHING).next).toMatchObject({ need: 'Scan', detail: NOTHING.complaint });
+    expect(routeOf({ ...NOTHING, leak: { title: 'Most likely at M06', found: null } }).next).toMatchObject({
+      need: 'Find the leak',
+      stage: 'insulation',
+    });
+    expect(routeOf({ ...NOTHING, leak: { title: '', found: 'M06' } }).next.detail).toMatch(/^Leak at M06\./);
+    expect(routeOf({ ...NOTHING, danger: 'M01 0.02 V: dead.' }).next.need).toBe('Look first');
+    expect(routeOf(after(null, 'scanned before')).next).toMatchObject({
+      need: 'Decide',
+      detail: 'M07 low capacity. What is to be done?',
+    });
+  });
+  it('the gate closes what opens the pack, and shows a proof for what it is', () => {
+    expect(routeOf(NOTHING).stages['strip-down']).toEqual({ state: 'blocked', note: 'gate' });
+    const open = routeOf(after(null, 'proven dead')).stages;
+    expect(open['strip-down'].state).toBe('nothing');
+    expect(open['make-safe']).toEqual({ state: 'done', note: 'dead' });
+    const live = { ...NOTHING, gate: { holds: true, begun: true, ever: true, stillLive: true } };
+    expect(routeOf(live).stages['make-safe'].note).toBe('still live');
+  });
+  it('shows stages with notes as in work', () => {
+    expect(routeOf({ ...NOTHING, noted: ['bench'] }).stages.bench.state).toBe('work');
+  });
+});
+
+it('a code that comes back opens the job again', () => {
+  const done = {
+    ...after(STORIES[0]!.list, ...STORIES[0]!.course.map(([h]) => h)),
+    handedOver: 'repaired' as const,
+  };
+  expect(routeOf(done).next.need).toBe('Closed');
+  const again = routeOf({ ...done, reopened: 'P0A80 is back' });
+  expect(again.next).toMatchObject({ need: 'Decide', stage: 'findings' });
+  expect(again.next.detail).toMatch(/^Open again: P0A80 is back\./);
+  expect(again.stages.findings).toEqual({ state: 'reopened', note: 'open again' });
+});
+
+describe('the registries hold together', () => {
+  it('every measure asks for known evidence, in the order of work, and every evidence has a stage', () => {
+    for (const kind of MEASURE_KINDS) {
+      const order = MEASURES[kind].needs.map((n) => EVIDENCE_IDS.indexOf(n));
+      expect(
+        order.every((i) => i >= 0),
+        kind,
+      ).toBe(true);
+    }
+    for (const id of EVIDENCE_IDS) expect(STAGES).toContain(EVIDENCE[id].stage);
+  });
+  it('every evidence is asked for by some measure', () => {
+    const asked = new Set<string>(MEASURE_KINDS.flatMap((k) => [...MEASURES[k].needs]));
+    expect(EVIDENCE_IDS.filter((id) => !asked.has(id))).toEqual([]);
+    expect(CHECK_IDS.every((id) => EVIDENCE[id].check)).toBe(true);
+  });
+  it('every measure that opens the pack asks for the gate before its other work inside', () => {
+    for (const kind of MEASURE_KINDS) {
+      const needs = MEASURES[kind].needs.map((n) => EVIDENCE[n]);
+      if (needs.some((e) => e.stage === 'strip-down' || e.stage === 'rebuild'))
+        expect(MEASURES[kind].needs, kind).toContain('made-safe');
+    }
+  });
+});
