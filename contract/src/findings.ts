@@ -43,3 +43,18 @@ export const NewFindingSchema = z.discriminatedUnion('topic', [
   }),
 ]);
 export type NewFinding = z.infer<typeof NewFindingSchema>;
+
+/** What the board and the route need of a finding, kept beside its whole result. */
+export const FindingDigestSchema = z.object({
+  headline: z.string(),
+  /** Modules with something that is told apart. */
+  suspects: z.array(z.string()),
+  /** Sum of the settled voltages, V; 0 where none were read. */
+  settledV: z.number(),
+  /** Some channel or the whole pack below its floor. */
+  low: z.boolean(),
+  leak: z.object({ title: z.string(), found: z.string().nullable(), packPassed: z.boolean() }).nullable(),
+  /** Whether a comparison is within its limits; null for anything else. */
+  passed: z.boolean().nullable(),
+});
+export type FindingDigest = z.infer<typeof FindingDigestSchema>;

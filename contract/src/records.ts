@@ -1,7 +1,7 @@
 import type { Quantity } from '@cellmend/core/jot';
 import { VOLTAGE_STATES } from '@cellmend/core/pack';
 import { z } from 'zod';
-import { StageSchema } from './jobs';
+import { CheckIdSchema, StageSchema } from './jobs';
 
 /** What may be observed at a place of the pack, with the one unit it is stored in. */
 export const READING_KINDS = [
@@ -17,6 +17,35 @@ export const READING_KINDS = [
 ] as const satisfies readonly (Quantity | 'code' | 'note')[];
 export type ReadingKind = (typeof READING_KINDS)[number];
 export const ReadingKindSchema = z.enum(READING_KINDS);
+
+/** What an observation is of, and of what. */
+export const OBSERVATION_TOPICS = ['reading', 'make-safe', 'insulation', 'work'] as const;
+export type ObservationTopic = (typeof OBSERVATION_TOPICS)[number];
+export const SUBJECT_KINDS = ['pack', 'place', 'channel', 'part', 'vehicle'] as const;
+export type SubjectKind = (typeof SUBJECT_KINDS)[number];
+
+/** A check of some work, recorded as passed or not. */
+export const NewCheckSchema = z.object({
+  check: CheckIdSchema,
+  /** The place of the measure; empty for the whole pack. */
+  place: z.string().trim().max(40).default(''),
+  passed: z.boolean(),
+  value: z.number().min(-1e13).max(1e13).nullable().default(null),
+  text: z.string().trim().max(2000).default(''),
+});
+export type NewCheck = z.input<typeof NewCheckSchema>;
+export const CheckSchema = z.object({
+  id: z.uuid(),
+  check: CheckIdSchema,
+  place: z.string(),
+  passed: z.boolean(),
+  value: z.number().nullable(),
+  unit: z.string(),
+  text: z.string(),
+  by: z.string(),
+  at: z.string(),
+});
+export type Check = z.infer<typeof CheckSchema>;
 
 export const ReadingSchema = z.object({
   id: z.uuid(),
@@ -72,6 +101,8 @@ export type NewReading = z.input<typeof NewReadingSchema>;
 export const FindingSchema = z.object({
   id: z.uuid(),
   topic: z.string(),
+  /** What of the job it is about: the role of a record, a module, a part; empty for the whole. */
+  subject: z.string(),
   coreVersion: z.string(),
   /** Version of the pack profile it was computed with; null from before versions were kept. */
   profileVersion: z.int().nullable(),
@@ -81,6 +112,14 @@ export const FindingSchema = z.object({
   createdAt: z.string(),
 });
 export type Finding = z.infer<typeof FindingSchema>;
+/** What would be found; nothing of it is stored. */
+export const TriedSchema = FindingSchema.pick({
+  topic: true,
+  inputIds: true,
+  parameters: true,
+  result: true,
+});
+export type Tried = z.infer<typeof TriedSchema>;
 export const RecomputedSchema = z.object({
   same: z.boolean(),
   storedVersion: z.string(),

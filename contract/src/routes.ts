@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { NewFindingSchema } from './findings';
-import { BoardSchema, DecisionSchema, JobSchema, NewDecisionSchema, NewJobSchema } from './jobs';
+import { BoardSchema, JobSchema, NewJobSchema, VehicleSchema } from './jobs';
+import { DecisionSchema, NewDecisionSchema } from './decisions';
 import { SaveProfileSchema, StoredProfileSchema } from './pack';
 import {
   DemoSignInSchema,
@@ -12,18 +13,21 @@ import {
   SignInSchema,
 } from './people';
 import {
+  CheckSchema,
   ClockSchema,
   FindingSchema,
+  NewCheckSchema,
   NewClockSchema,
   NewReadingSchema,
   ReadingSchema,
   RecomputedSchema,
   TimelineEntrySchema,
+  TriedSchema,
 } from './records';
 import type { RouteSpec } from './routeSpec';
 import { SAFETY_ROUTES } from './safetyRoutes';
 import { SCAN_ROUTES } from './scanRoutes';
-import { StockModuleSchema } from './stock';
+import { STOCK_ROUTES } from './stockRoutes';
 
 /** Every address of the API. */
 export const ROUTES: RouteSpec[] = [
@@ -108,6 +112,14 @@ export const ROUTES: RouteSpec[] = [
   },
   {
     method: 'get',
+    path: '/vehicles',
+    summary: 'Vehicles with their packs, odometer and jobs',
+    role: 'viewer',
+    status: 200,
+    answer: z.array(VehicleSchema),
+  },
+  {
+    method: 'get',
     path: '/jobs/{number}',
     summary: 'One job with its pack, scans and decisions',
     role: 'viewer',
@@ -131,6 +143,15 @@ export const ROUTES: RouteSpec[] = [
     body: NewFindingSchema,
     status: 201,
     answer: FindingSchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/findings/try',
+    summary: 'Compute a finding and store nothing',
+    role: 'viewer',
+    body: NewFindingSchema,
+    status: 200,
+    answer: TriedSchema,
   },
   {
     method: 'get',
@@ -173,6 +194,23 @@ export const ROUTES: RouteSpec[] = [
     body: NewReadingSchema,
     status: 201,
     answer: ReadingSchema,
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}/checks',
+    summary: 'Checks of work, newest of each place first',
+    role: 'viewer',
+    status: 200,
+    answer: z.array(CheckSchema),
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/checks',
+    summary: 'Record a check as passed or not',
+    role: 'technician',
+    body: NewCheckSchema,
+    status: 201,
+    answer: CheckSchema,
   },
   {
     method: 'get',
@@ -243,14 +281,7 @@ export const ROUTES: RouteSpec[] = [
     answer: StoredProfileSchema,
   },
   ...SAFETY_ROUTES,
-  {
-    method: 'get',
-    path: '/stock',
-    summary: 'Donor modules on the shelf',
-    role: 'viewer',
-    status: 200,
-    answer: z.array(StockModuleSchema),
-  },
+  ...STOCK_ROUTES,
   {
     method: 'get',
     path: '/events',

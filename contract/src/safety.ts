@@ -153,8 +153,6 @@ export const SafetyViewSchema = z.object({
 });
 export type SafetyView = z.infer<typeof SafetyViewSchema>;
 
-/** Stages that open the pack: closed until the gate holds. */
-export const GATED_STAGES = ['strip-down', 'rebuild'] as const;
 /** In short, for the header and the route. */
 export const GateSchema = z.object({
   holds: z.boolean(),

@@ -1,7 +1,8 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, it } from 'vitest';
-import { DecisionBodySchema, NewDecisionSchema, PHASES, STAGES } from './jobs';
+import { DecisionBodySchema, NewDecisionSchema } from './decisions';
+import { PHASES, STAGES } from '@cellmend/core/route';
 import { PackProfileSchema } from './pack';
 import { fieldsOf } from './problem';
 import { NewReadingSchema } from './records';

@@ -30,10 +30,13 @@ it('walks the whole path by keyboard alone', async () => {
   await press(page, page.getByRole('button', { name: 'marram-3-before.csv' }));
   await press(page, page.getByRole('link', { name: 'See findings' }));
   await press(page, page.getByRole('button', { name: 'Decide on M07' }));
+  await tabTo(page, page.getByLabel('Work inside the pack was done elsewhere'));
+  await page.keyboard.type('Hall 4, by the maker’s dealer, order 81');
   await press(page, page.getByRole('button', { name: 'Sign decision' }));
   await press(page, page.getByRole('button', { name: /^S-014/ }));
   await press(page, page.getByRole('button', { name: 'Sign choice' }));
   await press(page, page.getByRole('button', { name: 'Sign plan' }));
+  await press(page, page.getByRole('link', { name: /Scan/ }));
   await press(page, page.getByRole('button', { name: 'marram-3-after.csv' }));
   await press(page, page.getByRole('link', { name: 'Compare' }));
   await press(page, page.getByRole('button', { name: 'Sign as proven' }));
@@ -45,7 +48,10 @@ it('walks the whole path by keyboard alone', async () => {
   await page.keyboard.press('g');
   await page.keyboard.press('f');
   await page.getByRole('heading', { name: 'Which group holds the pack back, and why?' }).waitFor();
+  // Tabbing through the map picked its first module on the way.
   await page.keyboard.press(']');
+  await page.getByRole('region', { name: 'Module M02' }).waitFor();
+  await page.keyboard.press('[');
   await page.getByRole('region', { name: 'Module M01' }).waitFor();
   await tabTo(page, page.getByRole('option', { name: /^M01/ }));
   await page.keyboard.press('ArrowRight');
@@ -87,7 +93,7 @@ describe.each(['day', 'pit'])('in the %s theme', (theme) => {
     await check('board');
     await page.getByRole('button', { name: 'New job' }).click();
     await check('new job');
-    for (const path of ['/packs', '/people', '/jobs/999']) {
+    for (const path of ['/packs', '/stock', '/people', '/jobs/999']) {
       await page.goto(path);
       await page.getByRole('heading', { level: 1 }).waitFor();
       await check(path);

@@ -1,4 +1,4 @@
-import { PHASES } from '@cellmend/contract/jobs';
+import { PHASES } from '@cellmend/core/route';
 import type { Browser } from 'playwright-core';
 import { afterAll, beforeAll } from 'vitest';
 import { startBench, type Bench } from '../../server/test/harness';
@@ -8,6 +8,7 @@ import { openBrowser, openTablet } from './browser';
 export function demoDepot(): {
   tablet: () => ReturnType<typeof openTablet>;
   databaseUrl: () => string;
+  bench: () => Bench;
   /** Minutes go by on the clock of the server. */
   pass: (minutes: number) => void;
 } {
@@ -24,6 +25,7 @@ export function demoDepot(): {
   return {
     tablet: () => openTablet(browser, bench.address),
     databaseUrl: () => bench.url,
+    bench: () => bench,
     pass: (minutes) => bench.clock.pass(minutes),
   };
 }

@@ -66,12 +66,15 @@ it('a bad joint in a drive without a rest: told as such, and no module is offere
   await page.getByRole('img', { name: /Deviation of 100 channels/ }).waitFor();
   expect(await page.getByRole('radio', { name: 'Course' }).isChecked()).toBe(true);
   await page.getByRole('button', { name: 'Decide on M07' }).click();
-  const levels = page.getByRole('radiogroup', { name: 'Level of repair' });
-  expect(await levels.getByRole('radio', { name: 'Mend the joint' }).isChecked()).toBe(true);
+  const list = page.getByRole('list', { name: 'Measures' });
+  expect(await list.getByRole('listitem').allTextContents()).toEqual(['Mend joint or tap wireM07']);
+  expect(await page.getByRole('button', { name: 'M07', exact: true }).getAttribute('aria-pressed')).toBe(
+    'false',
+  );
   await page.getByRole('button', { name: /^Sign/ }).click();
-  await page.getByText('Nothing is replaced: mend the joint. Signed by Ina Holm.').waitFor();
+  await page.getByText('Mend joint or tap wire M07. Signed by Ina Holm.').waitFor();
   await page.goto('/jobs/143/match');
-  await page.getByText('The decision was “mend the joint”, so nothing has to match.').waitFor();
+  await page.getByText('The decision was “mend joint or tap wire M07”, so nothing has to match.').waitFor();
   expect(errors).toEqual([]);
 });
 

@@ -20,7 +20,7 @@ const jot = async (page: Page, line: string): Promise<void> => {
   await page.getByLabel('Jot line').fill(line);
   await page.keyboard.press('Enter');
 };
-const stored = (text: string): number => workshop.count(`readings WHERE text = '${text}'`);
+const stored = (text: string): number => workshop.count(`observations WHERE data->>'text' = '${text}'`);
 const arrives = (text: string): Promise<void> => expect.poll(() => stored(text), { timeout: 20_000 }).toBe(1);
 
 it('loses and doubles nothing when tab, server, database or answer go away', async () => {
@@ -65,7 +65,7 @@ it('loses and doubles nothing when tab, server, database or answer go away', asy
   await second.getByText('1 waiting').waitFor({ state: 'detached', timeout: 15_000 });
   expect(lost).toBe(1);
   expect(stored('answer lost')).toBe(1);
-  expect(workshop.count('readings')).toBe(4);
+  expect(workshop.count("observations WHERE topic = 'reading' AND job_id IS NOT NULL")).toBe(4);
 
   // What is typed into a form is there again after a reload.
   await second.goto('/');
@@ -104,15 +104,15 @@ it('shows two tablets on two servers the same job, and both versions when two de
   const alert = ina.page.getByRole('alert');
   await alert.waitFor();
   expect(await alert.textContent()).toMatch(
-    /Tomas Rook signed version 1.*replace M07, M16.*M16 comes out too/,
+    /Tomas Rook signed version 1.*replace module M07, M16.*M16 comes out too/,
   );
   expect(await ina.page.getByRole('button', { name: 'M07', exact: true }).getAttribute('aria-pressed')).toBe(
     'true',
   );
-  expect(workshop.count("decisions WHERE topic = 'replace'")).toBe(1);
+  expect(workshop.count("decisions WHERE topic = 'measures'")).toBe(1);
   await ina.page.getByRole('button', { name: 'I have read it' }).click();
   await ina.page.getByRole('button', { name: 'Sign decision' }).click();
-  await expect.poll(() => workshop.count("decisions WHERE topic = 'replace'")).toBe(2);
+  await expect.poll(() => workshop.count("decisions WHERE topic = 'measures'")).toBe(2);
   await ina.context.close();
   await tomas.context.close();
 });

@@ -1,5 +1,6 @@
 import { expect, it } from 'vitest';
 import { signInAs } from './browser';
+import { insulationPass, proveDead } from '../../server/test/depot';
 import { demoDepot } from './depot';
 
 const depot = demoDepot();
@@ -36,13 +37,44 @@ it('walks one pack from the scan file to the hand-over sheet', async () => {
   await page.getByLabel('Current of the supply, A').fill('6,5');
   await page.getByText('at 6,5 A').waitFor();
   await page.getByRole('button', { name: 'Sign plan' }).click();
+  await page.getByRole('heading', { name: 'Is the pack proven dead?' }).waitFor();
 
+  // Nothing inside is recorded, and no sheet signed, before the pack is proven dead.
+  await page.goto('/jobs/147/hand-over');
+  await page.getByText('Still missing before it ends as repaired').waitFor();
+  expect(await page.getByRole('button', { name: 'Sign sheet' }).isDisabled()).toBe(true);
+  const ina = await depot.bench().as('Ina Holm');
+  await proveDead(ina, depot.bench(), 147);
+  await page.goto('/jobs/147/strip-down');
+  const record = async (name: string, passed = 'Passed'): Promise<void> => {
+    await page.getByRole('button', { name }).click();
+    await page.getByRole('button', { name: passed, exact: true }).click();
+    await page.getByRole('button', { name: passed, exact: true }).waitFor({ state: 'detached' });
+  };
+  await record('Record: M07 Strip down');
+  await page.goto('/jobs/147/balance');
+  await record('Record: M16 Balance');
+  await page.goto('/jobs/147/rebuild');
+  await page.getByRole('button', { name: 'Record: M07 Fit it' }).click();
+  await page.getByLabel('It goes to').selectOption('scrapped');
+  expect(await page.getByRole('button', { name: 'It is in' }).isDisabled()).toBe(true);
+  await page.getByLabel('Why', { exact: true }).fill('one group at 72 %');
+  await page.getByLabel('Proof').fill('recycler, note 12');
+  await page.getByRole('button', { name: 'It is in' }).click();
+  await record('Record: M07 Tighten and mark');
+  await record('Record: Bench-wake');
+  expect((await insulationPass(ina, 147)).status).toBe(201);
+
+  await page.goto('/jobs/147/scan');
   await page.getByRole('button', { name: 'marram-3-after.csv' }).click();
   await page.getByRole('link', { name: 'Compare' }).click();
   await page.getByRole('heading', { name: /within its limits near full and near empty/ }).waitFor();
   await page.getByRole('button', { name: 'Sign as proven' }).click();
 
-  await page.getByRole('article', { name: 'Hand-over sheet' }).waitFor();
+  const sheet = page.getByRole('article', { name: 'Hand-over sheet' });
+  await sheet.waitFor();
+  await sheet.getByText('S-014 went in').waitFor();
+  await sheet.getByText('one group at 72 % (recycler, note 12)').waitFor();
   await page.getByRole('button', { name: 'Sign sheet' }).click();
   await page.getByText('Signed by Ina Holm.').waitFor();
   const pdf = await page.pdf({ format: 'A4' });

@@ -8,6 +8,7 @@ import { defineModels } from './db/models';
 import { seedDemo } from './demo/seed';
 import { makeApp } from './http/app';
 import { systemClock, type Clock } from './http/clock';
+import { DueFindings } from './findings/due';
 import type { Store } from './http/context';
 import { InstrumentRuns } from './instruments/runs';
 import { simulateTester } from './instruments/demo';
@@ -49,7 +50,12 @@ async function sharedSetting(store: Store, name: string, make: () => unknown): P
 /** Migrates, seeds if asked, and serves on loopback. */
 export async function startServer(options: ServerOptions): Promise<Running> {
   const sequelize = connect(options.databaseUrl);
-  const store: Store = { sequelize, models: defineModels(sequelize), clock: options.clock ?? systemClock() };
+  const store: Store = {
+    sequelize,
+    models: defineModels(sequelize),
+    clock: options.clock ?? systemClock(),
+    startDue: () => undefined,
+  };
   await migrate(sequelize);
   // A database begun as demo stays one, and one begun empty never gets demo people.
   const demo = (await sharedSetting(store, 'demo', () => options.demo)) === true;
@@ -62,6 +68,10 @@ export async function startServer(options: ServerOptions): Promise<Running> {
   hub.listen((message) => runs.heard(message));
   await hub.open();
   await runs.recover();
+  const due = new DueFindings(store, (error) =>
+    options.logger.error(error, 'a finding could not be computed'),
+  );
+  store.startDue = (...which) => due.start(...which);
   const simulated = demo ? await simulateTester(store) : null;
   const { app, close: closeApp } = makeApp({ ...options, store, sessionSecret, demo, hub, runs });
   const server = createServer(app);
@@ -83,6 +93,7 @@ export async function startServer(options: ServerOptions): Promise<Running> {
       server.closeAllConnections();
     });
     await closeApp();
+    await due.close();
     await sequelize.close();
   };
   return {

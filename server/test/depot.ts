@@ -1,5 +1,7 @@
+import type { Job } from '@cellmend/contract/jobs';
 import type { StoredProfile } from '@cellmend/contract/pack';
 import type { SafetyView } from '@cellmend/contract/safety';
+import type { Measure, MeasureKind } from '@cellmend/core/route';
 import { expect } from 'vitest';
 import type { Answer, Bench, Client } from './harness';
 
@@ -11,6 +13,22 @@ export async function newJob(who: Client, pack = 'Corrie', title = `on ${pack}`)
   const packProfileId = (await packsOf(who)).find((p) => p.name.startsWith(pack))!.id;
   return (await who.post<{ number: number }>('/api/jobs', { title, packProfileId })).body.number;
 }
+
+/** A list of measures as somebody signs it. */
+export const measures = (
+  ...lines: [kind: MeasureKind, place?: string, more?: Partial<Measure>][]
+): { topic: 'measures'; measures: Measure[] } => ({
+  topic: 'measures',
+  measures: lines.map(([kind, place = '', more = {}], i) => ({
+    id: `m${i + 1}`,
+    kind,
+    place,
+    why: '',
+    closed: false,
+    dropped: '',
+    ...more,
+  })),
+});
 
 /** The lock-out of a job, taken step by step until the pack is proven dead. */
 export async function proveDead(who: Client, bench: Bench, job: number): Promise<void> {
@@ -40,4 +58,70 @@ export async function proveDead(who: Client, bench: Bench, job: number): Promise
   const proof = { plusMinusV: 1, plusChassisV: 0.2, minusChassisV: 0.1 };
   const proven = await step({ step: 'live-dead-live', meterBeforeV: 12.6, ...proof, meterAfterV: 12.5 });
   expect(proven.status).toBe(201);
+  const { hazards } = (await who.get<SafetyView>(`/api/jobs/${job}/safety`)).body;
+  for (const [hazard, data] of [
+    ['crash', { step: 'pyro-evidence', ohm: 0.2, text: '' }],
+    ['wet', { step: 'insulation-evidence', ohm: 2e6, text: '' }],
+    ['under-voltage', { step: 'group-voltages', lowestV: 1.62, text: '' }],
+  ] as const)
+    if (hazards.some((h) => h === hazard || (hazard === 'wet' && (h === 'crash' || h === 'flood'))))
+      expect(await step(data)).toMatchObject({ status: 201 });
+}
+
+/** A test of the whole pack on its tester, as somebody types it: it rises and reaches its voltage. */
+export const insulationPass = (who: Client, job: number, setV = 500): Promise<Answer> =>
+  who.post(`/api/jobs/${job}/insulation`, {
+    observation: {
+      kind: 'tester',
+      tested: { part: 'pack' },
+      setV,
+      points: [
+        { timeS: 15, ohm: 0.9e9, voltageV: setV },
+        { timeS: 30, ohm: 1.2e9, voltageV: setV },
+        { timeS: 60, ohm: 1.8e9, voltageV: setV },
+      ],
+      temperatureC: 21,
+      mounted: true,
+    },
+    managementDisconnected: true,
+  });
+
+/** Does everything that the signed list asks for inside the pack, in its order, as the pages would. */
+export async function doTheWork(who: Client, job: number, setV = 500): Promise<string[]> {
+  const done: string[] = [];
+  for (let i = 0; i < 80; i++) {
+    const { body } = await who.get<Job>(`/api/jobs/${job}`);
+    const step = body.steps.find((s) => !s.met && s.waitsFor === '' && !['scan', 'prove'].includes(s.stage));
+    if (!step) return done;
+    done.push(`${step.evidence} ${step.place}`.trim());
+    const chosen = body.decisions.find((d) => d.body.topic === 'match')?.body;
+    const partId =
+      chosen?.topic === 'match' ? chosen.choices.find((c) => c.place === step.place)?.partId : undefined;
+    const answer =
+      step.evidence === 'fitted'
+        ? await who.post(`/api/jobs/${job}/fit`, {
+            place: step.place,
+            partId,
+            out: { to: 'quarantine', reason: 'taken out' },
+          })
+        : step.evidence === 'disposal'
+          ? await who.post(`/api/jobs/${job}/salvage`, {
+              places: [step.place],
+              to: 'scrapped',
+              reason: 'dead',
+              proof: 'recycler, note 4711',
+            })
+          : step.evidence === 'insulation-before-lid'
+            ? await insulationPass(who, job, setV)
+            : await who.post(`/api/jobs/${job}/checks`, {
+                check: step.evidence,
+                place: step.place,
+                passed: true,
+              });
+    if (answer.status !== 201)
+      throw new Error(
+        `${step.evidence} of ${step.place} answered ${answer.status}: ${JSON.stringify(answer.body)}`,
+      );
+  }
+  throw new Error(`The list of job ${job} never ends: ${done.join(', ')}`);
 }

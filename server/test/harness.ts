@@ -97,6 +97,8 @@ export interface Bench {
   as: (name: string) => Promise<Client>;
   /** One more server process on the same database, or on another way to it. */
   another: (databaseUrl?: string) => Promise<Running>;
+  /** Once no finding is due any more. */
+  settled: () => Promise<void>;
   end: () => Promise<void>;
 }
 
@@ -135,6 +137,14 @@ export async function startBench(demo = true, signInsPerMinute = 1000): Promise<
       const next = await startServer({ ...options, databaseUrl });
       more.push(next);
       return next;
+    },
+    settled: async () => {
+      for (let i = 0; i < 600; i++) {
+        const [rows] = await running.store.sequelize.query("SELECT 1 FROM due_findings WHERE failed = ''");
+        if (rows.length === 0) return;
+        await new Promise((r) => setTimeout(r, 50));
+      }
+      throw new Error('A finding is due and nobody computes it.');
     },
     end: async () => {
       for (const r of [running, ...more]) await r.close();

@@ -1,13 +1,15 @@
-import type { Decision, Job } from '@cellmend/contract/jobs';
+import type { Job } from '@cellmend/contract/jobs';
+import type { Decision } from '@cellmend/contract/decisions';
 import type { Problem } from '@cellmend/contract/problem';
 import type { Finding } from '@cellmend/contract/records';
-import type { StockModule } from '@cellmend/contract/stock';
+import type { StockPart } from '@cellmend/contract/stock';
 import type { SpreadReport } from '@cellmend/core/spread';
 import type { MatchRow } from '@cellmend/core/match';
 import { randomUUID } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { measures } from './depot';
 import { root, startBench, type Bench, type Client } from './harness';
 
 let bench: Bench;
@@ -117,14 +119,14 @@ describe('the path from scan to hand-over', () => {
 
   it('signs, matches, balances and proves', async () => {
     const signed = await ina.post<Decision>('/api/jobs/147/decisions', {
-      body: { topic: 'replace', level: 'module', modules: ['M07'] },
+      body: measures(['replace-module', 'M07']),
       note: 'as found',
       findingIds: [spread.id],
       baseVersion: 0,
     });
     expect(signed.status).toBe(201);
     replace = signed.body;
-    const stock = (await ina.get<StockModule[]>('/api/stock')).body;
+    const stock = (await ina.get<StockPart[]>('/api/stock')).body;
     const match = await ina.post<Finding>('/api/jobs/147/findings', {
       topic: 'match',
       spreadFindingId: spread.id,
@@ -137,7 +139,7 @@ describe('the path from scan to hand-over', () => {
     expect(
       (
         await ina.post('/api/jobs/147/decisions', {
-          body: { topic: 'match', moduleId: 'M07', stockId: donor.id },
+          body: { topic: 'match', choices: [{ place: 'M07', partId: donor.id }] },
           findingIds: [match.body.id],
           baseVersion: 0,
         })
@@ -156,7 +158,10 @@ describe('the path from scan to hand-over', () => {
     expect(
       (
         await ina.post('/api/jobs/147/decisions', {
-          body: { topic: 'balance', currentA: 8, goal: 'level-when-full', method: 'supply' },
+          body: {
+            topic: 'balance',
+            lines: [{ place: 'M07', currentA: 8, goal: 'level-when-full', method: 'supply' }],
+          },
           findingIds: [plan.body.id],
           baseVersion: 0,
         })
@@ -180,7 +185,7 @@ describe('the path from scan to hand-over', () => {
 
   it('shows the second of two editors both versions and stores nothing of theirs', async () => {
     const mine = {
-      body: { topic: 'replace', level: 'module', modules: ['M07', 'M16'] },
+      body: measures(['replace-module', 'M07'], ['replace-module', 'M16']),
       note: '',
       findingIds: [],
       baseVersion: replace.version,
@@ -189,20 +194,20 @@ describe('the path from scan to hand-over', () => {
     expect((await tomas.post('/api/jobs/147/decisions', mine)).status).toBe(201);
     const late = await ina.post<Problem>('/api/jobs/147/decisions', {
       ...mine,
-      body: { topic: 'replace', level: 'leave', modules: [] },
+      body: measures(['monitor'], ['replace-module', 'M07', { dropped: 'the owner waits' }]),
     });
     expect(late.status).toBe(409);
     expect(late.body.current).toMatchObject({
       version: 2,
       signedBy: 'Tomas Rook',
-      body: { modules: ['M07', 'M16'] },
+      body: { measures: [{ place: 'M07' }, { place: 'M16' }] },
     });
-    expect(await count("decisions WHERE topic = 'replace'")).toBe(2);
+    expect(await count("decisions WHERE topic = 'measures'")).toBe(2);
   });
 });
 
 describe('what the database itself refuses', () => {
-  it.each(['readings', 'findings', 'decisions', 'audit', 'scans', 'scan_chunks', 'scan_sources'])(
+  it.each(['observations', 'findings', 'decisions', 'audit', 'scans', 'scan_chunks', 'scan_sources'])(
     '%s cannot be changed or removed',
     async (table) => {
       const { sequelize } = bench.running.store;

@@ -4,6 +4,7 @@ import type { Reading, TimelineEntry } from '@cellmend/contract/records';
 import type { StoredProfile } from '@cellmend/contract/pack';
 import { randomUUID } from 'node:crypto';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { measures } from './depot';
 import { Client, startBench, type Bench } from './harness';
 
 let bench: Bench;
@@ -92,7 +93,7 @@ describe('readings', () => {
 
 describe('people', () => {
   const decision = {
-    body: { topic: 'replace', level: 'leave', modules: [] },
+    body: measures(['monitor']),
     findingIds: [],
     baseVersion: 0,
   };

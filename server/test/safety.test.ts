@@ -517,6 +517,7 @@ describe('a leak', () => {
           })
         ).status,
       ).toBe(201);
+    await bench.settled();
     expect(await shareOf('M10')).toBeGreaterThan(1.8 * before);
     // Ends of a part are measured with its links out: behind the gate.
     const half = (from: string, to: string, ohm: number) => {

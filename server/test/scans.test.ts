@@ -340,6 +340,7 @@ describe('a meter at the terminals', () => {
       });
     await meter('ch41', median.medianV);
     await meter('ch42', median.channels[41]!.voltageV);
+    await bench.settled();
     const settled = await newest(job);
     expect(settled.result.findings[0]).toMatchObject({ channel: 'ch41', verdict: 'sense-fault' });
     expect(settled.inputIds).toHaveLength(3);

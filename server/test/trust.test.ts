@@ -7,7 +7,7 @@ import type { PackProfile } from '@cellmend/core/pack';
 import type { SpreadReport } from '@cellmend/core/spread';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { startBench, type Answer, type Bench, type Client } from './harness';
-import { newJob as anyJob, packsOf, proveDead as provenDead } from './depot';
+import { measures, newJob as anyJob, packsOf, proveDead as provenDead } from './depot';
 
 let bench: Bench;
 let ina: Client;
@@ -155,6 +155,7 @@ describe('absolute before relative', () => {
       stage: 'findings',
       observedAt: new Date(Date.now() + 1000).toISOString(),
     });
+    await bench.settled();
     const report = await spreadOf(job);
     expect(report.findings[0]).toMatchObject({ channel: 'ch40', verdict: 'dead' });
     expect(report.findings[0]!.reasons[0]).toMatch(/meter at the terminals.*The scan says 3.980 V/);
@@ -317,31 +318,33 @@ describe('who may change what keeps people safe', () => {
     const sign = (body: object, who = ina): Promise<Answer<Told>> =>
       who.post<Told>(`/api/jobs/${job}/decisions`, { body, baseVersion: 0 });
     const stock = (await ina.get<{ id: string; label: string }[]>('/api/stock')).body;
-    expect((await sign({ topic: 'replace', modules: ['M99'], level: 'module' })).body.detail).toMatch(
-      /no module M99/,
-    );
-    expect((await sign({ topic: 'replace', modules: [], level: 'module' })).status).toBe(422);
-    expect((await sign({ topic: 'match', moduleId: 'M07', stockId: stock[0]!.id })).body.detail).toMatch(
-      /M07 is not decided to come out/,
-    );
+    const choose = (place: string) => ({ topic: 'match', choices: [{ place, partId: stock[0]!.id }] });
+    expect((await sign(measures(['replace-module', 'M99']))).body.detail).toMatch(/no module M99/);
+    expect((await sign(measures())).status).toBe(422);
+    expect((await sign(choose('M07'))).body.detail).toMatch(/M07 is not decided to come out/);
     expect((await sign({ topic: 'prove', passed: true })).body.detail).toMatch(/no scan after the repair/);
     expect((await sign({ topic: 'prove', passed: false })).status).toBe(201);
-    expect((await sign({ topic: 'balance', currentA: 5, goal: 'level-now', method: 'supply' })).status).toBe(
-      422,
-    );
-    expect((await sign({ topic: 'replace', modules: ['M07'], level: 'module' })).status).toBe(201);
-    expect((await sign({ topic: 'match', moduleId: 'M07', stockId: stock[0]!.id })).status).toBe(201);
+    expect(
+      (
+        await sign({
+          topic: 'balance',
+          lines: [{ place: 'M07', currentA: 5, goal: 'level-now', method: 'supply' }],
+        })
+      ).status,
+    ).toBe(422);
+    expect((await sign(measures(['replace-module', 'M07']))).status).toBe(201);
+    expect((await sign(choose('M07'))).status).toBe(201);
     const other = await newJob('Marram');
     await ina.post(`/api/jobs/${other}/decisions`, {
-      body: { topic: 'replace', modules: ['M02'], level: 'module' },
+      body: measures(['replace-module', 'M02']),
       baseVersion: 0,
     });
     const taken = await ina.post<Told>(`/api/jobs/${other}/decisions`, {
-      body: { topic: 'match', moduleId: 'M02', stockId: stock[0]!.id },
+      body: choose('M02'),
       baseVersion: 0,
     });
     expect(taken.body.detail).toMatch(new RegExp(`${stock[0]!.label} is chosen in job ${job}`));
-    const sheet = { topic: 'hand-over', expectations: '', notDone: '' };
+    const sheet = { topic: 'hand-over', expectations: '', notDone: '', ending: 'repaired' };
     const odd = new (ina.constructor as new (a: string) => Client)(bench.address);
     await odd.post('/api/session', { name: 'Odd Lind', password: 'long enough words' });
     expect((await sign(sheet, odd)).status).toBe(403);

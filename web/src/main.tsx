@@ -16,6 +16,7 @@ import { People } from './people/People';
 import { Caught } from './shell/Caught';
 import { JobShell } from './shell/JobShell';
 import { SignIn } from './shell/SignIn';
+import { Stock } from './stock/Stock';
 import { theme } from './shell/preferences';
 import { Page, ProblemNote } from './ui/parts';
 import { GlobalStyle } from './ui/theme';
@@ -26,6 +27,7 @@ const PAGES = {
   job: JobShell,
   packs: Packs,
   pack: PackEditor,
+  stock: Stock,
   people: People,
   instruments: Instruments,
 };
@@ -84,6 +86,8 @@ const router = createBrowserRouter([
   { path: '/jobs/:number/:stage', element: <Gate page="job" /> },
   { path: '/packs', element: <Gate page="packs" /> },
   { path: '/packs/:id', element: <Gate page="pack" /> },
+  { path: '/stock', element: <Gate page="stock" /> },
+  { path: '/stock/:id', element: <Gate page="stock" /> },
   { path: '/people', element: <Gate page="people" /> },
   { path: '/instruments', element: <Gate page="instruments" /> },
   { path: '*', element: <Navigate to="/" replace /> },

@@ -8,7 +8,8 @@ export interface BalanceInput {
   /** Groups of the newcomer and its rested module voltage, V. */
   groupCount: number;
   moduleRestVoltageV: number;
-  newcomerCapacityAh: number;
+  /** Null where nobody measured it: then the rated one bounds what is to move, and nothing more is told. */
+  newcomerCapacityAh: number | null;
   packSocFraction: number;
   /** Null where no reading measured it: level when full cannot be computed then. */
   packCapacityAh: number | null;
@@ -23,6 +24,8 @@ export interface BalancePlan {
   socTarget: number;
   /** Charge per group to move; the groups are in series, so it is the module's charge too. A·h, always positive. */
   chargeAh: number;
+  /** The newcomer's capacity was not measured: charge and hours are the most it can be, by the rated one. */
+  atMost: boolean;
   /** ± from 2 mV of reading and the curve's slope, A·h. */
   chargeHalfWidthAh: number;
   targetModuleV: number;
@@ -43,8 +46,9 @@ const READING_V = 0.002;
  * @throws InputProblem for a current, capacity or voltage that cannot be.
  */
 export function planBalance(input: BalanceInput, pack: Pack): BalancePlan {
-  const { groupCount, currentA, bleederMilliamp, newcomerCapacityAh, packCapacityAh, packSocFraction, goal } =
-    input;
+  const { groupCount, currentA, bleederMilliamp, packCapacityAh, packSocFraction, goal } = input;
+  const atMost = input.newcomerCapacityAh === null;
+  const newcomerCapacityAh = input.newcomerCapacityAh ?? pack.profile.ratedCapacityAh;
   if (!(currentA > 0))
     throw new InputProblem('current', `${currentA} A moves no charge.`, 'current', 'A current above 0 A.');
   if (!(bleederMilliamp > 0))
@@ -53,6 +57,13 @@ export function planBalance(input: BalanceInput, pack: Pack): BalancePlan {
       `${bleederMilliamp} mA bleeds nothing.`,
       'bleeder current',
       'A current above 0 mA; 20 to 150 mA is usual.',
+    );
+  if (atMost && goal === 'level-when-full')
+    throw new InputProblem(
+      'capacity',
+      'The capacity of the newcomer is not measured: what makes it level when full cannot be computed.',
+      'goal',
+      'Level now, near full; or a full discharge of it on the bench.',
     );
   if (packCapacityAh === null && goal === 'level-when-full')
     throw new InputProblem(
@@ -96,6 +107,10 @@ export function planBalance(input: BalanceInput, pack: Pack): BalancePlan {
   const chargeAh = Math.abs(signedAh);
   const direction = chargeAh < 0.002 * newcomerCapacityAh ? 'none' : signedAh > 0 ? 'charge' : 'discharge';
   const remarks: string[] = [];
+  if (atMost)
+    remarks.push(
+      `What the newcomer holds is not measured: charge and time are the most they can be, as if it held the rated ${newcomerCapacityAh} A·h. The target voltage holds whatever it holds.`,
+    );
   if (socTarget < 0 || socTarget > 1)
     remarks.push(
       'Level when full cannot be reached from here: the newcomer would have to be beyond its limits. Bring the pack nearer to full first.',
@@ -119,6 +134,7 @@ export function planBalance(input: BalanceInput, pack: Pack): BalancePlan {
     socNow,
     socTarget,
     chargeAh,
+    atMost,
     chargeHalfWidthAh,
     targetModuleV: targetV * cells,
     hours: chargeAh / currentA,

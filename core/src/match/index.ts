@@ -1,1 +1,2 @@
 export * from './rank';
+export * from './shelfTable';

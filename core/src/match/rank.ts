@@ -2,6 +2,7 @@ import {
   chemistryName,
   judgeVoltage,
   measured,
+  notMeasured,
   ocvCurve,
   OUT_OF_BOUNDS,
   type Chemistry,
@@ -10,7 +11,7 @@ import {
 } from '../pack';
 import { usableCapacity, type GroupState } from '../range';
 
-/** A donor module on the shelf, as measured on the bench. */
+/** A donor module on the shelf; each figure null where nobody measured it. */
 export interface DonorModule {
   id: string;
   label: string;
@@ -19,13 +20,17 @@ export interface DonorModule {
   /** Maker's revision or connector code; must equal that of the pack's modules where both are known. */
   revision?: string | undefined;
   /** Weakest group's measured capacity, A·h. */
-  capacityAh: number;
+  capacityAh: number | null;
   /** Mean resistance of a group, mΩ. */
-  resistanceMilliohm: number;
+  resistanceMilliohm: number | null;
   /** Rested voltage of the whole module, V, and its temperature. */
-  restVoltageV: number;
-  temperatureC: number;
-  insulationOhm?: number | undefined;
+  restVoltageV: number | null;
+  temperatureC: number | null;
+  insulationOhm?: number | null | undefined;
+  /** Cells side by side in a group, connector and handedness, where its label tells. */
+  cellsParallel?: number | undefined;
+  connector?: string | undefined;
+  handedness?: string | undefined;
   origin: string;
 }
 
@@ -48,13 +53,15 @@ export interface MatchRow {
   fits: boolean;
   /** Why it does not fit; empty if it does. */
   obstacles: string[];
-  /** Null where the pack's own figure was not measured. */
+  /** Null where its own figure or the pack's was not measured. */
   capacityDeviation: number | null;
   resistanceDeviation: number | null;
-  socFraction: number;
+  /** Null where its rest voltage was not measured. */
+  socFraction: number | null;
   /** Rested volts per group against those of the pack, mV. */
-  voltageDeviationMv: number;
-  balanceAh: number;
+  voltageDeviationMv: number | null;
+  /** Null where rest voltage or capacity was not measured. */
+  balanceAh: number | null;
   /** Usable capacity of the pack with it in, balanced, A·h. */
   usableAh: Measured;
   /** 0 is a perfect twin; each unit is one full tolerance off. */
@@ -64,6 +71,22 @@ export interface MatchRow {
 
 /** Tolerances of a good match. Common practice of the trade, no source; a shop may set its own. */
 export const MATCH_TOLERANCE = { capacity: 0.03, resistance: 0.15, balanceShare: 0.2, insulationOhm: 20e6 };
+/** How far off a figure counts that nobody measured, in tolerances: behind every near twin, before a poor one. */
+const NOT_MEASURED = 1.5;
+
+/** What the pack gives with it in, balanced. */
+function usableWith(donorAh: number | null, need: PackNeed): Measured {
+  const typical = need.typicalCapacityAh;
+  if (!typical.measured) return typical;
+  if (donorAh === null)
+    return notMeasured('Nobody measured what the donor holds.', 'A full discharge on the bench.');
+  const { balancedAh } = usableCapacity([
+    ...need.staying.map((g) => ({ ...g, socFraction: 0.5 })),
+    { capacityAh: donorAh, socFraction: 0.5 },
+  ]);
+  const share = (typical.high - typical.low) / 4 / typical.value;
+  return measured(balancedAh, share * balancedAh, typical.from, 0);
+}
 
 /**
  * Ranks donors for one place: compatible first, then by how near they are to the *rest of this pack*. A donor
@@ -82,43 +105,54 @@ export function rankDonors(donors: readonly DonorModule[], need: PackNeed, pack:
       obstacles.push(`${donor.groupCount} groups where ${need.groupCount} are needed`);
     if (donor.revision && need.revision && donor.revision !== need.revision)
       obstacles.push(`revision ${donor.revision}, the pack has ${need.revision}`);
-    if (donor.insulationOhm !== undefined && donor.insulationOhm < MATCH_TOLERANCE.insulationOhm)
+    if (donor.insulationOhm != null && donor.insulationOhm < MATCH_TOLERANCE.insulationOhm)
       obstacles.push(`insulation only ${(donor.insulationOhm / 1e6).toFixed(1)} MΩ`);
-    const cellV = donor.restVoltageV / donor.groupCount / cellsPerGroup;
-    if (
-      OUT_OF_BOUNDS.has(
-        judgeVoltage({ chemistry: donor.chemistry }, donor.groupCount * cellsPerGroup, donor.restVoltageV)
-          .state,
-      )
-    )
-      obstacles.push(
-        judgeVoltage({ chemistry: donor.chemistry }, donor.groupCount * cellsPerGroup, donor.restVoltageV)
-          .says,
-      );
+    const restV = donor.restVoltageV;
+    const cellV = restV === null ? null : restV / donor.groupCount / cellsPerGroup;
+    const judged =
+      restV === null
+        ? null
+        : judgeVoltage({ chemistry: donor.chemistry }, donor.groupCount * cellsPerGroup, restV);
+    if (judged && OUT_OF_BOUNDS.has(judged.state)) obstacles.push(judged.says);
     const typical = need.typicalCapacityAh;
-    const capacityDeviation = typical.measured ? donor.capacityAh / typical.value - 1 : null;
+    const donorAh = donor.capacityAh;
+    const capacityDeviation = typical.measured && donorAh !== null ? donorAh / typical.value - 1 : null;
     const ohm = need.resistanceMilliohm;
-    const resistanceDeviation = ohm.measured ? donor.resistanceMilliohm / ohm.value - 1 : null;
-    const socFraction = curve.socAt(cellV);
-    const balanceAh = donor.capacityAh * (need.socFraction - socFraction);
-    const balanced = usableCapacity([
-      ...need.staying.map((g) => ({ ...g, socFraction: 0.5 })),
-      { capacityAh: donor.capacityAh, socFraction: 0.5 },
-    ]);
+    const resistanceDeviation =
+      ohm.measured && donor.resistanceMilliohm !== null ? donor.resistanceMilliohm / ohm.value - 1 : null;
+    const socFraction = cellV === null ? null : curve.socAt(cellV);
+    const balanceAh =
+      donorAh === null || socFraction === null ? null : donorAh * (need.socFraction - socFraction);
     const off = capacityDeviation ?? 0;
-    const capacityTerm = (off < 0 ? -off : off / 2) / MATCH_TOLERANCE.capacity;
-    const resistanceTerm = Math.abs(resistanceDeviation ?? 0) / MATCH_TOLERANCE.resistance;
-    const balanceTerm = Math.abs(need.socFraction - socFraction) / MATCH_TOLERANCE.balanceShare;
+    const capacityTerm =
+      donorAh === null ? NOT_MEASURED : (off < 0 ? -off : off / 2) / MATCH_TOLERANCE.capacity;
+    const resistanceTerm =
+      donor.resistanceMilliohm === null
+        ? NOT_MEASURED
+        : Math.abs(resistanceDeviation ?? 0) / MATCH_TOLERANCE.resistance;
+    const balanceTerm =
+      socFraction === null
+        ? NOT_MEASURED
+        : Math.abs(need.socFraction - socFraction) / MATCH_TOLERANCE.balanceShare;
     const distance = Math.hypot(capacityTerm, resistanceTerm, balanceTerm);
     const weakest = Math.min(...need.staying.map((g) => g.capacityAh));
     const remarks: string[] = [];
+    const missing = [
+      donorAh === null ? 'capacity' : '',
+      donor.resistanceMilliohm === null ? 'resistance' : '',
+      restV === null ? 'rest voltage' : '',
+    ].filter(Boolean);
+    if (missing.length > 0)
+      remarks.push(
+        `Not measured: ${missing.join(', ')}. Measure it on the bench before it is fitted; until then it ranks behind a near twin.`,
+      );
     if (!typical.measured)
       remarks.push(
         'The capacity of the rest of this pack is not measured: whether it fits in capacity is open.',
       );
-    else if (donor.capacityAh < weakest * 0.995)
+    else if (donorAh !== null && donorAh < weakest * 0.995)
       remarks.push(
-        `It would be the weakest in the pack: ${(weakest - donor.capacityAh).toFixed(1)} A·h below the weakest that stays.`,
+        `It would be the weakest in the pack: ${(weakest - donorAh).toFixed(1)} A·h below the weakest that stays.`,
       );
     else if (off > 0.08)
       remarks.push(
@@ -128,7 +162,11 @@ export function rankDonors(donors: readonly DonorModule[], need: PackNeed, pack:
       remarks.push(
         `Resistance ${Math.abs(resistanceDeviation * 100).toFixed(0)} % ${resistanceDeviation > 0 ? 'above' : 'below'} the pack: ${resistanceDeviation > 0 ? 'it will sag first under load' : 'it will carry the pack'}.`,
       );
-    if (need.temperatureC !== null && Math.abs(need.temperatureC - donor.temperatureC) > 5)
+    if (
+      need.temperatureC !== null &&
+      donor.temperatureC !== null &&
+      Math.abs(need.temperatureC - donor.temperatureC) > 5
+    )
       remarks.push(
         `Measured ${Math.abs(need.temperatureC - donor.temperatureC).toFixed(0)} °C apart from the pack: measure the voltage again at the same temperature.`,
       );
@@ -139,16 +177,9 @@ export function rankDonors(donors: readonly DonorModule[], need: PackNeed, pack:
       capacityDeviation,
       resistanceDeviation,
       socFraction,
-      voltageDeviationMv: (cellV - packV) * 1000 * cellsPerGroup,
+      voltageDeviationMv: cellV === null ? null : (cellV - packV) * 1000 * cellsPerGroup,
       balanceAh,
-      usableAh: typical.measured
-        ? measured(
-            balanced.balancedAh,
-            ((typical.high - typical.low) / 4 / typical.value) * balanced.balancedAh,
-            typical.from,
-            0,
-          )
-        : typical,
+      usableAh: usableWith(donorAh, need),
       distance,
       remarks,
     };

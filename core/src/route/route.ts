@@ -224,7 +224,8 @@ function stagesOf(f: RouteFacts, steps: Step[], endings: Route['endings']): Rout
     const own = steps.filter((s) => s.stage === stage);
     const left = own.filter((s) => !s.met);
     if (own.length === 0) continue;
-    if (left.length === 0) set(stage, 'done');
+    const elsewhere = f.elsewhere !== '' && own.every((s) => evidenceFacts(s.evidence).here);
+    if (left.length === 0) set(stage, 'done', elsewhere ? 'elsewhere' : '');
     else if (left.every((s) => s.waitsFor !== '')) set(stage, 'blocked', left[0]!.waitsFor);
     else set(stage, 'work', left.length > 1 ? `${left.length} to do` : '');
   }

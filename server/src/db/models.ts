@@ -14,10 +14,15 @@ import type {
   ScanSourceRow,
   ObservationRow,
   StopRow,
-  ReadingRow,
   FindingRow,
   DecisionRow,
-  StockRow,
+  PartRow,
+  PartFactsRow,
+  PlacementRow,
+  ReservationRow,
+  VehicleRow,
+  PackRow,
+  PackFittingRow,
   ClockRow,
   AuditRow,
 } from './rows';
@@ -41,10 +46,15 @@ export interface Models {
   Definition: ModelStatic<DefinitionRow>;
   Observation: ModelStatic<ObservationRow>;
   Stop: ModelStatic<StopRow>;
-  Reading: ModelStatic<ReadingRow>;
   Finding: ModelStatic<FindingRow>;
   Decision: ModelStatic<DecisionRow>;
-  Stock: ModelStatic<StockRow>;
+  Part: ModelStatic<PartRow>;
+  PartFacts: ModelStatic<PartFactsRow>;
+  Placement: ModelStatic<PlacementRow>;
+  Reservation: ModelStatic<ReservationRow>;
+  Vehicle: ModelStatic<VehicleRow>;
+  Pack: ModelStatic<PackRow>;
+  PackFitting: ModelStatic<PackFittingRow>;
   Clock: ModelStatic<ClockRow>;
   Audit: ModelStatic<AuditRow>;
 }
@@ -119,7 +129,8 @@ export function defineModels(sequelize: Sequelize): Models {
       number: { type: T.INTEGER },
       title: T.TEXT,
       complaint: T.TEXT,
-      packProfileId: T.UUID,
+      vehicleId: T.UUID,
+      packId: T.UUID,
       demoFiles: { type: T.JSONB, defaultValue: [] },
       openedAt: now(),
       closedAt: T.DATE,
@@ -179,9 +190,16 @@ export function defineModels(sequelize: Sequelize): Models {
     Observation: table('observations', {
       id: uuid(),
       jobId: T.UUID,
+      partId: T.UUID,
       topic: T.TEXT,
       kind: T.TEXT,
       data: T.JSONB,
+      subjectKind: { type: T.TEXT, defaultValue: 'pack' },
+      subject: { type: T.TEXT, defaultValue: '' },
+      instrument: { type: T.TEXT, defaultValue: '' },
+      conditions: { type: T.TEXT, defaultValue: '' },
+      stage: { type: T.TEXT, defaultValue: '' },
+      observedAt: now(),
       personId: T.UUID,
       recordedAt: now(),
       supersedes: T.UUID,
@@ -202,27 +220,12 @@ export function defineModels(sequelize: Sequelize): Models {
       endReason: { type: T.TEXT, defaultValue: '' },
       outputs: { type: T.JSONB, defaultValue: [] },
     }),
-    Reading: table('readings', {
-      id: uuid(),
-      jobId: T.UUID,
-      kind: T.TEXT,
-      place: T.TEXT,
-      value: T.DOUBLE,
-      unit: T.TEXT,
-      text: T.TEXT,
-      instrument: T.TEXT,
-      conditions: T.TEXT,
-      stage: T.TEXT,
-      observedAt: T.DATE,
-      recordedAt: now(),
-      personId: T.UUID,
-      supersedes: T.UUID,
-      reason: T.TEXT,
-    }),
     Finding: table('findings', {
       id: uuid(),
       jobId: T.UUID,
       topic: T.TEXT,
+      subject: { type: T.TEXT, defaultValue: '' },
+      digest: T.JSONB,
       coreVersion: T.TEXT,
       profileVersion: T.INTEGER,
       inputIds: T.JSONB,
@@ -242,7 +245,47 @@ export function defineModels(sequelize: Sequelize): Models {
       personId: T.UUID,
       signedAt: now(),
     }),
-    Stock: table('stock_modules', { id: uuid(), label: T.TEXT, facts: T.JSONB }),
+    Part: table('parts', { id: uuid(), label: T.TEXT, kind: T.TEXT, createdAt: now() }),
+    PartFacts: table('part_facts', {
+      partId: uuid(),
+      version: { type: T.INTEGER, primaryKey: true },
+      facts: T.JSONB,
+      reason: { type: T.TEXT, defaultValue: '' },
+      personId: T.UUID,
+      at: now(),
+    }),
+    Placement: table('placements', {
+      id: uuid(),
+      seq: { type: T.BIGINT, autoIncrement: true },
+      partId: T.UUID,
+      kind: T.TEXT,
+      packId: T.UUID,
+      place: { type: T.TEXT, defaultValue: '' },
+      jobId: T.UUID,
+      reason: { type: T.TEXT, defaultValue: '' },
+      proof: { type: T.TEXT, defaultValue: '' },
+      personId: T.UUID,
+      at: now(),
+    }),
+    Reservation: table('reservations', {
+      id: uuid(),
+      partId: T.UUID,
+      jobId: T.UUID,
+      place: T.TEXT,
+      personId: T.UUID,
+      at: now(),
+      endedAt: T.DATE,
+    }),
+    Vehicle: table('vehicles', { id: uuid(), name: T.TEXT, plate: T.TEXT, createdAt: now() }),
+    Pack: table('packs', { id: uuid(), label: T.TEXT, profileId: T.UUID, createdAt: now() }),
+    PackFitting: table('pack_fittings', {
+      seq: { type: T.BIGINT, primaryKey: true, autoIncrement: true },
+      packId: T.UUID,
+      vehicleId: T.UUID,
+      jobId: T.UUID,
+      personId: T.UUID,
+      at: now(),
+    }),
     Clock: table('clocks', {
       id: uuid(),
       jobId: T.UUID,

@@ -1,4 +1,8 @@
-import type { DecisionBody, Stage } from '@cellmend/contract/jobs';
+import type { DecisionBody } from '@cellmend/contract/decisions';
+import type { Stage } from '@cellmend/core/route';
+import type { FindingDigest } from '@cellmend/contract/findings';
+import type { ObservationTopic, SubjectKind } from '@cellmend/contract/records';
+import type { PartFacts, PartKind, PlacementKind } from '@cellmend/contract/stock';
 import type { DriverId, Output } from '@cellmend/contract/instruments';
 import type { SeriesPoint } from '@cellmend/core/insulation';
 import type { GloveClass, StopKind } from '@cellmend/core/safety';
@@ -70,7 +74,8 @@ export interface JobRow extends Row<JobRow> {
   number: CreationOptional<number>;
   title: string;
   complaint: string;
-  packProfileId: string;
+  vehicleId: string | null;
+  packId: string;
   demoFiles: CreationOptional<string[]>;
   openedAt: CreationOptional<Date>;
   closedAt: CreationOptional<Date | null>;
@@ -132,14 +137,23 @@ export interface ScanSourceRow extends Row<ScanSourceRow> {
   part: number;
   bytes: Buffer;
 }
-/** What was observed in a shape of its own: a step of the lock-out, an insulation test. Never changed. */
+/** What was seen or measured, whatever it was. Never changed: a correction is a row that supersedes. */
 export interface ObservationRow extends Row<ObservationRow> {
   id: string;
-  jobId: string;
-  topic: 'make-safe' | 'insulation';
+  jobId: string | null;
+  /** The part it is of, where it is of a part by itself. */
+  partId: CreationOptional<string | null>;
+  topic: ObservationTopic;
   kind: string;
   data: unknown;
-  personId: string;
+  subjectKind: CreationOptional<SubjectKind>;
+  /** Module or channel of the pack; empty for the whole pack, and for a part. */
+  subject: CreationOptional<string>;
+  instrument: CreationOptional<string>;
+  conditions: CreationOptional<string>;
+  stage: CreationOptional<Stage | ''>;
+  observedAt: CreationOptional<Date>;
+  personId: string | null;
   recordedAt: CreationOptional<Date>;
   supersedes: string | null;
   reason: string;
@@ -159,27 +173,14 @@ export interface StopRow extends Row<StopRow> {
   endReason: CreationOptional<string>;
   outputs: CreationOptional<{ instrument: string; output: 'off' | 'unknown' }[]>;
 }
-export interface ReadingRow extends Row<ReadingRow> {
-  id: string;
-  jobId: string;
-  kind: string;
-  place: string;
-  value: number | null;
-  unit: string;
-  text: string;
-  instrument: string;
-  conditions: string;
-  stage: Stage;
-  observedAt: Date;
-  recordedAt: CreationOptional<Date>;
-  personId: string;
-  supersedes: string | null;
-  reason: string;
-}
 export interface FindingRow extends Row<FindingRow> {
   id: string;
   jobId: string;
   topic: string;
+  /** What of the job it is about; empty for the whole. */
+  subject: CreationOptional<string>;
+  /** What the route needs of it; null from before it was kept. */
+  digest: CreationOptional<FindingDigest | null>;
   coreVersion: string;
   profileVersion: number | null;
   inputIds: string[];
@@ -193,16 +194,72 @@ export interface DecisionRow extends Row<DecisionRow> {
   jobId: string;
   topic: DecisionBody['topic'];
   version: number;
-  body: DecisionBody;
+  /** As it was signed, in the shape of its day: `bodyOf` reads it. */
+  body: unknown;
   note: string;
   findingIds: string[];
   personId: string;
   signedAt: CreationOptional<Date>;
 }
-export interface StockRow extends Row<StockRow> {
+/** A thing with a history of its own: module, board, fuse … */
+export interface PartRow extends Row<PartRow> {
   id: string;
   label: string;
-  facts: Record<string, unknown>;
+  kind: PartKind;
+  createdAt: CreationOptional<Date>;
+}
+/** What a part is; corrected by a new version. */
+export interface PartFactsRow extends Row<PartFactsRow> {
+  partId: string;
+  version: number;
+  facts: PartFacts;
+  reason: CreationOptional<string>;
+  personId: string | null;
+  at: CreationOptional<Date>;
+}
+/** Where a part is from then on. */
+export interface PlacementRow extends Row<PlacementRow> {
+  id: string;
+  seq: CreationOptional<string>;
+  partId: string;
+  kind: PlacementKind;
+  packId: string | null;
+  place: CreationOptional<string>;
+  jobId: string | null;
+  reason: CreationOptional<string>;
+  proof: CreationOptional<string>;
+  personId: string | null;
+  at: CreationOptional<Date>;
+}
+export interface ReservationRow extends Row<ReservationRow> {
+  id: string;
+  partId: string;
+  jobId: string;
+  place: string;
+  personId: string | null;
+  at: CreationOptional<Date>;
+  endedAt: CreationOptional<Date | null>;
+}
+export interface VehicleRow extends Row<VehicleRow> {
+  id: string;
+  name: string;
+  plate: string | null;
+  createdAt: CreationOptional<Date>;
+}
+/** A physical pack. */
+export interface PackRow extends Row<PackRow> {
+  id: string;
+  label: CreationOptional<string>;
+  profileId: string;
+  createdAt: CreationOptional<Date>;
+}
+export interface PackFittingRow extends Row<PackFittingRow> {
+  seq: CreationOptional<string>;
+  packId: string;
+  vehicleId: string | null;
+  jobId: string | null;
+  personId: string | null;
+  at: CreationOptional<Date>;
 }
 export interface ClockRow extends Row<ClockRow> {
   id: string;

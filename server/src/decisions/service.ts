@@ -1,14 +1,18 @@
-import { NewDecisionSchema, REPAIR_LEVELS, type Decision } from '@cellmend/contract/jobs';
+import { NewDecisionSchema, type Decision, type DecisionTopic } from '@cellmend/contract/decisions';
+import { decisionWords } from '@cellmend/contract/words';
 import { randomUUID } from 'node:crypto';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
-import { findJob, viewDecisions } from '../jobs/service';
+import { findJob } from '../jobs/find';
 import { borneOut } from './borneOut';
+import { readDecision } from './current';
+import { viewDecision } from './view';
+import { reserve } from '../parts/reserve';
 import { viewPerson } from '../people/service';
 
 /** Decisions that send someone to open or close a high-voltage pack; signing them needs a valid qualification. */
-const HIGH_VOLTAGE = new Set(['replace', 'match', 'balance', 'prove', 'hand-over']);
+const HIGH_VOLTAGE = new Set<DecisionTopic>(['measures', 'match', 'balance', 'prove', 'hand-over']);
 
 /**
  * Signs a decision as a new version. If somebody else has signed one since the page was loaded, nothing is
@@ -16,7 +20,8 @@ const HIGH_VOLTAGE = new Set(['replace', 'match', 'balance', 'prove', 'hand-over
  */
 export async function sign(store: Store, doing: Doing, number: unknown, body: unknown): Promise<Decision> {
   const input = NewDecisionSchema.parse(body);
-  const { job, profile } = await findJob(store, number, doing.tx);
+  const found = await findJob(store, number, doing.tx);
+  const { job } = found;
   const { topic } = input.body;
   const person = viewPerson(doing.person);
   if (HIGH_VOLTAGE.has(topic) && !person.maySignHv)
@@ -33,7 +38,7 @@ export async function sign(store: Store, doing: Doing, number: unknown, body: un
     transaction: doing.tx,
   });
   if ((newest?.version ?? 0) !== input.baseVersion) {
-    const current = newest ? (await viewDecisions(store, [newest]))[0] : null;
+    const current = newest ? await viewDecision(store, readDecision(newest)) : null;
     throw new HttpProblem(
       409,
       'Decided meanwhile',
@@ -51,7 +56,7 @@ export async function sign(store: Store, doing: Doing, number: unknown, body: un
     throw new HttpProblem(400, 'Cannot be accepted', 'A finding named here is not of this job.', {
       fields: [{ field: 'findingIds', message: 'Findings of this job.' }],
     });
-  await borneOut(store, doing, job, profile, input.body);
+  await borneOut(store, doing, found, input.body);
   const row = await store.models.Decision.create(
     {
       id: randomUUID(),
@@ -65,34 +70,18 @@ export async function sign(store: Store, doing: Doing, number: unknown, body: un
     },
     { transaction: doing.tx },
   );
-  await audit(store, doing, job.id, 'decision signed', topic, describe(row.body));
+  await reserve(store, doing, job, input.body);
+  await audit(store, doing, job.id, 'decision signed', topic, decisionWords(input.body));
   await refreshNeed(store, doing.tx, job.id);
   await announce(store, doing.tx, 'decisions', job.number);
   return {
     id: row.id,
     topic,
     version: row.version,
-    body: row.body,
+    body: input.body,
     note: row.note,
     findingIds: row.findingIds,
     signedBy: doing.person.name,
     signedAt: row.signedAt.toISOString(),
   };
-}
-
-function describe(body: Decision['body']): string {
-  switch (body.topic) {
-    case 'intake':
-      return [...body.signs, ...body.codes].join(', ');
-    case 'replace':
-      return body.modules.length > 0 ? `replace ${body.modules.join(', ')}` : REPAIR_LEVELS[body.level];
-    case 'match':
-      return `donor for ${body.moduleId}`;
-    case 'balance':
-      return `${body.method === 'supply' ? `${body.currentA} A supply` : 'bleeders'}, ${body.goal === 'level-now' ? 'level now' : 'level when full'}`;
-    case 'prove':
-      return body.passed ? 'proven' : 'not proven';
-    case 'hand-over':
-      return 'sheet signed';
-  }
 }

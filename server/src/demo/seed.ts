@@ -1,5 +1,5 @@
-import { StockModuleSchema } from '@cellmend/contract/stock';
-import type { Stage } from '@cellmend/contract/jobs';
+import { PartFactsSchema } from '@cellmend/contract/stock';
+import type { Stage } from '@cellmend/core/route';
 import { PackProfileSchema } from '@cellmend/contract/pack';
 import { createHash } from 'node:crypto';
 import { readdirSync, readFileSync } from 'node:fs';
@@ -27,12 +27,12 @@ const SHELF = [
   { label: 'S-031', chemistry: 'nmc', groupCount: 4, revision: 'C2', capacityAh: 98.9, resistanceMilliohm: 0.83, restVoltageV: 14.31, temperatureC: 20, insulationOhm: 4.1e8, origin: 'Marram 3, first pack of the island ambulance, 148 000 km' },
 ] as const;
 
-const JOBS: { number: number; title: string; complaint: string; pack: string; files?: string[]; clock?: { label: string; kind: string; stage: Stage; minutes: number } }[] = [
-  { number: 138, title: 'Ferry shuttle hybrid', complaint: 'Battery lamp after every ramp; fan runs all the time.', pack: 'ferry-shuttle.json', clock: { label: 'Swap leads, cycle 3', kind: 'charge', stage: 'bench', minutes: -12 } },
-  { number: 143, title: 'Fell yard tug', complaint: 'Flat after every weekend.', pack: 'yard-tug.json', clock: { label: 'Standing, third scan', kind: 'rest', stage: 'scan', minutes: 19 * 60 } },
-  { number: 144, title: 'Corrie pilot car', complaint: 'Insulation warning after rain; drives, will not charge.', pack: 'corrie-pilot.json' },
-  { number: 146, title: 'Tarn service van, 48 V', complaint: 'Start-stop gone since a flat 12 V battery.', pack: 'tarn-48v.json', clock: { label: 'Rest before voltage', kind: 'rest', stage: 'bench', minutes: 38 } },
-  { number: 147, title: 'Marram 3 post van', complaint: 'Range fell to about 190 km over the winter; it drops from 20 % to limp within a kilometre. No warning lamps at rest.', pack: 'marram-3-van.json', files: ['marram-3-before.csv', 'marram-3-after.csv'] },
+const JOBS: { number: number; title: string; plate: string; complaint: string; pack: string; files?: string[]; clock?: { label: string; kind: string; stage: Stage; minutes: number } }[] = [
+  { number: 138, title: 'Ferry shuttle hybrid', plate: 'SK 14', complaint: 'Battery lamp after every ramp; fan runs all the time.', pack: 'ferry-shuttle.json', clock: { label: 'Swap leads, cycle 3', kind: 'charge', stage: 'bench', minutes: -12 } },
+  { number: 143, title: 'Fell yard tug', plate: 'SK 31', complaint: 'Flat after every weekend.', pack: 'yard-tug.json', clock: { label: 'Standing, third scan', kind: 'rest', stage: 'scan', minutes: 19 * 60 } },
+  { number: 144, title: 'Corrie pilot car', plate: 'SK 02', complaint: 'Insulation warning after rain; drives, will not charge.', pack: 'corrie-pilot.json' },
+  { number: 146, title: 'Tarn service van, 48 V', plate: 'SK 27', complaint: 'Start-stop gone since a flat 12 V battery.', pack: 'tarn-48v.json', clock: { label: 'Rest before voltage', kind: 'rest', stage: 'bench', minutes: 38 } },
+  { number: 147, title: 'Marram 3 post van', plate: 'SK 19', complaint: 'Range fell to about 190 km over the winter; it drops from 20 % to limp within a kilometre. No warning lamps at rest.', pack: 'marram-3-van.json', files: ['marram-3-before.csv', 'marram-3-after.csv'] },
 ];
 
 const RULES = { twoPersons: false, gateHours: 10, leastWaitMin: 3, callWhom: 'Island fire station, then Ina Holm (lead). Say: traction battery, which hall, people in it.', quarantinePlace: 'Steel tray behind hall 2, ten metres from the fence' };
@@ -49,9 +49,13 @@ export async function seedDemo(store: Store, demoFolder: string): Promise<void> 
       const hvUntil = hvDays === null ? null : new Date(Date.now() + hvDays * 86_400_000).toISOString().slice(0, 10);
       await models.Person.create({ id: demoId(p.name), ...p, hvUntil, gloveTested, passwordHash: hash, demo: true }, { transaction: tx });
     }
-    for (const { label, ...facts } of SHELF) {
-      StockModuleSchema.omit({ id: true, label: true }).parse(facts);
-      await models.Stock.create({ id: demoId(label), label, facts }, { transaction: tx });
+    for (const { label, capacityAh, resistanceMilliohm, restVoltageV, temperatureC, insulationOhm, ...facts } of SHELF) {
+      const part = await models.Part.create({ id: demoId(label), label, kind: 'module' }, { transaction: tx });
+      await models.PartFacts.create({ partId: part.id, version: 1, facts: PartFactsSchema.parse(facts), personId: demoId('Tomas Rook') }, { transaction: tx });
+      await models.Placement.create({ id: demoId(`placement ${label}`), partId: part.id, kind: 'shelf', packId: null, jobId: null, personId: demoId('Tomas Rook') }, { transaction: tx });
+      const measured = { capacity: capacityAh, resistance: resistanceMilliohm / 1000, voltage: restVoltageV, insulation: insulationOhm };
+      for (const [kind, value] of Object.entries(measured))
+        await models.Observation.create({ id: demoId(`${label} ${kind}`), jobId: null, partId: part.id, topic: 'reading', kind, data: { value, text: '', temperatureC }, subjectKind: 'part', personId: demoId('Tomas Rook'), supersedes: null, reason: '' }, { transaction: tx });
     }
     for (const file of readdirSync(join(demoFolder, 'packs')).sort()) {
       const profile = PackProfileSchema.parse(JSON.parse(readFileSync(join(demoFolder, 'packs', file), 'utf8')));
@@ -59,8 +63,11 @@ export async function seedDemo(store: Store, demoFolder: string): Promise<void> 
     }
     await sequelize.query("INSERT INTO settings (name, value) VALUES ('workshop', '\"Skerra Island Transport workshop\"') ON CONFLICT DO NOTHING", { transaction: tx });
     await sequelize.query("INSERT INTO settings (name, value) VALUES ('workshop-rules', :rules) ON CONFLICT DO NOTHING", { replacements: { rules: JSON.stringify(RULES) }, transaction: tx });
-    for (const { number, title, complaint, pack, files, clock } of JOBS) {
-      const job = await models.Job.create({ id: demoId(`job ${number}`), number, title, complaint, packProfileId: demoId(pack), demoFiles: files ?? [] }, { transaction: tx });
+    for (const { number, title, plate, complaint, pack, files, clock } of JOBS) {
+      const vehicle = await models.Vehicle.create({ id: demoId(`vehicle ${title}`), name: title, plate }, { transaction: tx });
+      const unit = await models.Pack.create({ id: demoId(`pack ${title}`), profileId: demoId(pack) }, { transaction: tx });
+      const job = await models.Job.create({ id: demoId(`job ${number}`), number, title, complaint, vehicleId: vehicle.id, packId: unit.id, demoFiles: files ?? [] }, { transaction: tx });
+      await models.PackFitting.create({ packId: unit.id, vehicleId: vehicle.id, jobId: job.id, personId: demoId('Ina Holm') }, { transaction: tx });
       await models.Audit.create({ jobId: job.id, personId: demoId('Ina Holm'), what: 'job opened', subject: title, detail: '' }, { transaction: tx });
       if (clock) await models.Clock.create({ id: demoId(`clock ${number}`), jobId: job.id, label: clock.label, kind: clock.kind, stage: clock.stage, endsAt: new Date(Date.now() + clock.minutes * 60_000), personId: demoId('Tomas Rook') }, { transaction: tx });
       await refreshNeed(store, tx, job.id);

@@ -1,14 +1,15 @@
 import { planBalance, type BalancePlan } from '@cellmend/core/balance';
-import { rankDonors, type DonorModule, type MatchRow } from '@cellmend/core/match';
+import { rankDonors, type MatchRow } from '@cellmend/core/match';
 import { normalisePack, ocvCurve, valueOf, type PackProfile } from '@cellmend/core/pack';
 import { compareRecords, type Comparison } from '@cellmend/core/prove';
 import { groupStates, type MeterReading, type SpreadReport } from '@cellmend/core/spread';
 import type { InsulationReport } from '@cellmend/core/insulation';
 import type { NewFinding } from '@cellmend/contract/findings';
-import type { Transaction } from 'sequelize';
 import { HttpProblem, notFound } from '../http/problems';
 import type { Store } from '../http/context';
 import { reportInsulation } from '../insulation/report';
+import { donorsOf } from '../parts/donors';
+import { readingsOf } from '../records/readings';
 import { reportOf } from './stored';
 import { loadRecord } from '../scans/store';
 import { runFor } from '../scans/work';
@@ -25,18 +26,16 @@ async function report(
   jobId: string,
   profile: PackProfile,
   ask: Extract<NewFinding, { topic: 'spread' }>,
-  tx: Transaction,
 ): Promise<SpreadReport> {
   const scans = await store.models.Scan.findAll({
     where: { id: ask.scanIds, jobId },
-    transaction: tx,
   });
   if (scans.length !== new Set(ask.scanIds).size) throw notFound('One of those scans');
-  const metered = await meterReadings(store, jobId, profile, ask.readingIds, tx);
+  const metered = await meterReadings(store, jobId, profile, ask.readingIds);
   const parts = [];
   for (const scan of scans)
     parts.push({
-      record: await loadRecord(store, scan.id, { tx }),
+      record: await loadRecord(store, scan.id),
       startS: (scan.startedAt ?? scan.createdAt).getTime() / 1000,
     });
   return runFor('report', { kind: 'report', profile, parts, metered });
@@ -48,14 +47,9 @@ async function meterReadings(
   jobId: string,
   profile: PackProfile,
   ids: string[],
-  tx: Transaction,
 ): Promise<MeterReading[]> {
   if (ids.length === 0) return [];
-  const rows = await store.models.Reading.findAll({
-    where: { id: ids, jobId, kind: 'voltage' },
-    order: [['observedAt', 'ASC']],
-    transaction: tx,
-  });
+  const rows = await readingsOf(store, jobId, { kind: 'voltage', ids, corrected: true });
   if (rows.length !== new Set(ids).size) throw notFound('One of those readings');
   const indexOf = new Map(profile.channels.map((c, i) => [c.id, i]));
   return rows.flatMap((r) =>
@@ -65,29 +59,10 @@ async function meterReadings(
   );
 }
 
-async function donors(store: Store, ids: string[], tx: Transaction): Promise<DonorModule[]> {
-  const rows = await store.models.Stock.findAll({
-    where: { id: ids },
-    order: [['label', 'ASC']],
-    transaction: tx,
-  });
-  return rows.map((r) => ({
-    ...(r.facts as unknown as Omit<DonorModule, 'id' | 'label'>),
-    id: r.id,
-    label: r.label,
-  }));
-}
-
 /** The spread that an earlier finding stored, checked to be of this job. */
-async function spreadOf(
-  store: Store,
-  jobId: string,
-  findingId: string,
-  tx: Transaction,
-): Promise<SpreadReport> {
+async function spreadOf(store: Store, jobId: string, findingId: string): Promise<SpreadReport> {
   const row = await store.models.Finding.findOne({
     where: { id: findingId, jobId, topic: 'spread' },
-    transaction: tx,
   });
   if (!row) throw notFound('That finding');
   return reportOf(row);
@@ -104,20 +79,24 @@ function workingOf(spread: SpreadReport): NonNullable<SpreadReport['working']> {
   return spread.working;
 }
 
-/** Computes a finding from stored inputs: the same inputs and core give the same result. */
+/**
+ * Computes a finding from stored inputs: the same inputs and core give the same result. Never within the transaction of
+ * a write; a diagnosis runs in a thread of its own.
+ */
 export async function compute(
   store: Store,
   jobId: string,
   profile: PackProfile,
   ask: NewFinding,
-  tx: Transaction,
+  /** What was measured of parts until then counts. */
+  asOf: Date = new Date(),
 ): Promise<Computed> {
   const pack = normalisePack(profile);
   switch (ask.topic) {
     case 'spread':
       return {
         inputIds: [...ask.scanIds, ...ask.readingIds],
-        result: await report(store, jobId, profile, ask, tx),
+        result: await report(store, jobId, profile, ask),
       };
     case 'insulation':
       return {
@@ -126,10 +105,10 @@ export async function compute(
           ...ask.readingIds,
           ...(ask.spreadFindingId ? [ask.spreadFindingId] : []),
         ],
-        result: await reportInsulation(store, jobId, profile, ask, tx),
+        result: await reportInsulation(store, jobId, profile, ask),
       };
     case 'match': {
-      const spread = await spreadOf(store, jobId, ask.spreadFindingId, tx);
+      const spread = await spreadOf(store, jobId, ask.spreadFindingId);
       const module = pack.modules.find((m) => m.id === ask.moduleId);
       if (!module)
         throw new HttpProblem(400, 'Cannot be accepted', `The pack has no module ${ask.moduleId}.`);
@@ -137,7 +116,7 @@ export async function compute(
       const typicalAh = valueOf(spread.capacityAh) ?? working.capacityAh;
       const states = groupStates(spread.channels, pack.channels.length, typicalAh, working.endSocFraction);
       const staying = states.filter((_, i) => !module.channelIndices.includes(i));
-      const shelf = await donors(store, ask.stockIds, tx);
+      const shelf = await donorsOf(store, ask.stockIds, asOf);
       const result = rankDonors(
         shelf,
         {
@@ -155,14 +134,19 @@ export async function compute(
       return { inputIds: [ask.spreadFindingId, ...ask.stockIds], result };
     }
     case 'balance': {
-      const spread = await spreadOf(store, jobId, ask.spreadFindingId, tx);
-      const [donor] = await donors(store, [ask.stockId], tx);
+      const spread = await spreadOf(store, jobId, ask.spreadFindingId);
+      const [donor] = await donorsOf(store, [ask.stockId], asOf);
       if (!donor) throw notFound('That stock module');
+      const { restVoltageV } = donor;
+      if (restVoltageV === null)
+        throw new HttpProblem(409, 'Not measured', `Nobody measured the rest voltage of ${donor.label}.`, {
+          accepted: 'Its rested voltage, under Stock; then the way to the level of the others can be told.',
+        });
       const curve = ocvCurve(profile.ocv);
       const result = planBalance(
         {
           groupCount: donor.groupCount,
-          moduleRestVoltageV: donor.restVoltageV,
+          moduleRestVoltageV: restVoltageV,
           newcomerCapacityAh: donor.capacityAh,
           packSocFraction: curve.socAt(ask.packCellVoltageV),
           packCapacityAh: valueOf(spread.capacityAh),
@@ -175,8 +159,8 @@ export async function compute(
       return { inputIds: [ask.spreadFindingId, ask.stockId], result };
     }
     case 'prove': {
-      const before = await spreadOf(store, jobId, ask.beforeFindingId, tx);
-      const after = await spreadOf(store, jobId, ask.afterFindingId, tx);
+      const before = await spreadOf(store, jobId, ask.beforeFindingId);
+      const after = await spreadOf(store, jobId, ask.afterFindingId);
       const replaced = pack.modules
         .filter((m) => ask.replacedModules.includes(m.id))
         .flatMap((m) => m.channelIndices);

@@ -23,7 +23,7 @@ import type { InstrumentRuns } from '../instruments/runs';
 import { insulationRoutes } from '../insulation/routes';
 import { safetyRoutes } from '../safety/routes';
 import { stopFirst } from '../safety/stopFirst';
-import { stockRoutes } from '../stock/routes';
+import { partRoutes } from '../parts/routes';
 import { loadPerson, needs, ownPagesOnly } from './auth';
 import type { Store } from './context';
 import { problemHandler, unknownRoute } from './problems';
@@ -107,7 +107,7 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
   api.use(decisionRoutes(store));
   api.use(recordRoutes(store));
   api.use(packRoutes(store));
-  api.use(stockRoutes(store));
+  api.use(partRoutes(store));
   api.use(safetyRoutes(store, options.runs));
   api.use(insulationRoutes(store, options.runs));
   api.use(instrumentRoutes(store));

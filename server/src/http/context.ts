@@ -12,12 +12,16 @@ export interface Store {
   sequelize: Sequelize;
   models: Models;
   clock: Clock;
+  /** Computes a finding that is due without anybody waiting for it. */
+  startDue: (jobId: string, topic: 'spread' | 'insulation', subject?: string) => void;
 }
 
 /** Who does something, within which transaction. */
 export interface Doing {
   tx: Transaction;
   person: PersonRow;
+  /** What begins once the write has committed; nobody waits for it. */
+  after: (() => void)[];
 }
 
 declare module 'express-session' {
@@ -92,11 +96,14 @@ export function writeOnce<T>(
   store: Store,
   status: number,
   work: (req: Parameters<RequestHandler>[0], doing: Doing) => Promise<T>,
+  /** What is answered once the write has committed, also to a repeat; by default what the write gave. */
+  then: (body: T, req: Parameters<RequestHandler>[0]) => Promise<unknown> = (body) => Promise.resolve(body),
 ): RequestHandler {
   return async (req, res) => {
     const person = req.person!;
     const key = keyOf(req);
     const route = `${req.method} ${req.baseUrl}${req.path}`.slice(0, 300);
+    const after: (() => void)[] = [];
     const answer = await store.sequelize.transaction(async (tx) => {
       const [inserted] = await store.sequelize.query<{ key: string }>(
         'INSERT INTO idempotency_keys (key, person_id, route) VALUES (:key, :person, :route) ON CONFLICT (key) DO NOTHING RETURNING key',
@@ -123,15 +130,17 @@ export function writeOnce<T>(
           });
         return { status: stored.status, body: stored.response, repeated: true };
       }
-      const body = await work(req, { tx, person });
+      const body = await work(req, { tx, person, after });
       await store.sequelize.query(
         'UPDATE idempotency_keys SET status = :status, response = :response WHERE key = :key',
         { replacements: { status, response: JSON.stringify(body ?? null), key }, transaction: tx },
       );
       return { status, body, repeated: false };
     });
+    for (const begin of after) begin();
+    const told = await then(answer.body as T, req);
     if (res.headersSent) return;
     if (answer.repeated) res.set('Idempotent-Replay', 'true');
-    res.status(answer.status).json(answer.body);
+    res.status(answer.status).json(told);
   };
 }

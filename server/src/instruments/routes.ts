@@ -2,7 +2,7 @@ import { Router } from 'express';
 import { z } from 'zod';
 import { needs } from '../http/auth';
 import { writeOnce, type Store } from '../http/context';
-import { findJob } from '../jobs/service';
+import { findJob } from '../jobs/find';
 import { viewRuns } from './runs';
 import { addInstrument, listInstruments, lookFor, outputSeenOff, retireInstrument } from './service';
 

@@ -6,8 +6,8 @@ import {
 } from '@cellmend/core/insulation';
 import { fullV, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
 import type { SpreadReport } from '@cellmend/core/spread';
-import type { Transaction } from 'sequelize';
 import type { Store } from '../http/context';
+import { readingsOf } from '../records/readings';
 import { reportOf } from '../findings/stored';
 import { notFound } from '../http/problems';
 
@@ -24,14 +24,9 @@ async function lowTyped(
   jobId: string,
   pack: Pack,
   ids: string[],
-  tx: Transaction,
 ): Promise<(number | null)[] | undefined> {
   if (ids.length === 0) return undefined;
-  const rows = await store.models.Reading.findAll({
-    where: { id: ids, jobId, kind: 'voltage' },
-    order: [['observedAt', 'ASC']],
-    transaction: tx,
-  });
+  const rows = await readingsOf(store, jobId, { kind: 'voltage', ids, corrected: true });
   if (rows.length !== ids.length) throw notFound('One of those readings');
   return lowestTyped(
     pack,
@@ -52,19 +47,17 @@ export async function reportInsulation(
   jobId: string,
   profile: PackProfile,
   ask: { observationIds: string[]; spreadFindingId: string | null; readingIds: string[] },
-  tx: Transaction,
 ): Promise<InsulationReport> {
   const pack = normalisePack(profile);
   const rows = await store.models.Observation.findAll({
     where: { jobId, topic: 'insulation' },
     order: [['seq', 'ASC']],
-    transaction: tx,
   });
   const wanted = new Set(ask.observationIds);
   const used = rows.filter((r) => wanted.has(r.id));
   if (used.length !== wanted.size) throw notFound('One of those observations');
   const finding = ask.spreadFindingId
-    ? await store.models.Finding.findOne({ where: { id: ask.spreadFindingId, jobId }, transaction: tx })
+    ? await store.models.Finding.findOne({ where: { id: ask.spreadFindingId, jobId } })
     : null;
   const report = finding ? reportOf(finding) : null;
   const settled = report?.settledV ?? [];
@@ -83,6 +76,6 @@ export async function reportInsulation(
   const scale = scanned ? 1 : (measured ?? total * full) / total;
   return insulationReport(pack, observations, {
     moduleV: moduleV.map((v) => v * scale),
-    lowestMv: lowestOf(lowestMv(report, pack), await lowTyped(store, jobId, pack, ask.readingIds, tx)),
+    lowestMv: lowestOf(lowestMv(report, pack), await lowTyped(store, jobId, pack, ask.readingIds)),
   });
 }

@@ -1,14 +1,18 @@
+import type { Finding } from '@cellmend/contract/records';
 import { Router } from 'express';
 import { z } from 'zod';
+import { settled } from '../findings/due';
 import { needs } from '../http/auth';
 import { keyOf, writeOnce, type Store } from '../http/context';
 import { HttpProblem } from '../http/problems';
 import type { InstrumentRuns } from '../instruments/runs';
-import { findJob } from '../jobs/service';
-import { addInsulation, keepRun, KeptQuestion, listInsulation, runOnInstrument } from './service';
+import { findJob } from '../jobs/find';
+import { addInsulation, keepRun, KeptQuestion, listInsulation, runOnInstrument, type Kept } from './service';
 
 export function insulationRoutes(store: Store, runs: InstrumentRuns): Router {
   const router = Router();
+  /** What is known of the leak, once what was kept has been weighed in. */
+  const toldOf = ({ jobId }: Kept): Promise<Finding | null> => settled(store, jobId, 'insulation');
   router.get('/jobs/:number/insulation', needs('viewer'), async (req, res) => {
     const { job } = await findJob(store, req.params.number);
     res.json(await listInsulation(store, job.id));
@@ -16,10 +20,15 @@ export function insulationRoutes(store: Store, runs: InstrumentRuns): Router {
   router.post(
     '/jobs/:number/insulation',
     needs('technician'),
-    writeOnce(store, 201, async (req, doing) => {
-      const { job, profile } = await findJob(store, req.params.number, doing.tx);
-      return addInsulation(store, doing, job, profile, req.body);
-    }),
+    writeOnce(
+      store,
+      201,
+      async (req, doing) => {
+        const { job, profile } = await findJob(store, req.params.number, doing.tx);
+        return addInsulation(store, doing, job, profile, req.body);
+      },
+      toldOf,
+    ),
   );
   /** A question is an answer that keeps what was read: it commits, unlike any other refusal. */
   const asked = async (work: Promise<unknown>): Promise<void> => {
@@ -48,18 +57,24 @@ export function insulationRoutes(store: Store, runs: InstrumentRuns): Router {
     const run = await runOnInstrument(store, runs, job, profile, req.person!, key, req.body, gone.signal);
     await asked(
       Promise.resolve(
-        writeOnce(store, 201, (_r, doing) => keepRun(store, doing, job, profile, run.id, false))(
-          req,
-          res,
-          next,
-        ),
+        writeOnce(
+          store,
+          201,
+          (_r, doing) => keepRun(store, doing, job, profile, run.id, false),
+          toldOf,
+        )(req, res, next),
       ),
     );
   });
   router.post('/jobs/:number/insulation/runs/:id/stands', needs('technician'), async (req, res, next) => {
     const id = z.uuid().parse(req.params.id);
     const { job, profile } = await findJob(store, req.params.number);
-    await writeOnce(store, 201, (_r, doing) => keepRun(store, doing, job, profile, id, true))(req, res, next);
+    await writeOnce(
+      store,
+      201,
+      (_r, doing) => keepRun(store, doing, job, profile, id, true),
+      toldOf,
+    )(req, res, next);
   });
   return router;
 }

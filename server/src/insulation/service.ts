@@ -4,7 +4,6 @@ import {
   type InsulationEntry,
   type TestedPartSchema,
 } from '@cellmend/contract/insulation';
-import type { Finding } from '@cellmend/contract/records';
 import {
   checkSeries,
   seriesQuery,
@@ -15,7 +14,7 @@ import { InputProblem, limitValue, normalisePack, type Pack, type PackProfile } 
 import { randomUUID } from 'node:crypto';
 import type { z } from 'zod';
 import type { InstrumentRunRow, JobRow, PersonRow } from '../db/rows';
-import { computeInsulation } from '../findings/service';
+import { markDue } from '../findings/due';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
 import { clipDemo } from '../instruments/demo';
@@ -33,11 +32,16 @@ export async function listInsulation(store: Store, jobId: string): Promise<Insul
   return rows.map((r) => ({
     id: r.id,
     observation: r.data as InsulationObservation,
-    by: people.get(r.personId) ?? 'someone',
+    by: people.get(r.personId ?? '') ?? 'someone',
     at: r.recordedAt.toISOString(),
     supersededBy: by.get(r.id) ?? null,
     reason: r.reason,
   }));
+}
+
+/** An observation that was kept; the finding it leads to is computed once the write has committed. */
+export interface Kept {
+  jobId: string;
 }
 
 /** Things that open the pack or put voltage on it wait for the gate. */
@@ -127,7 +131,7 @@ export async function addInsulation(
   job: JobRow,
   profile: PackProfile,
   body: unknown,
-): Promise<Finding> {
+): Promise<Kept> {
   const input = NewInsulationSchema.parse(body);
   if (input.supersedes) {
     if (input.reason === '')
@@ -161,7 +165,7 @@ async function keep(
   observation: InsulationObservation,
   allow: Allowance,
   corrects: { supersedes: string; reason: string } | null = null,
-): Promise<Finding> {
+): Promise<Kept> {
   const pack = normalisePack(profile);
   checkPlaces(observation, pack);
   const what = allow.gateHeld ? null : needsGate(observation);
@@ -174,6 +178,7 @@ async function keep(
       topic: 'insulation',
       kind: observation.kind,
       data: observation,
+      stage: 'insulation',
       personId: doing.person.id,
       supersedes: corrects?.supersedes ?? null,
       reason: corrects?.reason ?? '',
@@ -189,10 +194,10 @@ async function keep(
     observation.kind,
     corrects ? `${say(observation)} (${corrects.reason})` : say(observation),
   );
-  const finding = await computeInsulation(store, doing, job, profile);
+  await markDue(store, doing, job.id, 'insulation');
   await refreshNeed(store, doing.tx, job.id);
   await announce(store, doing.tx, 'insulation', job.number);
-  return finding!;
+  return { jobId: job.id };
 }
 
 function say(o: InsulationObservation): string {
@@ -337,7 +342,7 @@ export async function keepRun(
   profile: PackProfile,
   runId: string,
   confirmed: boolean,
-): Promise<Finding> {
+): Promise<Kept> {
   const run = await store.models.InstrumentRun.findOne({
     where: { id: runId, jobId: job.id },
     transaction: doing.tx,

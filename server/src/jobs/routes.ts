@@ -1,7 +1,8 @@
 import { Router } from 'express';
 import { needs } from '../http/auth';
 import { writeOnce, type Store } from '../http/context';
-import { board, createJob, viewJob } from './service';
+import { createJob, listVehicles } from './open';
+import { board, viewJob } from './service';
 
 export function jobRoutes(store: Store): Router {
   const router = Router();
@@ -11,6 +12,7 @@ export function jobRoutes(store: Store): Router {
     needs('technician'),
     writeOnce(store, 201, (req, doing) => createJob(store, doing, req.body)),
   );
+  router.get('/vehicles', needs('viewer'), async (_req, res) => void res.json(await listVehicles(store)));
   router.get(
     '/jobs/:number',
     needs('viewer'),

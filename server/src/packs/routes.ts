@@ -39,7 +39,7 @@ function sound(body: unknown): z.infer<typeof SaveProfileSchema> {
 
 async function jobsOf(store: Store): Promise<Map<string, number>> {
   const rows = await store.sequelize.query<{ id: string; n: string }>(
-    'SELECT pack_profile_id AS id, count(*) AS n FROM jobs GROUP BY 1',
+    'SELECT p.profile_id AS id, count(*) AS n FROM jobs j JOIN packs p ON p.id = j.pack_id GROUP BY 1',
     { type: QueryTypes.SELECT },
   );
   return new Map(rows.map((r) => [r.id, Number(r.n)]));

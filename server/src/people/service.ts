@@ -94,7 +94,7 @@ export async function addPerson(
   );
   await audit(
     store,
-    { tx, person: by ?? row },
+    { tx, person: by ?? row, after: [] },
     null,
     'person added',
     row.name,

@@ -2,6 +2,7 @@ import { Router } from 'express';
 import { z } from 'zod';
 import { needs } from '../http/auth';
 import { writeOnce, type Store } from '../http/context';
+import { addCheck, listChecks } from './checks';
 import { addReading, listReadings, openClocks, putAwayClock, startClock, timeline } from './service';
 
 export function recordRoutes(store: Store): Router {
@@ -15,6 +16,16 @@ export function recordRoutes(store: Store): Router {
     '/jobs/:number/readings',
     needs('technician'),
     writeOnce(store, 201, (req, doing) => addReading(store, doing, req.params.number, req.body)),
+  );
+  router.get(
+    '/jobs/:number/checks',
+    needs('viewer'),
+    async (req, res) => void res.json(await listChecks(store, req.params.number)),
+  );
+  router.post(
+    '/jobs/:number/checks',
+    needs('technician'),
+    writeOnce(store, 201, (req, doing) => addCheck(store, doing, req.params.number, req.body)),
   );
   router.get(
     '/jobs/:number/timeline',

@@ -13,21 +13,21 @@ import {
   normalisePack,
   possibleV,
   type Pack,
-  type PackProfile,
   type VoltagePlace,
 } from '@cellmend/core/pack';
 import { randomUUID } from 'node:crypto';
-import { Op, QueryTypes } from 'sequelize';
-import type { ClockRow, JobRow, ReadingRow, ScanRow } from '../db/rows';
-import { computeFinding, computeInsulation } from '../findings/service';
+import { QueryTypes } from 'sequelize';
+import type { ClockRow } from '../db/rows';
+import { markDue, type DueTopic } from '../findings/due';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
-import { findJob } from '../jobs/service';
+import { findJob } from '../jobs/find';
 import { isGated, requireGate } from '../safety/gate';
+import { keepReading, readingOf, unitOf, type ReadingFact } from './readings';
 
 /** What a voltage says by itself at its place; null for anything else. */
-function judgedOf(r: ReadingRow, pack: Pack): Reading['judged'] {
+function judgedOf(r: ReadingFact, pack: Pack): Reading['judged'] {
   if (r.kind !== 'voltage' || r.value === null) return null;
   const place = r.conditions === 'per group' ? ({ kind: 'group' } as const) : placeOf(r.place, pack);
   if (!place) return null;
@@ -42,12 +42,12 @@ function placeOf(place: string, pack: Pack): VoltagePlace | null {
   return channel ? { kind: 'channel', index: channel.index } : null;
 }
 
-const view = (r: ReadingRow, by: string, supersededBy: string | null, pack: Pack): Reading => ({
+const view = (r: ReadingFact, by: string, supersededBy: string | null, pack: Pack): Reading => ({
   id: r.id,
-  kind: r.kind as Reading['kind'],
+  kind: r.kind,
   place: r.place,
   value: r.value,
-  unit: r.unit,
+  unit: unitOf(r.kind),
   text: r.text,
   instrument: r.instrument,
   conditions: r.conditions,
@@ -61,6 +61,15 @@ const view = (r: ReadingRow, by: string, supersededBy: string | null, pack: Pack
   judged: judgedOf(r, pack),
 });
 
+/** The findings that a reading concerns, as it would if a form had taken it. */
+function reaches(kind: Reading['kind'], place: string, pack: Pack): { topic: DueTopic; subject: string }[] {
+  const channel = pack.channels.some((c) => c.id === place);
+  if (kind === 'voltage' && channel)
+    return (['before', 'after'] as const).map((subject) => ({ topic: 'spread', subject }));
+  const hint = kind === 'insulation' || (kind === 'voltage' && place !== '');
+  return hint ? [{ topic: 'insulation', subject: '' }] : [];
+}
+
 /** Kinds of reading that nobody takes without the pack open. */
 const INSIDE: ReadonlySet<string> = new Set(['torque']);
 
@@ -70,19 +79,21 @@ const PAGE = 500;
 export async function listReadings(store: Store, number: unknown): Promise<Reading[]> {
   const { job, profile } = await findJob(store, number);
   const pack = normalisePack(profile);
-  const rows = await store.models.Reading.findAll({
-    where: { jobId: job.id },
-    order: [
-      ['recordedAt', 'DESC'],
-      ['id', 'ASC'],
-    ],
-    limit: PAGE,
-  });
+  const rows = (
+    await store.models.Observation.findAll({
+      where: { jobId: job.id, topic: 'reading' },
+      order: [
+        ['recordedAt', 'DESC'],
+        ['seq', 'DESC'],
+      ],
+      limit: PAGE,
+    })
+  ).map(readingOf);
   const people = new Map(
     (await store.models.Person.findAll({ attributes: ['id', 'name'] })).map((p) => [p.id, p.name]),
   );
   const by = new Map(rows.filter((r) => r.supersedes).map((r) => [r.supersedes, r.id]));
-  return rows.map((r) => view(r, people.get(r.personId) ?? 'someone', by.get(r.id) ?? null, pack));
+  return rows.map((r) => view(r, people.get(r.personId ?? '') ?? 'someone', by.get(r.id) ?? null, pack));
 }
 
 /** Records one reading. A correction is a reading of its own that names the one it supersedes and says why. */
@@ -139,12 +150,12 @@ export async function addReading(
     }
   }
   if (input.supersedes) {
-    const old = await store.models.Reading.findOne({
-      where: { id: input.supersedes, jobId: job.id },
+    const old = await store.models.Observation.findOne({
+      where: { id: input.supersedes, jobId: job.id, topic: 'reading' },
       transaction: doing.tx,
     });
     if (!old) throw notFound('The reading to be corrected');
-    const already = await store.models.Reading.findOne({
+    const already = await store.models.Observation.findOne({
       where: { supersedes: old.id },
       transaction: doing.tx,
     });
@@ -153,21 +164,15 @@ export async function addReading(
         409,
         'Corrected already',
         'Somebody corrected this reading already. Correct the newer one.',
-        { current: view(already, '', null, pack) },
+        { current: view(readingOf(already), '', null, pack) },
       );
   }
-  const unit = input.kind === 'note' || input.kind === 'code' ? '' : QUANTITIES[input.kind].unit;
-  const row = await store.models.Reading.create(
-    {
-      id: randomUUID(),
-      jobId: job.id,
-      ...input,
-      unit,
-      observedAt: new Date(input.observedAt),
-      personId: doing.person.id,
-    },
-    { transaction: doing.tx },
-  );
+  const unit = unitOf(input.kind);
+  const row = await keepReading(store, doing.tx, job.id, profile, {
+    ...input,
+    observedAt: new Date(input.observedAt),
+    personId: doing.person.id,
+  });
   const said = unit === '' ? input.text : `${input.value} ${unit}`;
   await audit(
     store,
@@ -177,52 +182,12 @@ export async function addReading(
     `${input.place} ${input.kind}`.trim(),
     input.supersedes ? `${said} (${input.reason})` : said,
   );
-  if (input.kind === 'voltage' && pack.channels.some((c) => c.id === input.place))
-    await weighIn(store, doing, job, profile);
-  else if (input.kind === 'voltage' && pack.modules.some((m) => m.id === input.place))
-    await computeInsulation(store, doing, job, profile);
+  for (const { topic, subject } of reaches(input.kind, input.place, pack))
+    await markDue(store, doing, job.id, topic, subject);
   // A cell beyond its floor or ceiling shows on the board at once.
   if (input.kind === 'voltage') await refreshNeed(store, doing.tx, job.id);
   await announce(store, doing.tx, 'readings', job.number);
   return view(row, doing.person.name, null, pack);
-}
-
-/** A voltage metered at a channel's terminals is weighed into the newest spread at once. */
-async function weighIn(store: Store, doing: Doing, job: JobRow, profile: PackProfile): Promise<void> {
-  const newest = await store.models.Finding.findOne({
-    where: { jobId: job.id, topic: 'spread' },
-    order: [['createdAt', 'DESC']],
-    transaction: doing.tx,
-  });
-  if (!newest) return;
-  const { role, scanIds } = newest.parameters as { role: 'before' | 'after'; scanIds?: string[] };
-  const scans = scanIds ?? newest.inputIds;
-  const scanned = await store.models.Scan.max<Date, ScanRow>('createdAt', {
-    where: { id: scans },
-    transaction: doing.tx,
-  });
-  const superseded = await store.sequelize.query<{ id: string }>(
-    'SELECT supersedes AS id FROM readings WHERE job_id = :job AND supersedes IS NOT NULL',
-    { replacements: { job: job.id }, type: QueryTypes.SELECT, transaction: doing.tx },
-  );
-  const readings = await store.models.Reading.findAll({
-    where: {
-      jobId: job.id,
-      kind: 'voltage',
-      place: profile.channels.map((c) => c.id),
-      observedAt: { [Op.gte]: scanned },
-      id: { [Op.notIn]: superseded.map((r) => r.id) },
-    },
-    attributes: ['id'],
-    transaction: doing.tx,
-  });
-  if (readings.length === 0) return;
-  await computeFinding(store, doing, job, profile, {
-    topic: 'spread',
-    role,
-    scanIds: scans,
-    readingIds: readings.map((r) => r.id),
-  });
 }
 
 /** Everything that happened to a job, newest first. */

@@ -1,4 +1,5 @@
-import { GATED_STAGES, type Gate, type Stop, type WorkshopSettings } from '@cellmend/contract/safety';
+import { type Gate, type Stop, type WorkshopSettings } from '@cellmend/contract/safety';
+import { GATED_STAGES, type Stage } from '@cellmend/core/route';
 import { normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
 import {
   HAZARDS,
@@ -14,9 +15,10 @@ import {
 import type { InsulationObservation } from '@cellmend/core/insulation';
 import type { Transaction } from 'sequelize';
 import type { ObservationRow, StopRow } from '../db/rows';
-import { reportOf } from '../findings/stored';
+import { digestOfRow } from '../findings/digest';
 import type { Store } from '../http/context';
 import { HttpProblem } from '../http/problems';
+import { readingsOf } from '../records/readings';
 import { workshopSettings } from './settings';
 
 /** A lock-out that is open: the entries since it was begun, in the order they were entered, corrections applied. */
@@ -69,7 +71,13 @@ export function openLockout(rows: readonly ObservationRow[]): Lockout | null {
     }
     if (!found) continue;
     const { boot, ...data } = row.data as Record<string, unknown> & { boot?: LockoutEntry['boot'] };
-    const entry = { ...modernStep(data), atMs: row.recordedAt.getTime(), by: row.personId, boot, id: row.id };
+    const entry = {
+      ...modernStep(data),
+      atMs: row.recordedAt.getTime(),
+      by: row.personId ?? '',
+      boot,
+      id: row.id,
+    };
     const at = row.supersedes === null ? -1 : found.entries.findIndex((e) => e.id === row.supersedes);
     if (at < 0) found.entries.push(entry);
     else {
@@ -87,25 +95,23 @@ export async function carefulPackV(
   pack: Pack,
   tx?: Transaction,
 ): Promise<{ packV: number; from: 'profile' | 'scan' | 'meter' }> {
-  const transaction = tx ?? null;
   const finding = await store.models.Finding.findOne({
     where: { jobId, topic: 'spread' },
+    attributes: ['id', 'digest'],
     order: [['createdAt', 'DESC']],
-    transaction,
+    transaction: tx ?? null,
   });
   const scanned = finding
-    ? reportOf(finding).settledV.reduce<number>((sum, v) => sum + Math.max(0, v ?? 0), 0)
+    ? (
+        finding.digest ??
+        digestOfRow((await store.models.Finding.findByPk(finding.id, { transaction: tx ?? null }))!)
+      ).settledV
     : 0;
-  const readings = await store.models.Reading.findAll({
-    where: { jobId, kind: 'voltage', place: '' },
-    attributes: ['id', 'value', 'supersedes'],
-    transaction,
-  });
-  const old = new Set(readings.map((r) => r.supersedes));
+  const readings = await readingsOf(store, jobId, { kind: 'voltage', places: [''] }, tx);
   const insulation = await observationsOf(store, jobId, 'insulation', tx);
   const metered = Math.max(
     0,
-    ...readings.filter((r) => !old.has(r.id)).map((r) => Math.abs(r.value ?? 0)),
+    ...readings.map((r) => Math.abs(r.value ?? 0)),
     ...insulation.map((o) => {
       const d = o.data as InsulationObservation;
       return d.kind === 'poles' ? d.packV : d.kind === 'chassis-voltage' ? Math.abs(d.plusMinusV) : 0;
@@ -220,6 +226,32 @@ export async function gateOf(
   };
 }
 
+/** Whether the pack was proven dead at some time in this job, whatever happened to the gate since. */
+export async function everProven(
+  store: Store,
+  jobId: string,
+  profile: PackProfile,
+  rows: readonly ObservationRow[],
+  tx?: Transaction,
+): Promise<boolean> {
+  if (!rows.some((r) => r.kind === 'live-dead-live')) return false;
+  const pack = normalisePack(profile);
+  const rules = await workshopSettings(store, tx);
+  const { packV } = await carefulPackV(store, jobId, pack, tx);
+  // As it stood with each entry: after the proof may come evidence that has to be there as well.
+  return rows.some((row, i) => {
+    const then = openLockout(rows.slice(0, i + 1));
+    const entry = then?.entries.find((e) => e.id === row.id);
+    if (!then || !entry) return false;
+    const moment: Moment = {
+      wallMs: entry.atMs,
+      bootId: entry.boot?.id ?? null,
+      upS: entry.boot?.upS ?? null,
+    };
+    return lockoutState(contextOf(pack, then.hazards, packV, rules), then.entries, moment).holds;
+  });
+}
+
 /** Why a lock-out was closed, in words. */
 const CLOSED: Record<string, string> = {
   'profile-changed': 'what keeps people safe in the pack profile was changed',
@@ -240,4 +272,4 @@ export async function requireGate(
       accepted: 'The lock-out, up to live–dead–live, under Make safe.',
     });
 }
-export const isGated = (stage: string): boolean => (GATED_STAGES as readonly string[]).includes(stage);
+export const isGated = (stage: Stage): boolean => GATED_STAGES.includes(stage);

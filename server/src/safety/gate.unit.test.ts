@@ -67,6 +67,6 @@ describe('the lock-out that is open', () => {
 });
 
 it('opening, opening up and closing the pack are gated; looking at a record is not', () => {
-  expect(['strip-down', 'rebuild'].every(isGated)).toBe(true);
-  expect(['intake', 'scan', 'findings', 'make-safe', 'hand-over'].some(isGated)).toBe(false);
+  expect((['strip-down', 'rebuild'] as const).every(isGated)).toBe(true);
+  expect((['intake', 'scan', 'findings', 'make-safe', 'hand-over'] as const).some(isGated)).toBe(false);
 });

@@ -37,6 +37,8 @@ export async function observe(
       topic: 'make-safe',
       kind,
       data: { ...data, boot: bootOf(moment) },
+      stage: 'make-safe',
+      observedAt: new Date(moment.wallMs),
       personId: doing.person.id,
       supersedes: corrects?.supersedes ?? null,
       reason: corrects?.reason ?? '',

@@ -2,7 +2,7 @@ import { Router, type Request } from 'express';
 import { z } from 'zod';
 import { needs } from '../http/auth';
 import { writeOnce, type Doing, type Store } from '../http/context';
-import { findJob } from '../jobs/service';
+import { findJob } from '../jobs/find';
 import type { JobRow } from '../db/rows';
 import type { PackProfile } from '@cellmend/core/pack';
 import type { InstrumentRuns } from '../instruments/runs';

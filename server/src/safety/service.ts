@@ -20,7 +20,7 @@ import {
 } from '@cellmend/core/safety';
 import { randomUUID } from 'node:crypto';
 import type { JobRow } from '../db/rows';
-import { computeInsulation } from '../findings/service';
+import { markDue } from '../findings/due';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
@@ -116,7 +116,7 @@ export async function takeStep(
   await observe(store, doing, job, data.step, data, [sayStep(data), failed].filter(Boolean).join(': '));
   if (data.step === 'live-dead-live') {
     await putAwayCapacitors(store, doing, job);
-    if (chassisVoltage(data, rules.deadV) !== '') await chassisFinding(store, doing, job, profile, data);
+    if (chassisVoltage(data, rules.deadV) !== '') await chassisFinding(store, doing, job, data);
   }
   if (data.step === 'quarantine') await beginWatch(store, doing, job, lockout.hazards, data.place);
   if (data.step === 'gloves')
@@ -149,7 +149,6 @@ async function chassisFinding(
   store: Store,
   doing: Doing,
   job: JobRow,
-  profile: PackProfile,
   proof: Extract<StepData, { step: 'live-dead-live' }>,
 ): Promise<void> {
   const { plusMinusV, plusChassisV, minusChassisV } = proof;
@@ -161,6 +160,7 @@ async function chassisFinding(
       topic: 'insulation',
       kind: data.kind,
       data,
+      stage: 'insulation',
       personId: doing.person.id,
       supersedes: null,
       reason: '',
@@ -169,7 +169,7 @@ async function chassisFinding(
     { transaction: doing.tx },
   );
   await audit(store, doing, job.id, 'insulation', 'voltage to chassis', chassisVoltage(proof, 0));
-  await computeInsulation(store, doing, job, profile);
+  await markDue(store, doing, job.id, 'insulation');
   await refreshNeed(store, doing.tx, job.id);
   await announce(store, doing.tx, 'insulation', job.number);
 }
@@ -230,8 +230,13 @@ export async function closeGates(
   packProfileId: string,
   changed: readonly string[],
 ): Promise<void> {
+  const packs = await store.models.Pack.findAll({
+    where: { profileId: packProfileId },
+    attributes: ['id'],
+    transaction: doing.tx,
+  });
   const jobs = await store.models.Job.findAll({
-    where: { packProfileId, closedAt: null },
+    where: { packId: packs.map((p) => p.id), closedAt: null },
     order: [['number', 'ASC']],
     transaction: doing.tx,
     lock: doing.tx.LOCK.UPDATE,

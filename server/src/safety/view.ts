@@ -1,3 +1,4 @@
+import { bodyOf } from '@cellmend/contract/decisions';
 import { type SafetyView } from '@cellmend/contract/safety';
 import { openNow, type InsulationObservation } from '@cellmend/core/insulation';
 import { fullV, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
@@ -61,7 +62,8 @@ export async function suggestedHazards(
     order: [['version', 'DESC']],
     transaction: tx ?? null,
   });
-  const signs: readonly string[] = intake?.body.topic === 'intake' ? intake.body.signs : [];
+  const body = intake && bodyOf(intake.body);
+  const signs: readonly string[] = body?.topic === 'intake' ? body.signs : [];
   const low =
     report?.outOfBounds.some((o) => ['reversed', 'dead', 'over-discharged'].includes(o.state)) ?? false;
   return hazardsFrom(signs, low || report?.pack.verdict === 'over-discharged');
@@ -89,7 +91,11 @@ export async function viewSafety(
   const now = store.clock.now();
   const state = lockout && lockoutState(context, lockout.entries, now);
   const entries = lockout?.entries ?? [];
-  const names = await namesOf(store, [...rows.map((r) => r.personId), ...stops.map((s) => s.personId)], tx);
+  const names = await namesOf(
+    store,
+    [...rows.flatMap((r) => r.personId ?? []), ...stops.map((s) => s.personId)],
+    tx,
+  );
   const newer = new Map(rows.filter((r) => r.supersedes).map((r) => [r.supersedes, r.id]));
   return {
     begun: lockout !== null,
@@ -106,7 +112,7 @@ export async function viewSafety(
       id: r.id,
       kind: r.kind,
       says: sayObservation(r),
-      by: names[r.personId] ?? 'someone',
+      by: names[r.personId ?? ''] ?? 'someone',
       at: r.recordedAt.toISOString(),
       supersededBy: newer.get(r.id) ?? null,
       reason: r.reason,

@@ -6,6 +6,7 @@ import type { JobRow, ObservationRow } from '../db/rows';
 import { announce, type Doing, type Store } from '../http/context';
 import { HttpProblem } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
+import { readingsOf } from '../records/readings';
 import { observationsOf, openStops } from './gate';
 import { observe } from './observe';
 
@@ -15,13 +16,9 @@ export async function watchTemperatures(
   jobId: string,
   tx?: Transaction,
 ): Promise<WatchPoint[]> {
-  const rows = await store.models.Reading.findAll({
-    where: { jobId, kind: 'temperature', conditions: 'thermal watch' },
-    transaction: tx ?? null,
-  });
-  const old = new Set(rows.map((r) => r.supersedes));
+  const rows = await readingsOf(store, jobId, { kind: 'temperature', conditions: 'thermal watch' }, tx);
   return rows
-    .filter((r) => !old.has(r.id) && r.value !== null)
+    .filter((r) => r.value !== null)
     .map((r) => ({ timeS: r.observedAt.getTime() / 1000, temperatureC: r.value! }))
     .sort((a, b) => a.timeS - b.timeS);
 }

@@ -8,8 +8,9 @@ import { z } from 'zod';
 import { needs } from '../http/auth';
 import { announceNow, writeOnce, type Store } from '../http/context';
 import { notFound } from '../http/problems';
-import { findJob } from '../jobs/service';
+import { findJob } from '../jobs/find';
 import { addDefinition, listDefinitions, readingHelp, saveHeading } from './help';
+import { settle } from '../findings/due';
 import { LiveSessions } from './live';
 import { loadRecord } from './store';
 import { previewUpload, readUpload, storeScan } from './service';
@@ -52,7 +53,8 @@ export function scanRoutes(
       needs('technician'),
       async (req: Request, res: Parameters<ReturnType<typeof writeOnce>>[1], next: () => void) => {
         const { body, name, role, writtenAt } = source(req);
-        const { job, profile } = await findJob(store, req.params.number);
+        const found = await findJob(store, req.params.number);
+        const { job, profile } = found;
         const key = req.get('idempotency-key') ?? null;
         let told = 0;
         const read = await readUpload(body, profile, await readingHelp(store), untilGone(res), (fraction) => {
@@ -61,8 +63,11 @@ export function scanRoutes(
           void announceNow(store, { topic: 'import', job: job.number, key, fraction });
         });
         try {
-          await writeOnce(store, 201, (_r, doing) =>
-            storeScan(store, doing, job, profile, name, role, read, writtenAt),
+          await writeOnce(
+            store,
+            201,
+            (_r, doing) => storeScan(store, doing, found, name, role, read, writtenAt),
+            (scan) => joined(found.job.id, role, scan),
           )(req, res, next);
         } finally {
           await read.discard();
@@ -70,6 +75,11 @@ export function scanRoutes(
       },
     ] as const;
 
+  /** A record is answered once it has been weighed together with the earlier ones. */
+  const joined = async <T>(jobId: string, role: string, scan: T): Promise<T> => {
+    await settle(store, jobId, 'spread', role);
+    return scan;
+  };
   router.post(
     '/jobs/:number/scans',
     ...takeIn((req) => {
@@ -117,12 +127,15 @@ export function scanRoutes(
     res.status(201).json(await live.start(job, profile, req.body, demo));
   });
   router.post('/jobs/:number/live/keep', needs('technician'), async (req, res, next) => {
-    const { job, profile } = await findJob(store, req.params.number);
-    const { read, role } = await live.finish(job.id);
+    const found = await findJob(store, req.params.number);
+    const { read, role } = await live.finish(found.job.id);
     const name = `Live scan, ${new Date().toISOString().slice(11, 16)}`;
     try {
-      await writeOnce(store, 201, (_r, doing) =>
-        storeScan(store, doing, job, profile, name, role, read, null),
+      await writeOnce(
+        store,
+        201,
+        (_r, doing) => storeScan(store, doing, found, name, role, read, null),
+        (scan) => joined(found.job.id, role, scan),
       )(req, res, next);
     } finally {
       await read.discard();

@@ -9,11 +9,13 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import { Transform, type Readable } from 'node:stream';
-import type { JobRow } from '../db/rows';
-import { computeFinding, computeInsulation, storeFinding } from '../findings/service';
+import type { FoundJob } from '../jobs/find';
+import { markDue } from '../findings/due';
+import { storeFinding } from '../findings/service';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
+import { keepReading } from '../records/readings';
 import { storeReadings } from './store';
 import type { ReadAnswer } from './importWorker';
 import type { ReadingHelp } from './readFile';
@@ -103,8 +105,7 @@ export async function previewUpload(
 export async function storeScan(
   store: Store,
   doing: Doing,
-  job: JobRow,
-  profile: PackProfile,
+  { job, profile, version: profileVersion }: FoundJob,
   name: string,
   role: 'before' | 'after',
   read: ReadAnswer & { sha256: string; path: string | null },
@@ -142,36 +143,29 @@ export async function storeScan(
       });
     }
   for (const code of read.codes)
-    await store.models.Reading.create(
-      {
-        id: randomUUID(),
-        jobId: job.id,
-        kind: 'code',
-        place: '',
-        value: code.status,
-        unit: '',
-        text: code.code,
-        instrument: name,
-        conditions: statusWords(code.status).join(', '),
-        stage: 'scan',
-        observedAt: new Date(),
-        personId: doing.person.id,
-        supersedes: null,
-        reason: '',
-      },
-      { transaction: doing.tx },
-    );
+    await keepReading(store, doing.tx, job.id, profile, {
+      kind: 'code',
+      place: '',
+      value: code.status,
+      text: code.code,
+      instrument: name,
+      conditions: statusWords(code.status).join(', '),
+      stage: 'scan',
+      observedAt: new Date(),
+      personId: doing.person.id,
+      supersedes: null,
+      reason: '',
+    });
   const finding = await storeFinding(
     store,
     doing,
     job,
-    'spread',
-    [id],
     { topic: 'spread', role, scanIds: [id], readingIds: [] },
-    report,
+    { inputIds: [id], result: report },
+    profileVersion,
   );
-  if (!(await joinWithEarlier(store, doing, job, profile, role, id)))
-    await computeInsulation(store, doing, job, profile);
+  await markDue(store, doing, job.id, 'spread', role);
+  await markDue(store, doing, job.id, 'insulation');
   await audit(store, doing, job.id, 'scan imported', name, `${role} the repair, ${rows} rows`);
   await refreshNeed(store, doing.tx, job.id);
   await announce(store, doing.tx, 'scans', job.number);
@@ -194,37 +188,4 @@ export async function storeScan(
 function startOf(record: ReadAnswer['record'], writtenAt: Date | null, durationS: number): Date {
   if (record.startEpochS !== undefined) return new Date(record.startEpochS * 1000);
   return new Date((writtenAt?.getTime() ?? Date.now()) - durationS * 1000);
-}
-
-/**
- * Records of one job are weighed together: a second one near empty tells what one near full could not. Of a file that
- * was taken in again, under another mapping say, only the newest reading counts: the same evidence is not weighed twice.
- */
-async function joinWithEarlier(
-  store: Store,
-  doing: Doing,
-  job: JobRow,
-  profile: PackProfile,
-  role: 'before' | 'after',
-  newest: string,
-): Promise<boolean> {
-  const earlier = await store.models.Scan.findAll({
-    where: { jobId: job.id, role },
-    attributes: ['id', 'channelIds', 'sourceSha256'],
-    order: [['createdAt', 'ASC']],
-    transaction: doing.tx,
-  });
-  const own = earlier.find((s) => s.id === newest)!;
-  const newestOf = new Map(earlier.map((s) => [s.sourceSha256, s.id]));
-  const together = earlier.filter(
-    (s) => s.channelIds.join() === own.channelIds.join() && newestOf.get(s.sourceSha256) === s.id,
-  );
-  if (together.length < 2 || together.length > MOST_JOINED) return false;
-  await computeFinding(store, doing, job, profile, {
-    topic: 'spread',
-    role,
-    scanIds: together.map((s) => s.id),
-    readingIds: [],
-  });
-  return true;
 }

@@ -1,21 +1,23 @@
-import type { BoardRow, Decision, Job, NewDecision } from '@cellmend/contract/jobs';
+import type { BoardRow, Job, Vehicle } from '@cellmend/contract/jobs';
+import type { Decision, NewDecision } from '@cellmend/contract/decisions';
 import type { InsulationEntry } from '@cellmend/contract/insulation';
 import type { SafetyView, WorkshopSettings } from '@cellmend/contract/safety';
 import type { InsulationReport } from '@cellmend/core/insulation';
 import type { Session } from '@cellmend/contract/people';
-import type { Finding } from '@cellmend/contract/records';
+import type { Check, Finding } from '@cellmend/contract/records';
 import type { Definition, ScanPicture } from '@cellmend/contract/scans';
-import type { StockModule } from '@cellmend/contract/stock';
+import type { StockPart } from '@cellmend/contract/stock';
 import type { SpreadReport } from '@cellmend/core/spread';
 import { useCallback } from 'react';
 import useSWR, { useSWRConfig } from 'swr';
 import { get, send } from './client';
+import { pathOf } from './live';
 
 export const useSession = () => useSWR<Session>('/session', get);
 export const useBoard = () => useSWR<{ rows: BoardRow[] }>('/jobs', get);
 export const useJob = (number: number) => useSWR<Job>(`/jobs/${number}`, get);
 export const useFindings = (number: number) => useSWR<Finding[]>(`/jobs/${number}/findings`, get);
-export const useStock = () => useSWR<StockModule[]>('/stock', get);
+export const useStock = () => useSWR<StockPart[]>('/stock', get);
 
 export interface Traces {
   timeS: number[];
@@ -68,11 +70,17 @@ export const decisionOf = <T extends Decision['topic']>(
 ): (Decision & { body: Extract<Decision['body'], { topic: T }> }) | undefined =>
   job.decisions.find((d) => d.topic === topic) as never;
 
+export const useChecks = (number: number) => useSWR<Check[]>(`/jobs/${number}/checks`, get);
+export const useVehicles = () => useSWR<Vehicle[]>('/vehicles', get);
+
 /** Looks at everything of a job again after a write. */
 export function useRefresh(number: number): () => Promise<void> {
   const { mutate } = useSWRConfig();
   return useCallback(async () => {
-    await mutate((key) => typeof key === 'string' && (key === '/jobs' || key.startsWith(`/jobs/${number}`)));
+    await mutate((asked) => {
+      const key = pathOf(asked);
+      return key !== null && (key === '/jobs' || key === '/stock' || key.startsWith(`/jobs/${number}`));
+    });
   }, [mutate, number]);
 }
 

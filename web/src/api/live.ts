@@ -42,6 +42,12 @@ export const useAwaySince = (): number | null =>
     () => awaySinceMs,
   );
 
+/** The address that something was looked up at; null for anything else. */
+export const pathOf = (key: unknown): string | null => {
+  const path = Array.isArray(key) ? (key as unknown[])[0] : key;
+  return typeof path === 'string' ? path : null;
+};
+
 /** Other tablets' changes: server-sent events say what to look at again. */
 export function useLive(): void {
   const { mutate } = useSWRConfig();
@@ -49,16 +55,18 @@ export function useLive(): void {
     let source: EventSource;
     let timer: ReturnType<typeof setTimeout> | undefined;
     const lookAgain = (topic: string, job: number | null): void =>
-      void mutate(
-        (key) =>
-          typeof key === 'string' &&
+      void mutate((asked) => {
+        const key = pathOf(asked);
+        return (
+          key !== null &&
           key !== '/session' &&
           (topic === 'all' ||
             job === null ||
             key === '/jobs' ||
             key.startsWith(`/jobs/${job}`) ||
-            key.startsWith('/clocks')),
-      );
+            key.startsWith('/clocks'))
+        );
+      });
     const open = (): void => {
       source = new EventSource('/api/events');
       source.onopen = () => {

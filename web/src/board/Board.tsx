@@ -1,6 +1,6 @@
 import type { BoardRow } from '@cellmend/contract/jobs';
 import type { Person } from '@cellmend/contract/people';
-import { PHASES } from '@cellmend/contract/jobs';
+import { PHASES } from '@cellmend/core/route';
 import styled from 'styled-components';
 import { useBoard } from '../api/hooks';
 import { Plus } from 'lucide-react';

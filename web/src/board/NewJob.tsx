@@ -1,39 +1,94 @@
+import type { Vehicle } from '@cellmend/contract/jobs';
 import { useState, type FormEvent } from 'react';
 import { useNavigate } from 'react-router';
 import { ApiProblem, send } from '../api/client';
+import { useVehicles } from '../api/hooks';
 import { usePacks } from '../packs/Packs';
 import { useDraft } from '../shell/useDraft';
-import { Button, Field, Input, ProblemNote, Row, Sheet, Stack, TextArea } from '../ui/parts';
+import {
+  Button,
+  Field,
+  Input,
+  LinkButton,
+  Mute,
+  ProblemNote,
+  Row,
+  Select,
+  Sheet,
+  Stack,
+  TextArea,
+} from '../ui/parts';
+import { day } from '../ui/words';
 
-/** Opens a job: vehicle, pack and complaint. */
+/** What is known of a vehicle that was here before, in one line. */
+function knownWords(v: Vehicle): string {
+  const last = v.jobs[0];
+  const km = v.odometer[0];
+  return [
+    `${v.name} was here before`,
+    last && `job ${last.number} on ${day(last.openedAt)}${last.ending ? `, ${last.ending}` : ''}`,
+    km && `${km.km.toLocaleString('en').replaceAll(',', ' ')} km then`,
+  ]
+    .filter(Boolean)
+    .join('; ');
+}
+
+/** Opens a job: vehicle, pack and complaint. A plate that was here before brings its pack and its history. */
 export function NewJob({ onClose }: { onClose: () => void }) {
   const { data } = usePacks();
-  const [draft, setDraft, clear] = useDraft('new-job', { title: '', complaint: '', packProfileId: '' });
+  const { data: vehicles } = useVehicles();
+  const [draft, setDraft, clear] = useDraft('new-job', {
+    title: '',
+    plate: '',
+    complaint: '',
+    packProfileId: '',
+  });
   const [problem, setProblem] = useState<string | null>(null);
   const navigate = useNavigate();
+  const plate = (draft.plate ?? '').trim();
+  const known = plate ? vehicles?.find((v) => v.plate?.toLowerCase() === plate.toLowerCase()) : undefined;
+  const inIt = known?.packs.find((p) => p.now);
+  const profile = draft.packProfileId || inIt?.profileId || data?.[0]?.id;
   const submit = async (event: FormEvent): Promise<void> => {
     event.preventDefault();
     setProblem(null);
     try {
       const { number } = await send<{ number: number }>('POST', '/jobs', {
-        ...draft,
-        packProfileId: draft.packProfileId || data?.[0]?.id,
+        title: draft.title,
+        complaint: draft.complaint,
+        plate,
+        packProfileId: profile,
       });
       clear();
-      void navigate(`/jobs/${number}/scan`);
+      void navigate(`/jobs/${number}/intake`);
     } catch (e) {
       setProblem(
         e instanceof ApiProblem ? e.message : 'The server is away. What you typed is kept on this tablet.',
       );
     }
   };
+  if (data && data.length === 0)
+    return (
+      <Sheet aria-label="New job">
+        <Stack>
+          <h2>No pack profile yet</h2>
+          <p>A job is about a pack: its groups, modules and limits come first.</p>
+          <Row>
+            <LinkButton to="/packs">Make a pack profile</LinkButton>
+            <Button quiet onPress={onClose}>
+              Not now
+            </Button>
+          </Row>
+        </Stack>
+      </Sheet>
+    );
   return (
     <Sheet as="form" onSubmit={(e) => void submit(e)} aria-label="New job">
       <Stack>
         <h2>New job</h2>
         {problem && <ProblemNote what={problem} />}
         <Row>
-          <Field style={{ flex: 1 }}>
+          <Field style={{ flex: '2 1 200px' }}>
             Vehicle
             <Input
               required
@@ -42,21 +97,26 @@ export function NewJob({ onClose }: { onClose: () => void }) {
               onChange={(e) => setDraft({ ...draft, title: e.target.value })}
             />
           </Field>
-          <Field style={{ flex: 1 }}>
-            Pack
+          <Field style={{ flex: '1 1 130px' }}>
+            Plate or fleet number
             <Input
-              as="select"
-              value={draft.packProfileId || data?.[0]?.id}
-              onChange={(e) => setDraft({ ...draft, packProfileId: e.target.value })}
-            >
+              maxLength={40}
+              value={draft.plate ?? ''}
+              onChange={(e) => setDraft({ ...draft, plate: e.target.value })}
+            />
+          </Field>
+          <Field style={{ flex: '2 1 200px' }}>
+            Pack
+            <Select value={profile} onChange={(e) => setDraft({ ...draft, packProfileId: e.target.value })}>
               {(data ?? []).map((p) => (
                 <option key={p.id} value={p.id}>
                   {p.name}
                 </option>
               ))}
-            </Input>
+            </Select>
           </Field>
         </Row>
+        {known && <Mute>{knownWords(known)}.</Mute>}
         <Field>
           Complaint
           <TextArea

@@ -1,4 +1,4 @@
-import type { Stage } from '@cellmend/contract/jobs';
+import type { Stage } from '@cellmend/core/route';
 import { parseJot, type Jot, type Quantity } from '@cellmend/core/jot';
 import { InputProblem } from '@cellmend/core/pack';
 import { CircleAlert, CloudOff, Footprints } from 'lucide-react';

@@ -236,6 +236,7 @@ export function WorkshopHeader({ person }: { person: Person }) {
           Jobs
         </NavLink>
         <NavLink to="/packs">Packs</NavLink>
+        <NavLink to="/stock">Stock</NavLink>
         <NavLink to="/instruments">Instruments</NavLink>
         <NavLink to="/people">People</NavLink>
       </Nav>

@@ -1,6 +1,6 @@
-import { PHASES, type Stage } from '@cellmend/contract/jobs';
+import { PHASES, type Stage } from '@cellmend/core/route';
 import type { Person } from '@cellmend/contract/people';
-import { GATED_STAGES } from '@cellmend/contract/safety';
+import { GATED_STAGES } from '@cellmend/core/route';
 import { chemistryName, normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { useMemo, useState, useSyncExternalStore } from 'react';
 import { ChevronDown } from 'lucide-react';
@@ -15,6 +15,7 @@ import { Caught } from './Caught';
 import { Awaiting } from './Awaiting';
 import { closedHere } from './closedHere';
 import { STAGE_VIEWS } from '../stages';
+import { StageSteps } from '../stages/work/StageSteps';
 import { BuyersCheck } from '../stages/findings/BuyersCheck';
 import { Footer, USUAL, useJotRef } from './Footer';
 import { KeyHelp, useKeys } from './keys';
@@ -299,5 +300,10 @@ export function JobShell({ person }: { person: Person }) {
 
 function StageView({ id, question }: { id: Stage; question: string }) {
   const View = STAGE_VIEWS[id];
-  return <View question={question} stage={id} />;
+  return (
+    <>
+      <View question={question} stage={id} />
+      <StageSteps stage={id} />
+    </>
+  );
 }

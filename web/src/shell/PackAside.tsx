@@ -1,3 +1,4 @@
+import { placesOf } from '@cellmend/core/route';
 import { PanelRightClose, PanelRightOpen } from 'lucide-react';
 import { useMemo, useState } from 'react';
 import { Button as AriaButton, ToggleButton, ToggleButtonGroup } from 'react-aria-components';
@@ -104,7 +105,8 @@ export function PackAside({ here }: { here: string }) {
           ? 'near-full'
           : 'near-empty';
   const layerId = chosen?.stage === here ? chosen.layer : usual;
-  const modules = decisionOf(job, 'replace')?.body.modules;
+  const list = decisionOf(job, 'measures')?.body.measures;
+  const modules = useMemo(() => list && placesOf(list, 'replace-module'), [list]);
   const layer = useMemo(() => {
     if (layerId === 'exposure') return exposureLayer(pack, safety);
     if (layerId === 'insulation') return insulationLayer(leakOf(findings)?.report ?? null);

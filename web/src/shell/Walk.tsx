@@ -1,4 +1,4 @@
-import type { Stage } from '@cellmend/contract/jobs';
+import type { Stage } from '@cellmend/core/route';
 import {
   outOfLine,
   parseQuantity,

@@ -1,4 +1,4 @@
-import { GATED_STAGES } from '@cellmend/contract/safety';
+import { GATED_STAGES } from '@cellmend/core/route';
 import type { Job } from '@cellmend/contract/jobs';
 
 /** What the page says then. */

@@ -1,4 +1,4 @@
-import type { Stage } from '@cellmend/contract/jobs';
+import type { Stage } from '@cellmend/core/route';
 import type { NewClockSchema, NewReading } from '@cellmend/contract/records';
 import { placeName, printQuantity, voltageAt, type Jot } from '@cellmend/core/jot';
 import { OUT_OF_BOUNDS, type Pack } from '@cellmend/core/pack';

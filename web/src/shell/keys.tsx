@@ -1,4 +1,4 @@
-import { PHASES } from '@cellmend/contract/jobs';
+import { PHASES } from '@cellmend/core/route';
 import { useEffect, useRef } from 'react';
 import { Dialog } from 'react-aria-components';
 import { DialogBox, Overlay } from '../ui/dialog';

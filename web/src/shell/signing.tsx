@@ -1,4 +1,5 @@
-import { REPAIR_LEVELS, type Decision, type DecisionBody, type NewDecision } from '@cellmend/contract/jobs';
+import { decisionWords } from '@cellmend/contract/words';
+import { type Decision, type DecisionBody, type NewDecision } from '@cellmend/contract/decisions';
 import { useRef, useState } from 'react';
 import { ApiProblem } from '../api/client';
 import { Keys, UNCERTAIN } from '../api/keyFor';
@@ -18,7 +19,11 @@ export interface Signing {
 }
 
 /** Signs one kind of decision, from the version that was on screen; a version signed meanwhile is shown, not overwritten. */
-export function useSigning(topic: DecisionBody['topic']): Signing {
+export function useSigning(
+  topic: DecisionBody['topic'],
+  /** What to make of the version somebody else signed, once it has been read. */
+  onTheirs?: (theirs: Decision) => void,
+): Signing {
   const { job, person, refresh } = useJobView();
   const [busy, setBusy] = useState(false);
   const [problem, setProblem] = useState<ApiProblem | null>(null);
@@ -28,12 +33,15 @@ export function useSigning(topic: DecisionBody['topic']): Signing {
   const theirs =
     problem?.problem.status === 409 ? ((problem.problem.current as Decision | null) ?? null) : null;
   return {
-    may: topic === 'intake' ? person.mayWrite : person.maySignHv,
+    may: topic === 'intake' || topic === 'reopen' ? person.mayWrite : person.maySignHv,
     busy,
     problem,
     theirs,
     takeTheirs: () => {
-      if (theirs) setBase(theirs.version);
+      if (theirs) {
+        setBase(theirs.version);
+        onTheirs?.(theirs);
+      }
       setProblem(null);
       void refresh();
     },
@@ -67,23 +75,6 @@ export function useSigning(topic: DecisionBody['topic']): Signing {
   };
 }
 
-function bodyWords(body: DecisionBody): string {
-  switch (body.topic) {
-    case 'intake':
-      return [...body.signs, ...body.codes].join(', ');
-    case 'replace':
-      return body.modules.length > 0 ? `replace ${body.modules.join(', ')}` : REPAIR_LEVELS[body.level];
-    case 'match':
-      return `a donor for ${body.moduleId}`;
-    case 'balance':
-      return `${body.currentA} A, ${body.goal === 'level-now' ? 'level now' : 'level when full'}`;
-    case 'prove':
-      return body.passed ? 'proven' : 'not proven';
-    case 'hand-over':
-      return body.expectations;
-  }
-}
-
 /** Who signs, why somebody may not, and both versions when two people decided at once. */
 export function SignNote({ signing }: { signing: Signing }) {
   const { person } = useJobView();
@@ -93,7 +84,7 @@ export function SignNote({ signing }: { signing: Signing }) {
       {theirs && (
         <Row>
           <ProblemNote
-            what={`${theirs.signedBy} signed version ${theirs.version} ${when(theirs.signedAt)}: ${bodyWords(theirs.body)}.${theirs.note ? ` “${theirs.note}”` : ''}`}
+            what={`${theirs.signedBy} signed version ${theirs.version} ${when(theirs.signedAt)}: ${decisionWords(theirs.body)}.${theirs.note ? ` “${theirs.note}”` : ''}`}
             accepted="Yours is still in the form, unsigned. Sign it over theirs only if you have spoken."
           />
           <Button quiet onPress={signing.takeTheirs}>

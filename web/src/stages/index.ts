@@ -1,4 +1,4 @@
-import type { Stage } from '@cellmend/contract/jobs';
+import type { Stage } from '@cellmend/core/route';
 import type { ComponentType } from 'react';
 import { BalanceStage } from './balance/BalanceStage';
 import { IntakeStage } from './intake/IntakeStage';

@@ -1,4 +1,4 @@
-import type { Stage } from '@cellmend/contract/jobs';
+import type { Stage } from '@cellmend/core/route';
 
 /** What every stage page gets: its one question, and its own name. */
 export interface StageProps {

@@ -1,13 +1,13 @@
 import { planBalance, type BalanceGoal, type BalancePlan } from '@cellmend/core/balance';
 import { InputProblem, ocvCurve, valueOf } from '@cellmend/core/pack';
-import { useState } from 'react';
+import { useState, type ReactNode } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import { useNavigate } from 'react-router';
 import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, XAxis, YAxis } from 'recharts';
 import { decisionOf, spreadOf, useStock } from '../../api/hooks';
-import { ApiProblem, send } from '../../api/client';
-import type { Finding } from '@cellmend/contract/records';
-import type { StockModule } from '@cellmend/contract/stock';
+import { ApiProblem } from '../../api/client';
+import type { StockPart } from '@cellmend/contract/stock';
+import { keepFinding } from '../../shell/useTried';
 import { Awaiting } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
@@ -40,9 +40,10 @@ const typed = (text: string): number => (text.trim() === '' ? NaN : Number(text.
 export function BalanceStage({ question }: StageProps) {
   const { job, findings } = useJobView();
   const { data: stock } = useStock();
+  const [at, setAt] = useState<string | null>(null);
   const spread = spreadOf(findings, 'before');
-  const match = decisionOf(job, 'match');
-  if (!spread || !match)
+  const choices = decisionOf(job, 'match')?.body.choices ?? [];
+  if (choices.length === 0)
     return (
       <Before
         question={question}
@@ -53,50 +54,113 @@ export function BalanceStage({ question }: StageProps) {
         The newcomer is chosen first; then its way to the level of the others is computed.
       </Before>
     );
-  const donor = stock?.find((s) => s.id === match.body.stockId);
+  const lines = decisionOf(job, 'balance')?.body.lines ?? [];
+  const open = choices.find((c) => !lines.some((l) => l.place === c.place));
+  const choice = choices.find((c) => c.place === at) ?? open ?? choices[0]!;
   if (!stock) return <Awaiting question={question} />;
+  const fitted = job.composition.find((c) => c.partId === choice.partId);
+  const donor = stock.find((s) => s.id === choice.partId);
+  const pick = choices.length > 1 && (
+    <Chips
+      selectionMode="single"
+      disallowEmptySelection
+      selectedKeys={[choice.place]}
+      onSelectionChange={(k) => setAt(String([...k][0]))}
+      aria-label="Place to plan for"
+    >
+      {choices.map((c) => (
+        <ToggleButton key={c.place} id={c.place}>
+          {c.place}
+          {lines.some((l) => l.place === c.place) && ' ✓'}
+        </ToggleButton>
+      ))}
+    </Chips>
+  );
   if (!donor)
     return (
-      <Before
-        question={question}
-        title="The chosen donor is gone from stock"
-        to={`/jobs/${job.number}/match`}
-        action="Choose again"
-      >
-        It is no longer on the shelf.
-      </Before>
+      <Page>
+        <h1>{question}</h1>
+        {pick}
+        <Answer
+          tone={fitted ? 'good' : 'suspect'}
+          title={fitted ? `${fitted.label} is in at ${choice.place}` : 'The chosen donor is gone from stock'}
+        >
+          {fitted
+            ? 'What comes now is the voltage of its groups among the others, at rest.'
+            : 'It is no longer on the shelf. Choose again under Match.'}
+        </Answer>
+      </Page>
     );
-  return <Plan question={question} donor={donor} moduleId={match.body.moduleId} spreadId={spread.id} />;
+  if (donor.restVoltageV === null)
+    return (
+      <Page>
+        <h1>{question}</h1>
+        {pick}
+        <Answer tone="suspect" title={`The rest voltage of ${donor.label} is not measured`}>
+          Rested two hours, at the temperature of the pack: then its way to the level of the others can be
+          told.
+        </Answer>
+        <div>
+          <LinkButton to={`/stock/${donor.id}`}>Record what was measured</LinkButton>
+        </div>
+      </Page>
+    );
+  return (
+    <Plan
+      key={choice.place}
+      question={question}
+      donor={donor}
+      restVoltageV={donor.restVoltageV}
+      moduleId={choice.place}
+      spread={spread}
+      pick={pick}
+      places={choices.map((c) => c.place)}
+    />
+  );
 }
 
 function Plan({
   question,
   donor,
+  restVoltageV,
   moduleId,
-  spreadId,
+  spread,
+  pick,
+  places,
 }: {
   question: string;
-  donor: StockModule;
+  donor: StockPart;
+  restVoltageV: number;
   moduleId: string;
-  spreadId: string;
+  /** Null where nothing was scanned: then the neighbour's voltage is typed. */
+  spread: ReturnType<typeof spreadOf>;
+  pick: ReactNode;
+  places: string[];
 }) {
-  const { job, pack, findings, refresh } = useJobView();
-  const report = spreadOf(findings, 'before')!.report;
-  const earlier = decisionOf(job, 'balance');
+  const { job, pack, refresh } = useJobView();
+  const report = spread?.report ?? null;
+  const decision = decisionOf(job, 'balance');
+  const earlier = decision?.body.lines.find((l) => l.place === moduleId);
+  const module = pack.modules.find((m) => m.id === moduleId);
+  const groupCount = donor.groupCount ?? module?.groupIndices.length ?? 1;
   const curve = ocvCurve(pack.profile.ocv);
   const [packV, setPackV] = useDraft(
-    `${job.number}.packV`,
-    report.working ? fixed(curve.voltageAt(report.working.endSocFraction), 3) : '',
+    `${job.number}.${moduleId}.packV`,
+    report?.working ? fixed(curve.voltageAt(report.working.endSocFraction), 3) : '',
   );
-  const [currentA, setCurrent] = useDraft(`${job.number}.currentA`, String(earlier?.body.currentA ?? 8));
+  const [currentA, setCurrent] = useDraft(
+    `${job.number}.${moduleId}.currentA`,
+    String(earlier?.currentA ?? 8),
+  );
   const [bleederMa, setBleeder] = useDraft(
-    `${job.number}.bleederMa`,
+    `${job.number}.${moduleId}.bleederMa`,
     String(pack.profile.bleederMilliamp ?? 50),
   );
   const [goal, setGoal] = useState<BalanceGoal>(
-    earlier?.body.goal ?? (report.capacityAh.measured ? 'level-when-full' : 'level-now'),
+    earlier?.goal ??
+      (report?.capacityAh.measured && donor.capacityAh !== null ? 'level-when-full' : 'level-now'),
   );
-  const [method, setMethod] = useState<'supply' | 'bleeders'>(earlier?.body.method ?? 'supply');
+  const [method, setMethod] = useState<'supply' | 'bleeders'>(earlier?.method ?? 'supply');
   const [storing, setStoring] = useState<ApiProblem | null>(null);
   const signing = useSigning('balance');
   const navigate = useNavigate();
@@ -113,11 +177,11 @@ function Plan({
       );
     plan = planBalance(
       {
-        groupCount: donor.groupCount,
-        moduleRestVoltageV: donor.restVoltageV,
+        groupCount,
+        moduleRestVoltageV: restVoltageV,
         newcomerCapacityAh: donor.capacityAh,
         packSocFraction: curve.socAt(cellV),
-        packCapacityAh: valueOf(report.capacityAh),
+        packCapacityAh: report ? valueOf(report.capacityAh) : null,
         currentA: typed(currentA),
         bleederMilliamp: typed(bleederMa),
         goal,
@@ -131,22 +195,29 @@ function Plan({
   const sign = async (): Promise<void> => {
     setStoring(null);
     try {
-      const finding = await send<Finding>('POST', `/jobs/${job.number}/findings`, {
-        topic: 'balance',
-        spreadFindingId: spreadId,
-        stockId: donor.id,
-        packCellVoltageV: cellV,
-        currentA: typed(currentA),
-        bleederMilliamp: typed(bleederMa),
-        goal,
-      });
+      const finding = spread
+        ? await keepFinding(job.number, {
+            topic: 'balance',
+            spreadFindingId: spread.id,
+            stockId: donor.id,
+            packCellVoltageV: cellV,
+            currentA: typed(currentA),
+            bleederMilliamp: typed(bleederMa),
+            goal,
+          })
+        : null;
+      const lines = [
+        ...(decision?.body.lines ?? []).filter((l) => l.place !== moduleId),
+        { place: moduleId, currentA: typed(currentA), goal, method },
+      ];
       if (
-        await signing.sign({
-          body: { topic: 'balance', currentA: typed(currentA), goal, method },
-          findingIds: [finding.id],
-        })
+        (await signing.sign({
+          body: { topic: 'balance', lines },
+          findingIds: finding ? [finding.id] : [],
+        })) &&
+        places.every((p) => lines.some((l) => l.place === p))
       )
-        void navigate(`/jobs/${job.number}/scan`);
+        void navigate(`/jobs/${job.number}/${job.gate.holds ? 'rebuild' : 'make-safe'}`);
     } catch (e) {
       setStoring(
         e instanceof ApiProblem
@@ -166,6 +237,7 @@ function Plan({
   return (
     <Page>
       <h1>{question}</h1>
+      {pick}
       {plan && plan.direction === 'none' && (
         <Answer tone="good" title={`${donor.label} is level already`} big="0 h" small="nothing to move">
           Within what the voltage can tell.
@@ -174,8 +246,8 @@ function Plan({
       {plan && plan.direction !== 'none' && (
         <Answer
           tone="good"
-          title={`${verb} ${donor.label} by ${fixed(plan.chargeAh, 1)} A·h, to ${fixed(plan.targetModuleV, 2)} V at rest`}
-          big={duration(plan.hours)}
+          title={`${verb} ${donor.label} by ${plan.atMost ? 'at most ' : ''}${fixed(plan.chargeAh, 1)} A·h, to ${fixed(plan.targetModuleV, 2)} V at rest`}
+          big={`${plan.atMost ? '≤ ' : ''}${duration(plan.hours)}`}
           small={`at ${currentA} A`}
         >
           It stands at {percent(plan.socNow)} and has to reach {percent(plan.socTarget)}; ±{' '}
@@ -246,7 +318,7 @@ function Plan({
           {plan && (
             <Sheet>
               <h3>Rest voltage of {donor.label} as charge moves</h3>
-              <Course plan={plan} donor={donor} voltageAt={(s) => curve.voltageAt(s) * donor.groupCount} />
+              <Course plan={plan} nowV={restVoltageV} voltageAt={(s) => curve.voltageAt(s) * groupCount} />
             </Sheet>
           )}
           {plan && (
@@ -255,7 +327,7 @@ function Plan({
                 <tbody>
                   <tr>
                     <td>Now</td>
-                    <td className="r">{fixed(donor.restVoltageV, 2)} V</td>
+                    <td className="r">{fixed(restVoltageV, 2)} V</td>
                     <td className="r">{percent(plan.socNow, 1)}</td>
                   </tr>
                   <tr>
@@ -266,7 +338,7 @@ function Plan({
                   <tr>
                     <td>Apart now, per group</td>
                     <td className="r">
-                      {signed(((plan.targetModuleV - donor.restVoltageV) / donor.groupCount) * 1000, 0)} mV
+                      {signed(((plan.targetModuleV - restVoltageV) / groupCount) * 1000, 0)} mV
                     </td>
                     <td className="r">
                       {signed((plan.direction === 'discharge' ? -1 : 1) * plan.chargeAh, 1)} A·h
@@ -306,8 +378,8 @@ function Plan({
         </div>
         <Row>
           {earlier && (
-            <LinkButton $quiet to={`/jobs/${job.number}/scan`}>
-              After-scan
+            <LinkButton $quiet to={`/jobs/${job.number}/rebuild`}>
+              Rebuild
             </LinkButton>
           )}
           <Button isDisabled={!plan || !signing.may || signing.busy} onPress={() => void sign()}>
@@ -321,11 +393,11 @@ function Plan({
 
 function Course({
   plan,
-  donor,
+  nowV,
   voltageAt,
 }: {
   plan: BalancePlan;
-  donor: StockModule;
+  nowV: number;
   voltageAt: (soc: number) => number;
 }) {
   const steps = 40;
@@ -333,8 +405,8 @@ function Course({
     h: (plan.hours * i) / steps,
     v: voltageAt(plan.socNow + ((plan.socTarget - plan.socNow) * i) / steps),
   }));
-  const low = Math.min(donor.restVoltageV, plan.targetModuleV);
-  const high = Math.max(donor.restVoltageV, plan.targetModuleV);
+  const low = Math.min(nowV, plan.targetModuleV);
+  const high = Math.max(nowV, plan.targetModuleV);
   const pad = Math.max(0.05, (high - low) * 0.15);
   return (
     <ResponsiveContainer width="100%" height={190}>

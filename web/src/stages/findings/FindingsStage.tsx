@@ -1,4 +1,6 @@
-import { REPAIR_LEVELS } from '@cellmend/contract/jobs';
+import type { Decision } from '@cellmend/contract/decisions';
+import { decisionWords } from '@cellmend/contract/words';
+import { placesOf } from '@cellmend/core/route';
 import { useState } from 'react';
 import { type SpreadReport } from '@cellmend/core/spread';
 import { decisionOf, leakOf, spreadOf } from '../../api/hooks';
@@ -14,15 +16,16 @@ import {
   Page,
   PlainList,
   ProblemNote,
+  Row,
   Sheet,
   Stack,
 } from '../../ui/parts';
-import { fixed, percent, signed } from '../../ui/words';
+import { fixed, percent, signed, upper } from '../../ui/words';
 import { useWrite } from '../../shell/useWrite';
 import type { StageProps } from '../props';
-import { DecideReplace } from './DecideReplace';
+import { Decide } from './Decide';
 import { measuredText } from '../../ui/Measured';
-import { costOf, headline, suspectsOf } from './view';
+import { costOf, headline, offeredOf, suspectsOf } from './view';
 import { Evidence } from './Evidence';
 import { Harmless, Item, SuspectRow } from './Suspects';
 
@@ -37,6 +40,7 @@ export function FindingsStage({ question }: StageProps) {
   const spread = spreadOf(findings, 'before');
   const leak = leakOf(findings);
   const leaking = leak?.report.found?.split(' and ') ?? [];
+  const decided = decisionOf(job, 'measures');
   if (!spread) {
     return (
       <Page>
@@ -46,14 +50,16 @@ export function FindingsStage({ question }: StageProps) {
             <Answer tone="suspect" title={`High voltage reaches the chassis at ${leak.report.found}`}>
               {leak.report.text} No scan yet: range and balance are not known.
             </Answer>
-            <DecideReplace
-              report={null}
-              findingId={leak.id}
-              suspects={[]}
-              leaking={leaking}
-              onDone={() => setDeciding(false)}
-            />
           </>
+        )}
+        {decided && <Decided decision={decided} />}
+        {(deciding || (leaking.length > 0 && !decided)) && (
+          <Decide
+            report={null}
+            findingIds={leak ? [leak.id] : []}
+            offered={leaking}
+            onDone={() => setDeciding(false)}
+          />
         )}
         <Sheet>
           <Stack>
@@ -61,9 +67,14 @@ export function FindingsStage({ question }: StageProps) {
             <p>
               Findings come from a scan: near full and near empty in one record tells capacity from balance.
             </p>
-            <div>
+            <Row>
               <LinkButton to={`/jobs/${job.number}/scan`}>Take in a scan</LinkButton>
-            </div>
+              {!deciding && (leaking.length === 0 || decided) && person.mayWrite && (
+                <Button quiet onPress={() => setDeciding(true)}>
+                  {decided ? 'Decide again' : 'Decide without a scan'}
+                </Button>
+              )}
+            </Row>
           </Stack>
         </Sheet>
       </Page>
@@ -72,7 +83,6 @@ export function FindingsStage({ question }: StageProps) {
   const { report } = spread;
   const suspects = suspectsOf(report);
   const first = suspects[0];
-  const decision = decisionOf(job, 'replace');
   const agree = pack.modules.filter(
     (m) => !report.findings.some((f) => f.module.split(' + ').includes(m.id)),
   ).length;
@@ -192,23 +202,12 @@ export function FindingsStage({ question }: StageProps) {
       )}
       {table && <Figures only={selected} />}
       {why && <WhyThis report={report} />}
-      {decision && (
-        <Sheet>
-          <h3>Decision, version {decision.version}</h3>
-          <p>
-            {decision.body.modules.length > 0
-              ? `Replace ${decision.body.modules.join(', ')}`
-              : `Nothing is replaced: ${REPAIR_LEVELS[decision.body.level]}`}
-            . Signed by {decision.signedBy}.{decision.note && ` ${decision.note}`}
-          </p>
-        </Sheet>
-      )}
+      {decided && <Decided decision={decided} />}
       {deciding ? (
-        <DecideReplace
+        <Decide
           report={report}
-          findingId={spread.id}
-          suspects={suspects}
-          leaking={leaking}
+          findingIds={[spread.id]}
+          offered={offeredOf(suspects, leaking)}
           onDone={() => setDeciding(false)}
         />
       ) : (
@@ -225,19 +224,32 @@ export function FindingsStage({ question }: StageProps) {
               Why this one
             </Button>
           )}
-          {decision && decision.body.modules.length > 0 && (
+          {decided && placesOf(decided.body.measures, 'replace-module').length > 0 && (
             <LinkButton $quiet to={`/jobs/${job.number}/match`}>
               Match a module
             </LinkButton>
           )}
           {person.mayWrite && (
             <Button onPress={() => setDeciding(true)}>
-              {decision ? 'Decide again' : first ? `Decide on ${first.module}` : 'Decide'}
+              {decided ? 'Decide again' : first ? `Decide on ${first.module}` : 'Decide'}
             </Button>
           )}
         </NextBar>
       )}
     </Page>
+  );
+}
+
+/** What was signed, and by whom. */
+function Decided({ decision }: { decision: Decision }) {
+  return (
+    <Sheet>
+      <h3>Decision, version {decision.version}</h3>
+      <p>
+        {upper(decisionWords(decision.body))}. Signed by {decision.signedBy}.
+        {decision.note && ` ${decision.note}`}
+      </p>
+    </Sheet>
   );
 }
 

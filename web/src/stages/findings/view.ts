@@ -58,6 +58,14 @@ export const comesOut = ({ verdict, channels }: Suspect): boolean =>
   ['low-capacity', 'dead', 'self-discharge'].includes(verdict) ||
   (verdict === 'high-resistance' && channels.some((c) => c.seat !== 'joint'));
 
+/** Modules to offer for coming out: leaking ones, then suspects that another module mends, then the others. */
+export const offeredOf = (suspects: readonly Suspect[], leaking: readonly string[] = []): string[] => [
+  ...new Set([
+    ...leaking,
+    ...[...suspects.filter(comesOut), ...suspects].flatMap((s) => s.module.split(' + ')),
+  ]),
+];
+
 /** The estimate in the trade's words. */
 export function magnitude(f: CostedFinding): string {
   const e = f.estimate;

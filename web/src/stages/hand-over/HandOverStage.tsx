@@ -1,82 +1,33 @@
-import { REPAIR_LEVELS } from '@cellmend/contract/jobs';
-import type { BalancePlan } from '@cellmend/core/balance';
-import type { Comparison } from '@cellmend/core/prove';
-import { verdictName } from '@cellmend/core/spread';
+import { ENDING_IDS, ENDINGS, measureWords, type Ending } from '@cellmend/core/route';
 import { Printer } from 'lucide-react';
+import { useState } from 'react';
+import { ToggleButton } from 'react-aria-components';
+import { Link } from 'react-router';
 import styled from 'styled-components';
-import { decisionOf, spreadOf, useSession, useStock, useSafety } from '../../api/hooks';
+import { decisionOf, spreadOf, useSession } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
 import { useDraft } from '../../shell/useDraft';
-import { Button, DataTable, Field, Mute, NextBar, Page, Row, Sheet, Stack, TextArea } from '../../ui/parts';
-import { day, fixed, percent, signed, when } from '../../ui/words';
-import { Figure } from '../../ui/Measured';
+import {
+  Button,
+  Chips,
+  Field,
+  Mute,
+  NextBar,
+  Page,
+  PlainList,
+  ProblemNote,
+  Row,
+  Sheet,
+  Stack,
+  TextArea,
+} from '../../ui/parts';
+import { day, upper } from '../../ui/words';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
-import { magnitude, suspectsOf } from '../findings/view';
+import { Paper } from './Paper';
+import { Done, Found, MeasuredTable, PartsOut, SafetyEvidence } from './SheetParts';
 
-const Paper = styled.article`
-  background: var(--sheet);
-  border: 1px solid var(--line);
-  border-radius: 4px;
-  padding: 24px 30px;
-  display: flex;
-  flex-direction: column;
-  gap: 14px;
-  header {
-    display: flex;
-    justify-content: space-between;
-    align-items: baseline;
-    border-bottom: 2px solid var(--mat-text);
-    padding-bottom: 8px;
-  }
-  h2.title {
-    font-size: 23px;
-  }
-  h2 {
-    font-size: 17px;
-    margin: 0 0 3px;
-  }
-  section p {
-    max-width: 74ch;
-  }
-  .sign {
-    display: grid;
-    grid-template-columns: 1fr 1fr;
-    gap: 40px;
-    margin-top: 26px;
-    div {
-      border-top: 1px solid var(--ink);
-      padding-top: 4px;
-      font-size: 13px;
-    }
-  }
-  @media print {
-    border: 0;
-    padding: 0;
-    color: #000;
-    background: #fff;
-    font-size: 12.5px;
-    gap: 9px;
-    * {
-      color: #000 !important;
-    }
-    section {
-      break-inside: avoid;
-    }
-    h2.title {
-      font-size: 21px !important;
-    }
-    h2 {
-      font-size: 14.5px;
-    }
-    td,
-    th {
-      padding-top: 3px !important;
-      padding-bottom: 3px !important;
-    }
-  }
-`;
 const Screen = styled.div`
   @media print {
     display: none;
@@ -88,44 +39,83 @@ const Print = styled(Page)`
   }
 `;
 
-/** What of Make safe belongs on a sheet, with its words. */
-const EVIDENCE = new Map([
-  ['look', 'Seen on arrival'],
-  ['crash-inspection', 'Seen on arrival'],
-  ['quarantine', 'Kept'],
-  ['live-dead-live', 'Proof before work'],
-  ['pyro-evidence', 'Pyro fuse'],
-  ['insulation-evidence', 'Insulation'],
-  ['group-voltages', 'Lowest group'],
-]);
+const Way = styled.li`
+  border-bottom: 1px solid var(--line);
+  &:last-child {
+    border-bottom: 0;
+  }
+  a {
+    display: grid;
+    grid-template-columns: minmax(150px, 0.8fr) 2fr;
+    gap: 4px 14px;
+    align-items: baseline;
+    min-height: 44px;
+    padding: 10px 0;
+    color: var(--ink);
+    text-decoration: none;
+  }
+  a:hover b {
+    text-decoration: underline;
+  }
+  @media (max-width: 640px) {
+    a {
+      grid-template-columns: 1fr;
+    }
+  }
+`;
 
-/** The sheet the owner gets: what was wrong, found, done, measured, and what to expect. */
+/** What each ending's sheet is called, and what it asks for beside the record. */
+const SHEETS: Record<Ending, { title: string; asks: string | null; heading: string; expect: string }> = {
+  repaired: {
+    title: 'Hand-over',
+    asks: null,
+    heading: '',
+    expect:
+      'For two weeks charge to full once a week and let it stand an hour, so that the balancing can finish. Come back if the range falls by more than 10 % or a warning lamp lights.',
+  },
+  monitored: {
+    title: 'To be watched',
+    asks: null,
+    heading: '',
+    expect: 'Come back if the range falls by more than 10 %, a warning lamp lights, or in a year.',
+  },
+  declined: {
+    title: 'Declined',
+    asks: 'What mending it would cost, or why nobody can say',
+    heading: 'Estimate',
+    expect: '',
+  },
+  appraised: { title: 'Appraisal', asks: 'What it is worth, and to whom', heading: 'Worth', expect: '' },
+  'handed-on': {
+    title: 'Handed on, locked',
+    asks: 'To whom it goes, who is licensed',
+    heading: 'Goes to',
+    expect: '',
+  },
+  scrapped: { title: 'Scrapped and salvaged', asks: null, heading: '', expect: '' },
+};
+
+/** The sheet the owner gets, for each way a job can end: what is on record, and nothing else. */
 export function HandOverStage({ question }: StageProps) {
   const { job, findings, pack, person } = useJobView();
-  const { data: stock } = useStock();
   const { data: session } = useSession();
-  const { data: safety } = useSafety(job.number);
   const before = spreadOf(findings, 'before');
   const after = spreadOf(findings, 'after');
-  const replace = decisionOf(job, 'replace');
-  const match = decisionOf(job, 'match');
-  const balance = decisionOf(job, 'balance');
-  const prove = decisionOf(job, 'prove');
+  const list = decisionOf(job, 'measures');
   const signed0 = decisionOf(job, 'hand-over');
-  const [expectations, setExpectations] = useDraft(
+  const open = ENDING_IDS.filter((e) => job.endings[e].length === 0);
+  // What the list is on its way to, while nothing is reached yet.
+  const wanted = ENDING_IDS.find((e) => !job.endings[e].some((w) => w.startsWith('No measure')));
+  const [chosen, setChosen] = useState<Ending | null>(signed0?.body.ending ?? null);
+  const ending = chosen ?? open[0] ?? wanted ?? 'repaired';
+  const [expectations, setExpectations] = useDraft<string | null>(
     `${job.number}.expectations`,
-
-    signed0?.body.expectations ??
-      'For two weeks charge to full once a week and let it stand an hour, so that the balancing can finish. Come back if the range falls by more than 10 % or a warning lamp lights.',
+    signed0?.body.expectations ?? null,
   );
-  const [notDone, setNotDone] = useDraft(
-    `${job.number}.notDone`,
-
-    signed0?.body.notDone ??
-      'The other modules were not opened. They have aged alike and will go on doing so.',
-  );
+  const [notDone, setNotDone] = useDraft(`${job.number}.notDone`, signed0?.body.notDone ?? '');
+  const [estimate, setEstimate] = useDraft(`${job.number}.estimate`, signed0?.body.estimate ?? '');
   const signing = useSigning('hand-over');
-  if (!before || !replace)
+  if (!list)
     return (
       <Before
         question={question}
@@ -133,55 +123,82 @@ export function HandOverStage({ question }: StageProps) {
         to={`/jobs/${job.number}/findings`}
         action="To the findings"
       >
-        The sheet is written from the findings and decisions of the job.
+        The sheet is written from what is decided. A job that is declined or only appraised is decided there
+        too.
       </Before>
     );
-  const suspects = suspectsOf(before.report);
-  const donor = stock?.find((s) => s.id === match?.body.stockId);
-  const compared = findings.find((f) => f.topic === 'prove')?.result as Comparison | undefined;
-  const plan = findings.find((f) => f.topic === 'balance')?.result as BalancePlan | undefined;
-  const km = (v: number | null | undefined): string =>
-    v === null || v === undefined ? '–' : `${fixed(v, 0)} km`;
-  const mv = (v: number | null | undefined): string =>
-    v === null || v === undefined ? '–' : `${fixed(v, 0)} mV`;
+  const { title, asks, heading, expect } = SHEETS[ending];
+  const told = expectations ?? expect;
+  const obstacles = job.endings[ending];
+  const dropped = list.body.measures.filter((m) => m.dropped !== '');
   return (
     <Print>
       <Screen>
-        <h1>{question}</h1>
-      </Screen>
-      <Screen>
-        {person.mayWrite && (
-          <Sheet>
-            <Stack>
-              <Field>
-                What to expect
-                <TextArea
-                  value={expectations}
-                  maxLength={4000}
-                  onChange={(e) => setExpectations(e.currentTarget.value)}
-                />
-              </Field>
-              <Field>
-                What was not done
-                <TextArea
-                  value={notDone}
-                  maxLength={4000}
-                  onChange={(e) => setNotDone(e.currentTarget.value)}
-                />
-              </Field>
-            </Stack>
-          </Sheet>
-        )}
+        <Stack>
+          <h1>{question}</h1>
+          <Chips
+            selectionMode="single"
+            disallowEmptySelection
+            selectedKeys={[ending]}
+            onSelectionChange={(k) => setChosen([...k][0] as Ending)}
+            aria-label="How the job ends"
+          >
+            {ENDING_IDS.map((e) => (
+              <ToggleButton key={e} id={e}>
+                {upper(ENDINGS[e])}
+              </ToggleButton>
+            ))}
+          </Chips>
+          {obstacles.length > 0 && <Missing ending={ending} open={open} />}
+          {person.mayWrite && (
+            <Sheet>
+              <Stack>
+                {asks && (
+                  <Field>
+                    {asks}
+                    <TextArea
+                      value={estimate}
+                      maxLength={2000}
+                      onChange={(e) => setEstimate(e.currentTarget.value)}
+                    />
+                  </Field>
+                )}
+                <Field>
+                  What to expect
+                  <TextArea
+                    value={told}
+                    maxLength={4000}
+                    onChange={(e) => setExpectations(e.currentTarget.value)}
+                  />
+                </Field>
+                <Field>
+                  What was not done, or not seen
+                  <TextArea
+                    value={notDone}
+                    maxLength={4000}
+                    onChange={(e) => setNotDone(e.currentTarget.value)}
+                  />
+                </Field>
+              </Stack>
+            </Sheet>
+          )}
+        </Stack>
       </Screen>
       <Paper aria-label="Hand-over sheet">
         <header>
           <div>
-            <h2 className="title">Hand-over: {job.title}</h2>
+            <h2 className="title">
+              {title}: {job.title}
+            </h2>
             <Mute>
-              {session?.workshop} · job {job.number} · {day(signed0?.signedAt ?? new Date().toISOString())}
+              {session?.workshop} · job {job.number}
+              {job.vehicle?.plate && ` · ${job.vehicle.plate}`} ·{' '}
+              {day(signed0?.signedAt ?? new Date().toISOString())}
             </Mute>
           </div>
-          <Mute>{pack.profile.name}</Mute>
+          <Mute>
+            {pack.profile.name}, {job.physicalPack.label}
+          </Mute>
         </header>
         <section>
           <h2>What was wrong</h2>
@@ -189,110 +206,42 @@ export function HandOverStage({ question }: StageProps) {
             {(decisionOf(job, 'intake')?.body.complaint ?? job.complaint) || 'No complaint was written down.'}
           </p>
         </section>
-        <section>
-          <h2>What was found</h2>
-          {suspects.length === 0 && <p>No channel stood out.</p>}
-          {suspects.map((s) => (
-            <p key={s.key}>
-              {s.module}: {verdictName(s.verdict)}, {magnitude(s.worst)}
-              {s.confidence !== null && `, ${percent(s.confidence)} sure`}.
-            </p>
-          ))}
-        </section>
-        <section>
-          <h2>What was done</h2>
-          <p>
-            {replace.body.modules.length > 0
-              ? `${replace.body.modules.join(', ')} replaced`
-              : `No module replaced (${REPAIR_LEVELS[replace.body.level]})`}
-            {donor
-              ? ` by ${donor.label} (${donor.origin}; ${fixed(donor.capacityAh, 1)} A·h, ${fixed(donor.resistanceMilliohm, 2)} mΩ a group)`
-              : ''}
-            .
-            {plan && balance
-              ? ` ${plan.direction === 'none' ? 'It was level already.' : `${plan.direction === 'charge' ? 'Charged' : 'Discharged'} by ${fixed(plan.chargeAh, 1)} A·h to ${fixed(plan.targetModuleV, 2)} V ${balance.body.method === 'supply' ? `at ${balance.body.currentA} A` : 'by the bleeders'} to come level.`}`
-              : ''}{' '}
-            {replace.note}
-          </p>
-        </section>
-        <section>
-          <h2>Measured</h2>
-          <DataTable>
-            <thead>
-              <tr>
-                <th />
-                <th className="r">Before</th>
-                <th className="r">After</th>
-              </tr>
-            </thead>
-            <tbody>
-              <tr>
-                <td>Delta near full</td>
-                <td className="r">{mv(before.report.nearFull?.deltaMv)}</td>
-                <td className="r">{mv(after?.report.nearFull?.deltaMv)}</td>
-              </tr>
-              <tr>
-                <td>Delta near empty</td>
-                <td className="r">{mv(before.report.nearEmpty?.deltaMv)}</td>
-                <td className="r">{mv(after?.report.nearEmpty?.deltaMv)}</td>
-              </tr>
-              <tr>
-                <td>Usable charge, rated {fixed(pack.profile.ratedCapacityAh, 0)} A·h</td>
-                <td className="r">
-                  <Figure of={before.report.usableAh} unit="A·h" />
-                </td>
-                <td className="r">{after ? <Figure of={after.report.usableAh} unit="A·h" /> : '–'}</td>
-              </tr>
-              <tr>
-                <td>Range by charge, rated {km(pack.profile.ratedRangeKm)}</td>
-                <td className="r">
-                  <Figure of={before.report.usableKm} unit="km" />
-                </td>
-                <td className="r">{after ? <Figure of={after.report.usableKm} unit="km" /> : '–'}</td>
-              </tr>
-            </tbody>
-          </DataTable>
-          {compared && (
-            <p>
-              {compared.verdict}
-              {compared.replacedNearEmptyMv !== null &&
-                ` ${replace.body.modules.join(', ')} lies ${signed(compared.replacedNearEmptyMv, 0)} mV against the rest when low.`}{' '}
-              {prove
-                ? prove.body.passed
-                  ? `Signed as proven by ${prove.signedBy}.`
-                  : `Signed as not proven by ${prove.signedBy}.`
-                : ''}
-            </p>
-          )}
-        </section>
-        {safety && safety.evidence.length > 0 && (
+        <Found />
+        <Done ending={ending} />
+        {asks && estimate && (
           <section>
-            <h2>Made safe, and evidence kept</h2>
-            {safety.evidence
-              .filter((e) => EVIDENCE.has(e.kind) && !e.supersededBy)
-              .map((e) => (
-                <p key={e.id}>
-                  {EVIDENCE.get(e.kind)}: {e.says}. {e.by}, {when(e.at)}.
-                </p>
-              ))}
+            <h2>{heading}</h2>
+            <p>{estimate}</p>
           </section>
         )}
-        <section>
-          <h2>What to expect</h2>
-          <p>{expectations}</p>
-        </section>
-        <section>
-          <h2>Not done</h2>
-          <p>{notDone}</p>
-        </section>
-        <section>
-          <h2>Old modules</h2>
-          <p>
-            {replace.body.modules.length > 0
-              ? `${replace.body.modules.join(', ')} stays with the workshop and goes to the licensed battery recycler unless agreed otherwise.`
-              : 'None removed.'}
-          </p>
-        </section>
+        <MeasuredTable />
+        <SafetyEvidence />
+        {told && (
+          <section>
+            <h2>What to expect</h2>
+            <p>{told}</p>
+          </section>
+        )}
+        {(notDone || dropped.length > 0) && (
+          <section>
+            <h2>Not done</h2>
+            {dropped.map((m) => (
+              <p key={m.id}>
+                {upper(measureWords(m))}: {m.dropped}.
+              </p>
+            ))}
+            {notDone && <p>{notDone}</p>}
+          </section>
+        )}
+        <PartsOut />
+        {job.contradictions.length > 0 && (
+          <section>
+            <h2>Not borne out by the record</h2>
+            {job.contradictions.map((c) => (
+              <p key={c}>{c}</p>
+            ))}
+          </section>
+        )}
         <div className="sign">
           <div>{signed0 ? `${signed0.signedBy}, ${day(signed0.signedAt)}` : 'Technician'}</div>
           <div>Owner</div>
@@ -313,11 +262,17 @@ export function HandOverStage({ question }: StageProps) {
                 Print
               </Button>
               <Button
-                isDisabled={!signing.may || signing.busy}
+                isDisabled={!signing.may || signing.busy || obstacles.length > 0}
                 onPress={() =>
                   void signing.sign({
-                    body: { topic: 'hand-over', expectations, notDone },
-                    findingIds: [before.id, ...(after ? [after.id] : [])],
+                    body: {
+                      topic: 'hand-over',
+                      expectations: told,
+                      notDone,
+                      ending,
+                      estimate: asks ? estimate : '',
+                    },
+                    findingIds: [...(before ? [before.id] : []), ...(after ? [after.id] : [])],
                   })
                 }
               >
@@ -325,8 +280,72 @@ export function HandOverStage({ question }: StageProps) {
               </Button>
             </Row>
           </NextBar>
+          {signed0 && <Reopen />}
         </Stack>
       </Screen>
     </Print>
+  );
+}
+
+/** What is still missing before a job may end in one way, each with the way to it. */
+function Missing({ ending, open }: { ending: Ending; open: Ending[] }) {
+  const { job } = useJobView();
+  const obstacles = job.endings[ending];
+  const steps = job.steps.filter((s) => !s.met && obstacles.includes(s.says));
+  const others = obstacles.filter((o) => !steps.some((s) => s.says === o));
+  return (
+    <Sheet aria-label="Still missing">
+      <Stack>
+        <h3>Still missing before it ends as {ENDINGS[ending]}</h3>
+        {others.map((o) => (
+          <p key={o}>{o}</p>
+        ))}
+        <PlainList>
+          {steps.map((s) => (
+            <Way key={`${s.evidence}${s.place}`}>
+              <Link to={`/jobs/${job.number}/${s.stage}`}>
+                <b>
+                  {s.place && `${s.place}: `}
+                  {s.need}
+                </b>
+                <Mute>{s.says}</Mute>
+              </Link>
+            </Way>
+          ))}
+        </PlainList>
+        {open.length > 0 && <Mute>It may end as {open.map((e) => ENDINGS[e]).join(' or ')} now.</Mute>}
+      </Stack>
+    </Sheet>
+  );
+}
+
+/** A code that comes back, a delta that grows: the job is open again. */
+function Reopen() {
+  const { job } = useJobView();
+  const signing = useSigning('reopen');
+  const [why, setWhy, clear] = useDraft(`${job.number}.reopen`, '');
+  return (
+    <Sheet>
+      <Stack>
+        <Field>
+          It is back: a code, a growing delta, a lamp
+          <TextArea value={why} maxLength={500} onChange={(e) => setWhy(e.currentTarget.value)} />
+        </Field>
+        {signing.problem && <ProblemNote what={signing.problem.message} />}
+        <div>
+          <Button
+            quiet
+            isDisabled={!signing.may || signing.busy || why.trim().length < 3}
+            onPress={() =>
+              void signing
+                .sign({ body: { topic: 'reopen', why }, findingIds: [] })
+                .then((ok) => ok && clear())
+            }
+          >
+            Open the job again
+          </Button>
+        </div>
+      </Stack>
+    </Sheet>
   );
 }

@@ -121,7 +121,7 @@ export function InsulationStage({ question, stage }: StageProps) {
               ? `${fixed(leak.next.split.expected.tests, 1)} tests and ${fixed(leak.next.split.expected.minutes, 0)} min expected to the module; halving ${fixed(leak.next.halving!.tests, 1)} and ${fixed(leak.next.halving!.minutes, 0)} min, one by one ${fixed(leak.next.oneByOne!.tests, 1)} and ${fixed(leak.next.oneByOne!.minutes, 0)} min.`
               : 'Disconnect the management unit before any test voltage. Treat the opened pack as live.'}
           </div>
-          {leak.found && !job.decisions.some((d) => d.topic === 'replace') && (
+          {leak.found && !job.decisions.some((d) => d.topic === 'measures') && (
             <LinkButton $quiet to={`/jobs/${job.number}/findings`}>
               Decide on {leak.found}
             </LinkButton>

@@ -1,4 +1,4 @@
-import type { DecisionBody } from '@cellmend/contract/jobs';
+import type { DecisionBody } from '@cellmend/contract/decisions';
 import { parseCode, printCode } from '@cellmend/core/can';
 import { parseQuantity, printQuantity } from '@cellmend/core/jot';
 import { factsOf, InputProblem } from '@cellmend/core/pack';

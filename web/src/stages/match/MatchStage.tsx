@@ -1,16 +1,31 @@
-import { REPAIR_LEVELS } from '@cellmend/contract/jobs';
+import type { NewFinding } from '@cellmend/contract/findings';
+import type { StockPart } from '@cellmend/contract/stock';
+import { listWords, placesOf } from '@cellmend/core/route';
+import { ApiProblem } from '../../api/client';
+
 import type { MatchRow } from '@cellmend/core/match';
 import { TriangleAlert, X } from 'lucide-react';
-import { useState } from 'react';
-import { Button as AriaButton } from 'react-aria-components';
+import { useState, type ReactNode } from 'react';
+import { Button as AriaButton, ToggleButton } from 'react-aria-components';
 import { useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { decisionOf, spreadOf, useStock } from '../../api/hooks';
 import { Awaiting } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
-import { useFinding } from '../../shell/useFinding';
-import { Answer, Button, LinkButton, Mute, NextBar, Page, ProblemNote, Row, Stack } from '../../ui/parts';
+import { keepFinding, useTried } from '../../shell/useTried';
+import {
+  Answer,
+  Button,
+  Chips,
+  LinkButton,
+  Mute,
+  NextBar,
+  Page,
+  ProblemNote,
+  Row,
+  Stack,
+} from '../../ui/parts';
 import { fixed, signed } from '../../ui/words';
 import type { Measured } from '@cellmend/core/pack';
 import { kmOf } from '@cellmend/core/spread';
@@ -73,84 +88,217 @@ const Donor = styled(AriaButton)<{ $picked: boolean }>`
   }
 `;
 
-/** Donors from the shelf, ranked by how near they are to the rest of this pack. */
+/** Donors from the shelf for every place that is to be replaced, ranked by how near they are to the rest of this pack. */
 export function MatchStage({ question }: StageProps) {
   const { job, findings } = useJobView();
   const { data: stock } = useStock();
+  const [at, setAt] = useState<string | null>(null);
   const spread = spreadOf(findings, 'before');
-  const replace = decisionOf(job, 'replace');
+  const list = decisionOf(job, 'measures');
   const to = `/jobs/${job.number}`;
-  if (!spread || !replace)
+  if (!list)
     return (
       <Before question={question} title="Nothing decided yet" to={`${to}/findings`} action="To the findings">
         Which module comes out is decided on the findings; then the shelf is ranked against what stays.
       </Before>
     );
-  const moduleId = replace.body.modules[0];
-  if (!moduleId)
+  const places = placesOf(list.body.measures, 'replace-module');
+  if (places.length === 0)
     return (
       <Before question={question} title="No module comes out" to={`${to}/findings`} action="To the findings">
-        The decision was “{REPAIR_LEVELS[replace.body.level]}”, so nothing has to match.
+        The decision was “{listWords(list.body.measures)}”, so nothing has to match.
       </Before>
     );
   if (!stock) return <Awaiting question={question} />;
-  if (stock.length === 0)
+  const donors = stock.filter((s) => s.kind === 'module' && s.place.kind !== 'quarantine');
+  const choices = decisionOf(job, 'match')?.body.choices ?? [];
+  const open = places.find((p) => !choices.some((c) => c.place === p));
+  const place = at !== null && places.includes(at) ? at : (open ?? places[0]!);
+  if (donors.length === 0)
     return (
-      <Before
-        question={question}
-        title="The shelf is empty"
-        to={`${to}/findings`}
-        action="Back to the findings"
-      >
-        No donor modules are in stock. Measured donors with capacity, resistance and rest voltage can be
-        ranked here.
+      <Before question={question} title="The shelf is empty" to="/stock" action="Take a module in">
+        No donor modules are in stock. Take one in with what is known of it; what was measured can follow.
       </Before>
+    );
+  const pick = places.length > 1 && (
+    <Chips
+      selectionMode="single"
+      disallowEmptySelection
+      selectedKeys={[place]}
+      onSelectionChange={(k) => setAt(String([...k][0]))}
+      aria-label="Place to find a donor for"
+    >
+      {places.map((p) => (
+        <ToggleButton key={p} id={p}>
+          {p}
+          {choices.some((c) => c.place === p) && ' ✓'}
+        </ToggleButton>
+      ))}
+    </Chips>
+  );
+  if (!spread)
+    return (
+      <Unranked key={place} question={question} place={place} pick={pick} donors={donors} places={places} />
     );
   return (
     <Ranked
+      key={place}
       question={question}
-      moduleId={moduleId}
-      more={replace.body.modules.length - 1}
+      place={place}
+      pick={pick}
+      places={places}
       spreadId={spread.id}
-      stockIds={stock.map((s) => s.id)}
+      // What is chosen for another place, or held for another job, is not offered here.
+      donors={donors.filter(
+        (s) =>
+          !choices.some((c) => c.partId === s.id && c.place !== place) &&
+          (s.reserved === null || s.reserved.job === job.number),
+      )}
     />
   );
 }
 
-function Ranked({
-  question,
-  moduleId,
-  more,
-  spreadId,
-  stockIds,
-}: {
+interface PlaceProps {
   question: string;
-  moduleId: string;
-  more: number;
-  spreadId: string;
-  stockIds: string[];
-}) {
-  const { job, findings, pack } = useJobView();
-  const { finding, problem } = useFinding<MatchRow[]>({
-    topic: 'match',
-    spreadFindingId: spreadId,
-    moduleId,
-    stockIds,
-    temperatureC: null,
-  });
-  const decision = decisionOf(job, 'match');
-  const [picked, setPicked] = useState<string | null>(decision?.body.stockId ?? null);
+  place: string;
+  places: string[];
+  pick: ReactNode;
+  donors: StockPart[];
+}
+
+/** Signs a donor for one place and leaves the choices for the others as they are. */
+function useChoice(place: string, places: string[]) {
+  const { job } = useJobView();
   const signing = useSigning('match');
   const navigate = useNavigate();
+  const decision = decisionOf(job, 'match');
+  const others = (decision?.body.choices ?? []).filter((c) => c.place !== place && places.includes(c.place));
+  return {
+    signing,
+    signed: decision?.body.choices.find((c) => c.place === place),
+    sign: async (partId: string, findingIds: string[]): Promise<void> => {
+      const choices = [...others, { place, partId }];
+      if (
+        (await signing.sign({ body: { topic: 'match', choices }, findingIds })) &&
+        choices.length === places.length
+      )
+        void navigate(`/jobs/${job.number}/balance`);
+    },
+  };
+}
+
+/** Without a scan nothing can be ranked: what fits is said, the choice is the technician's. */
+function Unranked({ question, place, pick, places, donors }: PlaceProps) {
+  const { job, pack } = useJobView();
+  const { signing, signed, sign } = useChoice(place, places);
+  const module = pack.modules.find((m) => m.id === place)!;
+  const [picked, setPicked] = useState<string | null>(signed?.partId ?? null);
+  const fits = (s: StockPart): boolean =>
+    (s.chemistry ?? pack.profile.chemistry) === pack.profile.chemistry &&
+    (s.groupCount ?? module.groupIndices.length) === module.groupIndices.length &&
+    (s.reserved === null || s.reserved.job === job.number);
+  const chosen = donors.find((d) => d.id === picked);
+  return (
+    <Page>
+      <h1>{question}</h1>
+      {pick}
+      <Answer tone="suspect" title={`Nothing is ranked for ${place}: nothing was scanned`}>
+        Chemistry and groups are compared; whether it is a twin of the rest is open.
+      </Answer>
+      <Stack $gap={8} role="group" aria-label="Donor modules">
+        {donors.map((s) => (
+          <Donor
+            key={s.id}
+            $picked={picked === s.id}
+            isDisabled={!fits(s)}
+            aria-pressed={picked === s.id}
+            onPress={() => setPicked(s.id)}
+          >
+            <div>
+              <div className="label n">{s.label}</div>
+              <div className="rank">{fits(s) ? s.place.kind : 'does not fit'}</div>
+            </div>
+            <div>
+              <dl>
+                <Told name="Capacity" value={s.capacityAh} unit="A·h" digits={1} />
+                <Told name="Resistance per group" value={s.resistanceMilliohm} unit="mΩ" digits={2} />
+                <Told name="Rest voltage" value={s.restVoltageV} unit="V" digits={2} />
+              </dl>
+              <p>
+                <Mute>{s.origin}</Mute>
+              </p>
+            </div>
+          </Donor>
+        ))}
+      </Stack>
+      <SignNote signing={signing} />
+      <NextBar>
+        <div>
+          <b>{chosen ? `${chosen.label} for ${place}` : 'Pick a donor'}</b>
+        </div>
+        <Button
+          isDisabled={!chosen || !signing.may || signing.busy}
+          onPress={() => void sign(chosen!.id, [])}
+        >
+          {signed ? 'Sign again' : 'Sign choice'}
+        </Button>
+      </NextBar>
+    </Page>
+  );
+}
+
+function Told({
+  name,
+  value,
+  unit,
+  digits,
+  beside,
+}: {
+  name: string;
+  value: number | null;
+  unit: string;
+  digits: number;
+  beside?: string;
+}) {
+  return (
+    <div>
+      <dt>{name}</dt>
+      <dd>
+        {value === null ? (
+          <small>not measured</small>
+        ) : (
+          <>
+            {fixed(value, digits)} {unit}
+            {beside && <small>{beside}</small>}
+          </>
+        )}
+      </dd>
+    </div>
+  );
+}
+
+function Ranked({ question, place, pick, places, spreadId, donors }: PlaceProps & { spreadId: string }) {
+  const { job, findings, pack } = useJobView();
+  const ask: NewFinding = {
+    topic: 'match',
+    spreadFindingId: spreadId,
+    moduleId: place,
+    stockIds: donors.map((s) => s.id).sort(),
+    temperatureC: null,
+  };
+  const { result: rows, problem } = useTried<MatchRow[]>(ask);
+  const { signing, signed: choice, sign } = useChoice(place, places);
+  const [picked, setPicked] = useState<string | null>(choice?.partId ?? null);
+  const [keeping, setKeeping] = useState<string | null>(null);
   if (problem)
     return (
       <Page>
         <h1>{question}</h1>
+        {pick}
         <ProblemNote what={problem.message} />
       </Page>
     );
-  if (!finding) return <Awaiting question={question} />;
-  const rows = finding.result;
+  if (!rows) return <Awaiting question={question} />;
   const best = rows.find((r) => r.fits);
   const chosen = rows.find((r) => r.donor.id === (picked ?? best?.donor.id));
   const report = spreadOf(findings, 'before')!.report;
@@ -160,23 +308,23 @@ function Ranked({
   };
   const share = (v: number | null, digits: number): string =>
     v === null ? 'the pack’s is not measured' : `${signed(v * 100, digits)} %`;
-  const sign = async (): Promise<void> => {
-    if (
-      chosen &&
-      (await signing.sign({
-        body: { topic: 'match', moduleId, stockId: chosen.donor.id },
-        findingIds: [finding.id],
-      }))
-    )
-      void navigate(`/jobs/${job.number}/balance`);
+  const keepAndSign = async (): Promise<void> => {
+    setKeeping(null);
+    try {
+      const finding = await keepFinding(job.number, ask);
+      await sign(chosen!.donor.id, [finding.id]);
+    } catch (e) {
+      setKeeping(e instanceof ApiProblem ? e.message : 'The server is away. Sign again: it is stored once.');
+    }
   };
   return (
     <Page>
       <h1>{question}</h1>
+      {pick}
       {best ? (
         <Answer
           tone="good"
-          title={`${best.donor.label} fits the place of ${moduleId} best`}
+          title={`${best.donor.label} fits the place of ${place} best`}
           big={best.usableAh.measured ? measuredText(best.usableAh, 'A·h') : undefined}
           small={
             best.usableAh.measured
@@ -192,14 +340,9 @@ function Ranked({
           {report.usableAh.measured && ` The pack gives ${measuredText(report.usableAh, 'A·h')} now.`}
         </Answer>
       ) : (
-        <Answer tone="suspect" title={`Nothing on the shelf fits the place of ${moduleId}`}>
+        <Answer tone="suspect" title={`Nothing on the shelf fits the place of ${place}`}>
           Each donor has an obstacle; see below.
         </Answer>
-      )}
-      {more > 0 && (
-        <Mute>
-          {more} more {more === 1 ? 'module' : 'modules'} after this one.
-        </Mute>
       )}
       <Stack $gap={8} role="group" aria-label="Donor modules">
         {rows.map((r, i) => (
@@ -218,26 +361,29 @@ function Ranked({
             </div>
             <div>
               <dl>
-                <div>
-                  <dt>Capacity</dt>
-                  <dd>
-                    {fixed(r.donor.capacityAh, 1)} A·h<small>{share(r.capacityDeviation, 1)}</small>
-                  </dd>
-                </div>
-                <div>
-                  <dt>Resistance per group</dt>
-                  <dd>
-                    {fixed(r.donor.resistanceMilliohm, 2)} mΩ
-                    <small>{share(r.resistanceDeviation, 0)}</small>
-                  </dd>
-                </div>
-                <div>
-                  <dt>Rest voltage</dt>
-                  <dd>
-                    {fixed(r.donor.restVoltageV, 2)} V
-                    <small>{signed(r.voltageDeviationMv, 0)} mV a group</small>
-                  </dd>
-                </div>
+                <Told
+                  name="Capacity"
+                  value={r.donor.capacityAh}
+                  unit="A·h"
+                  digits={1}
+                  beside={share(r.capacityDeviation, 1)}
+                />
+                <Told
+                  name="Resistance per group"
+                  value={r.donor.resistanceMilliohm}
+                  unit="mΩ"
+                  digits={2}
+                  beside={share(r.resistanceDeviation, 0)}
+                />
+                <Told
+                  name="Rest voltage"
+                  value={r.donor.restVoltageV}
+                  unit="V"
+                  digits={2}
+                  beside={
+                    r.voltageDeviationMv === null ? '' : `${signed(r.voltageDeviationMv, 0)} mV a group`
+                  }
+                />
                 <div>
                   <dt>Usable with it</dt>
                   <dd>
@@ -265,22 +411,27 @@ function Ranked({
           </Donor>
         ))}
       </Stack>
+      {keeping && <ProblemNote what={keeping} />}
       <SignNote signing={signing} />
       <NextBar>
         <div>
-          <b>{chosen ? `${chosen.donor.label} for ${moduleId}` : 'Pick a donor'}</b>
+          <b>{chosen ? `${chosen.donor.label} for ${place}` : 'Pick a donor'}</b>
           <br />
           {chosen &&
+            chosen.balanceAh !== null &&
             `It has to move ${fixed(Math.abs(chosen.balanceAh), 1)} A·h to come level with the pack as it stood at the end of the scan.`}
         </div>
         <Row>
-          {decision && (
+          {choice && (
             <LinkButton $quiet to={`/jobs/${job.number}/balance`}>
               Balance
             </LinkButton>
           )}
-          <Button isDisabled={!chosen?.fits || !signing.may || signing.busy} onPress={() => void sign()}>
-            {decision ? 'Sign again' : 'Sign choice'}
+          <Button
+            isDisabled={!chosen?.fits || !signing.may || signing.busy}
+            onPress={() => void keepAndSign()}
+          >
+            {choice ? 'Sign again' : 'Sign choice'}
           </Button>
         </Row>
       </NextBar>

@@ -1,4 +1,4 @@
-import type { Stage } from '@cellmend/contract/jobs';
+import type { Stage } from '@cellmend/core/route';
 import type { Reading } from '@cellmend/contract/records';
 import { parseQuantity, printQuantity, type Quantity } from '@cellmend/core/jot';
 import { InputProblem, OUT_OF_BOUNDS } from '@cellmend/core/pack';

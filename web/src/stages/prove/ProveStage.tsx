@@ -1,3 +1,7 @@
+import type { NewFinding } from '@cellmend/contract/findings';
+import { placesOf } from '@cellmend/core/route';
+import { useState } from 'react';
+import { ApiProblem } from '../../api/client';
 import type { Comparison } from '@cellmend/core/prove';
 import { Bar, BarChart, CartesianGrid, LabelList, Legend, ResponsiveContainer, XAxis, YAxis } from 'recharts';
 import { useNavigate } from 'react-router';
@@ -5,7 +9,7 @@ import { decisionOf, spreadOf } from '../../api/hooks';
 import { Awaiting } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
-import { useFinding } from '../../shell/useFinding';
+import { keepFinding, useTried } from '../../shell/useTried';
 import {
   Answer,
   Button,
@@ -46,13 +50,15 @@ export function ProveStage({ question }: StageProps) {
 
 function Compared({ question, beforeId, afterId }: { question: string; beforeId: string; afterId: string }) {
   const { job, findings, pack } = useJobView();
-  const replaced = decisionOf(job, 'replace')?.body.modules ?? [];
-  const { finding, problem } = useFinding<Comparison>({
+  const replaced = placesOf(decisionOf(job, 'measures')?.body.measures ?? [], 'replace-module');
+  const ask: NewFinding = {
     topic: 'prove',
     beforeFindingId: beforeId,
     afterFindingId: afterId,
     replacedModules: replaced,
-  });
+  };
+  const { result: c, problem } = useTried<Comparison>(ask);
+  const [keeping, setKeeping] = useState<string | null>(null);
   const signing = useSigning('prove');
   const decision = decisionOf(job, 'prove');
   const navigate = useNavigate();
@@ -63,8 +69,7 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
         <ProblemNote what={problem.message} />
       </Page>
     );
-  if (!finding) return <Awaiting question={question} />;
-  const c = finding.result;
+  if (!c) return <Awaiting question={question} />;
   const before = spreadOf(findings, 'before')!.report;
   const after = spreadOf(findings, 'after')!.report;
   const difference = (a: Measured, b: Measured): number | null =>
@@ -80,6 +85,12 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
     }));
   const mv = (v: number | null): string => (v === null ? 'no rest there' : `${fixed(v, 0)} mV`);
   const sign = async (passed: boolean): Promise<void> => {
+    setKeeping(null);
+    const finding = await keepFinding(job.number, ask).catch((e: unknown) => {
+      setKeeping(e instanceof ApiProblem ? e.message : 'The server is away. Sign again: it is stored once.');
+      return null;
+    });
+    if (!finding) return;
     if (await signing.sign({ body: { topic: 'prove', passed }, findingIds: [finding.id] }))
       void navigate(`/jobs/${job.number}/${passed ? 'hand-over' : 'findings'}`);
   };
@@ -195,6 +206,7 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
           </p>
         </Sheet>
       )}
+      {keeping && <ProblemNote what={keeping} />}
       <SignNote signing={signing} />
       <NextBar>
         <div>

@@ -110,7 +110,7 @@ const VIEWS = [
 export function ScanStage({ question }: StageProps) {
   const { job, findings, refresh, person, pack } = useJobView();
   const [role, setRole] = useState<'before' | 'after'>(
-    job.scans.some((s) => s.role === 'before') && job.decisions.some((d) => d.topic === 'replace')
+    job.scans.some((s) => s.role === 'before') && job.decisions.some((d) => d.topic === 'measures')
       ? 'after'
       : 'before',
   );

@@ -1,0 +1,81 @@
+import type { NewFinding } from '@cellmend/contract/findings';
+import type { PackProfile } from '@cellmend/core/pack';
+import { Op } from 'sequelize';
+import type { JobRow, ScanRow } from '../db/rows';
+import type { Store } from '../http/context';
+import { readingsOf, STANDING } from '../records/readings';
+
+type AskFor<T extends NewFinding['topic']> = Extract<NewFinding, { topic: T }>;
+
+/** More records than these are not weighed together: the newest stands alone. */
+const MOST_JOINED = 20;
+
+/**
+ * Records of one job are weighed together: a second one near empty tells what one near full could not. Of a file that
+ * was taken in again, under another mapping say, only the newest reading counts: the same evidence is not weighed twice.
+ */
+async function together(store: Store, jobId: string, role: 'before' | 'after'): Promise<ScanRow[]> {
+  const scans = await store.models.Scan.findAll({
+    where: { jobId, role },
+    attributes: ['id', 'channelIds', 'sourceSha256', 'createdAt'],
+    order: [['createdAt', 'ASC']],
+  });
+  const own = scans[scans.length - 1];
+  if (!own) return [];
+  const newestOf = new Map(scans.map((s) => [s.sourceSha256, s.id]));
+  const alike = scans.filter(
+    (s) => s.channelIds.join() === own.channelIds.join() && newestOf.get(s.sourceSha256) === s.id,
+  );
+  return alike.length > MOST_JOINED ? [own] : alike;
+}
+
+/** What the diagnosis of a role has to be computed from now; null where nothing was scanned. */
+export async function spreadAsk(
+  store: Store,
+  job: JobRow,
+  profile: PackProfile,
+  role: 'before' | 'after',
+): Promise<AskFor<'spread'> | null> {
+  const scans = await together(store, job.id, role);
+  if (scans.length === 0) return null;
+  // Voltages metered at the terminals of channels since.
+  const metered = await readingsOf(store, job.id, {
+    kind: 'voltage',
+    places: profile.channels.map((c) => c.id),
+    since: scans[scans.length - 1]!.createdAt,
+    newest: 500,
+  });
+  return {
+    topic: 'spread',
+    role,
+    scanIds: scans.map((s) => s.id),
+    readingIds: metered.map((r) => r.id),
+  };
+}
+
+/** What the report on a leak has to be computed from now; null where nothing was observed of insulation. */
+export async function insulationAsk(
+  store: Store,
+  job: JobRow,
+  profile: PackProfile,
+): Promise<AskFor<'insulation'> | null> {
+  const observations = await store.models.Observation.findAll({
+    where: { jobId: job.id, topic: 'insulation', [Op.and]: [STANDING] },
+    attributes: ['id'],
+    order: [['seq', 'ASC']],
+  });
+  if (observations.length === 0) return null;
+  const spread = await store.models.Finding.findOne({
+    where: { jobId: job.id, topic: 'spread' },
+    attributes: ['id'],
+    order: [['createdAt', 'DESC']],
+  });
+  const places = [...profile.modules.map((m) => m.id), ...profile.channels.map((c) => c.id)];
+  const typed = await readingsOf(store, job.id, { kind: 'voltage', places, newest: 1000 });
+  return {
+    topic: 'insulation',
+    observationIds: observations.map((o) => o.id),
+    spreadFindingId: spread?.id ?? null,
+    readingIds: typed.filter((r) => r.conditions !== 'per group').map((r) => r.id),
+  };
+}

@@ -1,0 +1,224 @@
+import type { FindingDigest } from '@cellmend/contract/findings';
+import type { Gate } from '@cellmend/contract/safety';
+import { judgeVoltage, normalisePack, OUT_OF_BOUNDS, type Pack, type PackProfile } from '@cellmend/core/pack';
+import { EVIDENCE, type EvidenceId, type RouteFacts, type Stage } from '@cellmend/core/route';
+import { QueryTypes, type Transaction } from 'sequelize';
+import type { BodyOf, DecisionTopic } from '@cellmend/contract/decisions';
+import type { JobRow, ObservationRow, ScanRow } from '../db/rows';
+import { bodyIn, currentDecisions, type Standing } from '../decisions/current';
+import { digestOfRow } from '../findings/digest';
+import type { Store } from '../http/context';
+import { newestByPlace } from '../records/readings';
+import { checksOf } from '../records/checkFacts';
+import { everProven, gateOf, observationsOf, openLockout } from '../safety/gate';
+
+/** Everything the route of a job is worked out from, and what its page shows beside it. */
+export interface JobFacts {
+  route: RouteFacts;
+  decisions: Standing[];
+  gate: Gate;
+  /** Modules with something told apart by the newest diagnosis. */
+  suspects: string[];
+  /** Parts that were placed into the pack, with the job that did it. */
+  composition: { place: string; partId: string; label: string; at: Date; jobId: string | null }[];
+  /** Parts that this job took out of it, and where each went. */
+  removed: { label: string; place: string; to: string; reason: string; proof: string }[];
+}
+
+/** The newest finding of each topic, in short. */
+async function digests(
+  store: Store,
+  jobId: string,
+  tx: Transaction | null,
+): Promise<Map<string, FindingDigest>> {
+  const rows = await store.sequelize.query<{ id: string; topic: string; digest: FindingDigest | null }>(
+    `SELECT DISTINCT ON (topic) id, topic, digest FROM findings WHERE job_id = :jobId
+      ORDER BY topic, created_at DESC, id`,
+    { replacements: { jobId }, type: QueryTypes.SELECT, transaction: tx },
+  );
+  const found = new Map<string, FindingDigest>();
+  for (const { id, topic, digest } of rows)
+    found.set(topic, digest ?? digestOfRow((await store.models.Finding.findByPk(id, { transaction: tx }))!));
+  return found;
+}
+
+/** Channels and modules that somebody metered beyond floor or ceiling, in one line. */
+async function dangerOf(store: Store, jobId: string, pack: Pack, tx?: Transaction): Promise<string | null> {
+  const bad = (await newestByPlace(store, jobId, 'voltage', tx)).flatMap((r) => {
+    const module = pack.modules.find((m) => m.id === r.place);
+    const channel = pack.channels.find((c) => c.id === r.place);
+    const cells =
+      r.conditions === 'per group'
+        ? 1
+        : (channel?.cells ?? module?.groupIndices.length ?? pack.groups.length);
+    const judged = judgeVoltage(pack.profile, cells, r.value ?? NaN);
+    return OUT_OF_BOUNDS.has(judged.state) ? [`${r.place || 'Pack'} ${judged.says}`] : [];
+  });
+  if (bad.length === 0) return null;
+  return bad.slice(0, 2).join(' ') + (bad.length > 2 ? ` And ${bad.length - 2} more.` : '');
+}
+
+/** Parts that stand in a pack now. */
+export const compositionOf = (
+  store: Store,
+  packId: string,
+  tx?: Transaction,
+): Promise<JobFacts['composition']> =>
+  store.sequelize.query(
+    `SELECT c.place, c.part_id AS "partId", p.label, c.at, c.job_id AS "jobId" FROM current_placements c
+       JOIN parts p ON p.id = c.part_id WHERE c.kind = 'pack' AND c.pack_id = :packId ORDER BY c.place`,
+    { replacements: { packId }, type: QueryTypes.SELECT, transaction: tx ?? null },
+  );
+
+/** Parts that this job took out of its pack, and where each went. */
+const removedBy = (store: Store, job: JobRow, tx?: Transaction): Promise<JobFacts['removed']> =>
+  store.sequelize.query(
+    `SELECT p.label, b.place, o.kind AS "to", o.reason, o.proof FROM placements o JOIN parts p ON p.id = o.part_id
+       JOIN LATERAL (SELECT place FROM placements b WHERE b.part_id = o.part_id AND b.kind = 'pack' AND b.pack_id = :packId
+                       AND b.seq < o.seq ORDER BY b.seq DESC LIMIT 1) b ON true
+      WHERE o.job_id = :jobId AND o.kind <> 'pack' ORDER BY o.seq`,
+    { replacements: { packId: job.packId, jobId: job.id }, type: QueryTypes.SELECT, transaction: tx ?? null },
+  );
+const LEFT = new Set(['scrapped', 'returned', 'sold']);
+
+/** What a crash-locked unit is looked at for before somebody licensed gets it. */
+const lockedEvidence = (rows: readonly ObservationRow[]): boolean => {
+  const kinds = new Set(rows.map((r) => (r.kind === 'crash-inspection' ? 'look' : r.kind)));
+  const asleep = openLockout(rows)?.hazards.includes('under-voltage') ?? false;
+  return ['look', 'pyro-evidence', 'insulation-evidence', ...(asleep ? ['group-voltages'] : [])].every((k) =>
+    kinds.has(k),
+  );
+};
+
+/** Work that makes an insulation test of before worth nothing. */
+const UNDOES_TEST = (check: string): boolean => {
+  const stage = EVIDENCE[check as EvidenceId]?.stage;
+  return stage === 'rebuild' || stage === 'strip-down';
+};
+
+/** Whether the whole pack was tested after the last thing that was done inside it. */
+async function testedSince(store: Store, jobId: string, sinceMs: number, tx?: Transaction): Promise<boolean> {
+  const [row] = await store.sequelize.query<{ at: Date | null }>(
+    `SELECT max(recorded_at) AS at FROM observations o WHERE job_id = :jobId AND topic = 'insulation' AND kind = 'tester'
+       AND data->'tested'->>'part' = 'pack' AND NOT EXISTS (SELECT 1 FROM observations n WHERE n.supersedes = o.id)`,
+    { replacements: { jobId }, type: QueryTypes.SELECT, transaction: tx ?? null },
+  );
+  return row?.at !== null && row?.at !== undefined && row.at.getTime() >= sinceMs;
+}
+
+/** Reads what is on record of a job, as far as its route and its page depend on it. */
+export async function factsOf(
+  store: Store,
+  job: JobRow,
+  profile: PackProfile,
+  tx?: Transaction,
+): Promise<JobFacts> {
+  const { models } = store;
+  const transaction = tx ?? null;
+  const jobId = job.id;
+  // One after the other: within a transaction there is one connection.
+  const allScans = await models.Scan.findAll({
+    where: { jobId },
+    attributes: ['role', 'createdAt'],
+    transaction,
+  });
+  const decisions = await currentDecisions(store, jobId, tx);
+  const newest = await digests(store, jobId, transaction);
+  const stop = await models.Stop.findOne({ where: { jobId, endedAt: null }, transaction });
+  const lost = await models.InstrumentRun.findOne({ where: { jobId, output: 'unknown' }, transaction });
+  const unreached = lost && (await models.Instrument.findByPk(lost.instrumentId, { transaction }));
+  const gate = await gateOf(store, jobId, profile, tx);
+  const lockoutRows = await observationsOf(store, jobId, 'make-safe', tx);
+  const composition = await compositionOf(store, job.packId, tx);
+  const removed = await removedBy(store, job, tx);
+  const allChecks = await checksOf(store, jobId, tx);
+  const stages = await store.sequelize.query<{ stage: Stage }>(
+    "SELECT DISTINCT stage FROM observations WHERE job_id = :jobId AND topic IN ('reading', 'work')",
+    { replacements: { jobId }, type: QueryTypes.SELECT, transaction },
+  );
+  const handOver = decisions.find((d) => d.topic === 'hand-over');
+  const reopen = decisions.find((d) => d.topic === 'reopen');
+  const list = decisions.find((d) => d.topic === 'measures');
+  const measures = bodyIn(decisions, 'measures');
+  // A job that came back begins again: what was proven before shows nothing of what is done now.
+  const back = reopen && handOver && reopen.signedAt >= handOver.signedAt ? reopen.signedAt : null;
+  const since =
+    <T>(at: (x: T) => Date | undefined) =>
+    (x: T): boolean =>
+      back === null || (at(x)?.getTime() ?? 0) >= back.getTime();
+  const signedSince = <T extends DecisionTopic>(topic: T): BodyOf<T> | undefined =>
+    bodyIn(decisions.filter(since((d) => d.signedAt)), topic);
+  const scans = allScans.filter((s) => s.role === 'before' || since<ScanRow>((x) => x.createdAt)(s));
+  const checks = allChecks.filter(since((c) => c.recordedAt));
+  const fitted = composition.filter((c) => c.jobId === jobId).filter(since((c) => c.at));
+  const proofs = lockoutRows.filter(
+    (r) => r.kind !== 'live-dead-live' || since<ObservationRow>((x) => x.recordedAt)(r),
+  );
+  const match = signedSince('match');
+  const signed = back ? undefined : bodyIn(decisions, 'hand-over');
+  const worked = [
+    list?.signedAt.getTime() ?? 0,
+    ...fitted.map((p) => p.at.getTime()),
+    ...checks.filter((c) => UNDOES_TEST(c.check)).map((c) => c.recordedAt.getTime()),
+  ];
+  const leak = newest.get('insulation')?.leak ?? null;
+  const labels = new Map<string, string>();
+  if (match && match.choices.length > 0)
+    for (const p of await models.Part.findAll({
+      where: { id: match.choices.map((c) => c.partId) },
+      transaction,
+    }))
+      labels.set(p.id, p.label);
+  const standing = (measures?.measures ?? []).filter((m) => m.dropped === '');
+  return {
+    decisions,
+    gate,
+    suspects: newest.get('spread')?.suspects ?? [],
+    composition,
+    removed,
+    route: {
+      complaint: job.complaint,
+      intake: decisions.some((d) => d.topic === 'intake'),
+      scans,
+      headline: newest.get('spread')?.headline ?? '',
+      // A pack that passed as a whole has no leak to look for.
+      leak: leak && (leak.found || !leak.packPassed) ? { title: leak.title, found: leak.found } : null,
+      danger: await dangerOf(store, jobId, normalisePack(profile), tx),
+      output: unreached?.name ?? null,
+      stop: stop?.kind ?? null,
+      gate: {
+        holds: gate.holds,
+        begun: gate.begun,
+        ever: gate.holds || (await everProven(store, jobId, profile, proofs, tx)),
+        stillLive: gate.proof === 'below-60',
+      },
+      measures: measures?.measures ?? null,
+      elsewhere: measures?.elsewhere ?? '',
+      chosen: (match?.choices ?? []).map((c) => ({
+        place: c.place,
+        part: labels.get(c.partId) ?? 'a part',
+      })),
+      levelled: (signedSince('balance')?.lines ?? []).map((l) => l.place),
+      fitted: fitted.map((c) => ({ place: c.place, part: c.label })),
+      disposed: removed.filter((r) => LEFT.has(r.to)).map((r) => r.place),
+      checks,
+      insulationProven:
+        (leak?.packPassed ?? false) && (await testedSince(store, jobId, Math.max(...worked), tx)),
+      lockedEvidence: lockedEvidence(lockoutRows),
+      proved: signedSince('prove')?.passed ?? null,
+      comparisonPassed: newest.get('prove')?.passed ?? false,
+      // Sheets from before a job named its ending: what was decided tells it.
+      handedOver: signed
+        ? (signed.ending ??
+          (standing.some((m) => m.kind === 'decline')
+            ? 'declined'
+            : standing.every((m) => m.kind === 'monitor')
+              ? 'monitored'
+              : 'repaired'))
+        : null,
+      // Until somebody has decided anew.
+      reopened: back && !(list && list.signedAt >= back) ? (bodyIn(decisions, 'reopen')?.why ?? '') : '',
+      noted: stages.map((s) => s.stage),
+    },
+  };
+}

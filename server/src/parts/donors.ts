@@ -1,0 +1,102 @@
+import type { PartFacts, PartFigures } from '@cellmend/contract/stock';
+import type { DonorModule } from '@cellmend/core/match';
+import { QueryTypes, type Transaction } from 'sequelize';
+import type { Store } from '../http/context';
+import type { ReadingData } from '../records/readings';
+
+/** A part with what it is and what was measured of it until `asOf`. */
+export interface PartAsOf {
+  id: string;
+  label: string;
+  kind: string;
+  facts: PartFacts;
+  figures: PartFigures;
+}
+
+const FIGURE_OF: Record<string, [keyof PartFigures, number]> = {
+  capacity: ['capacityAh', 1],
+  resistance: ['resistanceMilliohm', 1000],
+  voltage: ['restVoltageV', 1],
+  insulation: ['insulationOhm', 1],
+};
+const NONE: PartFigures = {
+  capacityAh: null,
+  resistanceMilliohm: null,
+  restVoltageV: null,
+  temperatureC: null,
+  insulationOhm: null,
+};
+
+/**
+ * Parts by id, ordered by label, each with the newest figure of each kind: what was measured of the part by itself, or
+ * at its place while it stood in a pack.
+ */
+export async function partsAsOf(
+  store: Store,
+  ids: readonly string[],
+  asOf: Date,
+  tx?: Transaction,
+): Promise<PartAsOf[]> {
+  if (ids.length === 0) return [];
+  const options = {
+    replacements: { ids, asOf },
+    type: QueryTypes.SELECT as const,
+    transaction: tx ?? null,
+  };
+  const rows = await store.sequelize.query<Omit<PartAsOf, 'figures'>>(
+    `SELECT DISTINCT ON (p.id) p.id, p.label, p.kind, f.facts FROM parts p JOIN part_facts f ON f.part_id = p.id AND f.at <= :asOf
+      WHERE p.id IN (:ids) ORDER BY p.id, f.version DESC`,
+    options,
+  );
+  const figures = await store.sequelize.query<{ part: string; kind: string; data: ReadingData }>(
+    `SELECT DISTINCT ON (part, kind) part, kind, data FROM (
+       SELECT o.part_id AS part, o.kind, o.data, o.observed_at, o.seq FROM observations o
+        WHERE o.part_id IN (:ids) AND o.topic = 'reading' AND o.recorded_at <= :asOf
+          AND NOT EXISTS (SELECT 1 FROM observations n WHERE n.supersedes = o.id AND n.recorded_at <= :asOf)
+       UNION ALL
+       SELECT s.part_id, o.kind, o.data, o.observed_at, o.seq
+         FROM (SELECT part_id, pack_id, place, at, lead(at) OVER (PARTITION BY part_id ORDER BY seq) AS until, kind
+                 FROM placements WHERE part_id IN (:ids)) s
+         JOIN jobs j ON j.pack_id = s.pack_id
+         JOIN observations o ON o.job_id = j.id AND o.topic = 'reading' AND o.subject_kind = 'place' AND o.subject = s.place
+          AND o.conditions <> 'per group' AND o.observed_at >= s.at AND (s.until IS NULL OR o.observed_at < s.until) AND o.recorded_at <= :asOf
+        WHERE s.kind = 'pack' AND NOT EXISTS (SELECT 1 FROM observations n WHERE n.supersedes = o.id AND n.recorded_at <= :asOf)
+     ) every WHERE data->>'value' IS NOT NULL ORDER BY part, kind, observed_at DESC, seq DESC`,
+    options,
+  );
+  const of = new Map(rows.map((r) => [r.id, { ...NONE }]));
+  for (const { part, kind, data } of figures) {
+    const own = of.get(part);
+    const known = FIGURE_OF[kind];
+    if (!own || !known || data.value === null) continue;
+    const [field, factor] = known;
+    // Figures are told to five digits; a factor must not add noise behind them.
+    own[field] = Number((data.value * factor).toPrecision(12));
+    if (kind === 'voltage') own.temperatureC = data.temperatureC ?? own.temperatureC;
+    if (kind === 'temperature' && own.temperatureC === null) own.temperatureC = data.value;
+  }
+  return rows.map((r) => ({ ...r, figures: of.get(r.id)! })).sort((a, b) => (a.label < b.label ? -1 : 1));
+}
+
+/** Modules as the match ranks them; parts that are none, or whose chemistry nobody named, are left out. */
+export async function donorsOf(
+  store: Store,
+  ids: readonly string[],
+  asOf: Date,
+  tx?: Transaction,
+): Promise<DonorModule[]> {
+  return (await partsAsOf(store, ids, asOf, tx)).flatMap(({ id, label, kind, facts, figures }) =>
+    kind === 'module' && facts.chemistry && facts.groupCount
+      ? [
+          {
+            ...facts,
+            ...figures,
+            chemistry: facts.chemistry,
+            groupCount: facts.groupCount,
+            id,
+            label,
+          },
+        ]
+      : [],
+  );
+}

@@ -1,0 +1,36 @@
+import type { EvidenceId } from '@cellmend/core/route';
+import type { Transaction } from 'sequelize';
+import type { Store } from '../http/context';
+
+/** What is kept of a check of some work. */
+export interface CheckData {
+  passed: boolean;
+  value: number | null;
+  text: string;
+}
+export interface CheckFact {
+  check: EvidenceId;
+  place: string;
+  passed: boolean;
+  recordedAt: Date;
+}
+
+/** The newest check of each kind and place. */
+export async function checksOf(store: Store, jobId: string, tx?: Transaction): Promise<CheckFact[]> {
+  const rows = await store.sequelize.query(
+    `SELECT DISTINCT ON (kind, subject) * FROM observations WHERE job_id = :jobId AND topic = 'work'
+      ORDER BY kind, subject, seq DESC`,
+    {
+      replacements: { jobId },
+      model: store.models.Observation,
+      mapToModel: true,
+      transaction: tx ?? null,
+    },
+  );
+  return rows.map((r) => ({
+    check: r.kind as EvidenceId,
+    place: r.subject,
+    passed: (r.data as CheckData).passed,
+    recordedAt: r.recordedAt,
+  }));
+}

@@ -1,0 +1,149 @@
+import type { ReadingKind, SubjectKind } from '@cellmend/contract/records';
+import type { Stage } from '@cellmend/core/route';
+import { QUANTITIES } from '@cellmend/core/jot';
+import type { PackProfile } from '@cellmend/core/pack';
+import { randomUUID } from 'node:crypto';
+import { Op, literal, type Transaction, type WhereOptions } from 'sequelize';
+import type { ObservationRow } from '../db/rows';
+import type { Store } from '../http/context';
+
+/** What somebody read off at a place, as it is kept in the one store of observations. */
+export interface ReadingFact {
+  id: string;
+  kind: ReadingKind;
+  /** Module or channel; empty for the whole pack. */
+  place: string;
+  value: number | null;
+  text: string;
+  instrument: string;
+  conditions: string;
+  stage: Stage;
+  observedAt: Date;
+  recordedAt: Date;
+  personId: string | null;
+  supersedes: string | null;
+  reason: string;
+}
+export interface ReadingData {
+  value: number | null;
+  text: string;
+  /** Of the thing measured, where it belongs to the figure. */
+  temperatureC?: number | null;
+}
+
+export const unitOf = (kind: string): string =>
+  kind in QUANTITIES ? QUANTITIES[kind as keyof typeof QUANTITIES].unit : '';
+
+export function readingOf(row: ObservationRow): ReadingFact {
+  const data = row.data as ReadingData;
+  return {
+    id: row.id,
+    kind: row.kind as ReadingKind,
+    place: row.subject,
+    value: data.value,
+    text: data.text,
+    instrument: row.instrument,
+    conditions: row.conditions,
+    stage: row.stage as Stage,
+    observedAt: row.observedAt,
+    recordedAt: row.recordedAt,
+    personId: row.personId,
+    supersedes: row.supersedes,
+    reason: row.reason,
+  };
+}
+
+const subjectKindOf = (place: string, profile: PackProfile): SubjectKind =>
+  place === '' ? 'pack' : profile.channels.some((c) => c.id === place) ? 'channel' : 'place';
+
+/** Keeps one reading of a job. */
+export async function keepReading(
+  store: Store,
+  tx: Transaction,
+  jobId: string,
+  profile: PackProfile,
+  reading: Omit<ReadingFact, 'id' | 'recordedAt'>,
+): Promise<ReadingFact> {
+  const { kind, place, value, text, ...rest } = reading;
+  const row = await store.models.Observation.create(
+    {
+      id: randomUUID(),
+      jobId,
+      topic: 'reading',
+      kind,
+      data: { value, text } satisfies ReadingData,
+      subjectKind: subjectKindOf(place, profile),
+      subject: place,
+      ...rest,
+    },
+    { transaction: tx },
+  );
+  return readingOf(row);
+}
+
+/** Nobody has superseded it. */
+export const STANDING = literal(
+  'NOT EXISTS (SELECT 1 FROM observations newer WHERE newer.supersedes = "observations"."id")',
+);
+
+export interface ReadingQuery {
+  kind?: ReadingKind;
+  places?: string[];
+  ids?: string[];
+  conditions?: string;
+  since?: Date;
+  /** Also those that were corrected since. */
+  corrected?: boolean;
+  newest?: number;
+}
+
+/** Readings of a job that stand, oldest first by the time they were taken; the newest `newest` of them. */
+export async function readingsOf(
+  store: Store,
+  jobId: string,
+  { kind, places, ids, conditions, since, corrected = false, newest }: ReadingQuery,
+  tx?: Transaction,
+): Promise<ReadingFact[]> {
+  const where: WhereOptions = {
+    jobId,
+    topic: 'reading',
+    ...(kind ? { kind } : {}),
+    ...(places ? { subject: places } : {}),
+    ...(ids ? { id: ids } : {}),
+    ...(conditions === undefined ? {} : { conditions }),
+    ...(since ? { observedAt: { [Op.gte]: since } } : {}),
+    ...(corrected ? {} : { [Op.and]: [STANDING] }),
+  };
+  const rows = await store.models.Observation.findAll({
+    where,
+    order: [
+      ['observedAt', 'DESC'],
+      ['seq', 'DESC'],
+    ],
+    ...(newest ? { limit: newest } : {}),
+    transaction: tx ?? null,
+  });
+  return rows.reverse().map(readingOf);
+}
+
+/** The newest reading of one kind at each place, those that were corrected left out. */
+export async function newestByPlace(
+  store: Store,
+  jobId: string,
+  kind: ReadingKind,
+  tx?: Transaction,
+): Promise<ReadingFact[]> {
+  const rows = await store.sequelize.query(
+    `SELECT DISTINCT ON (o.subject) o.* FROM observations o
+      WHERE o.job_id = :jobId AND o.topic = 'reading' AND o.kind = :kind
+        AND NOT EXISTS (SELECT 1 FROM observations n WHERE n.supersedes = o.id)
+      ORDER BY o.subject, o.observed_at DESC, o.seq DESC`,
+    {
+      replacements: { jobId, kind },
+      model: store.models.Observation,
+      mapToModel: true,
+      transaction: tx ?? null,
+    },
+  );
+  return rows.map(readingOf);
+}

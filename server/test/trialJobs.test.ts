@@ -1,0 +1,508 @@
+import type { Job } from '@cellmend/contract/jobs';
+import type { StoredProfile } from '@cellmend/contract/pack';
+import type { Finding } from '@cellmend/contract/records';
+import type { SafetyView } from '@cellmend/contract/safety';
+import type { PartHistory, StockPart } from '@cellmend/contract/stock';
+import type { BalancePlan } from '@cellmend/core/balance';
+import type { MatchRow } from '@cellmend/core/match';
+import { defaultOcvTable, normalisePack, type Chemistry, type PackProfile } from '@cellmend/core/pack';
+import type { DecisionBodyInput } from '@cellmend/contract/decisions';
+import type { Ending } from '@cellmend/core/route';
+import { writeScanCsv } from '@cellmend/core/scan';
+import { driveLegs, healthyPack, Random, simulateRecord } from '@cellmend/core/simpack';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { doTheWork, insulationPass, measures, proveDead } from './depot';
+import { startBench, type Answer, type Bench, type Client } from './harness';
+
+// Whole jobs from intake to their sheet, on packs made for them: what a workshop meets, none of it the demo's.
+
+let bench: Bench;
+let ina: Client;
+let tomas: Client;
+beforeAll(async () => {
+  bench = await startBench();
+  [ina, tomas] = [await bench.as('Ina Holm'), await bench.as('Tomas Rook')];
+});
+afterAll(() => bench.end());
+
+interface Told {
+  detail: string;
+  fields?: { field: string; message: string }[];
+}
+const numbered = (letter: string, i: number): string => `${letter}${String(i + 1).padStart(2, '0')}`;
+
+/** A pack as somebody makes it in the editor: so many modules of so many groups in one row. */
+function profileOf(name: string, modules: number, groups: number, chemistry: Chemistry = 'nmc'): PackProfile {
+  return {
+    name,
+    chemistry,
+    ratedCapacityAh: 64,
+    channels: Array.from({ length: modules * groups }, (_, i) => ({ id: numbered('ch', i), cells: 1 })),
+    modules: Array.from({ length: modules }, (_, m) => ({
+      id: numbered('M', m),
+      channels: Array.from({ length: groups }, (_, g) => numbered('ch', m * groups + g)),
+      place: { tier: 0, row: Math.floor(m / 8), column: m % 8 },
+    })),
+    nominalGroupResistanceMilliohm: 1,
+    ocv: defaultOcvTable(chemistry),
+    links: Array.from({ length: modules - 1 }, (_, i) => ({
+      id: `L${i + 1}`,
+      between: [numbered('M', i), numbered('M', i + 1)] as [string, string],
+      kind: i === 0 ? ('service-disconnect' as const) : ('busbar' as const),
+    })),
+    ratedRangeKm: 240,
+  };
+}
+async function open(profile: PackProfile, plate: string, complaint = ''): Promise<number> {
+  const made = await ina.post<StoredProfile>('/api/packs', { profile, baseVersion: 0 });
+  expect(made.status).toBe(201);
+  const job = await ina.post<{ number: number }>('/api/jobs', {
+    title: `Vehicle ${plate}`,
+    plate,
+    complaint,
+    packProfileId: made.body.id,
+  });
+  expect(job.status).toBe(201);
+  return job.body.number;
+}
+const jobOf = async (n: number): Promise<Job> => (await ina.get<Job>(`/api/jobs/${n}`)).body;
+const sign = async (n: number, body: DecisionBodyInput, who = ina): Promise<Answer<Told>> => {
+  const { decisions } = await jobOf(n);
+  const baseVersion = decisions.find((d) => d.topic === body.topic)?.version ?? 0;
+  return who.post<Told>(`/api/jobs/${n}/decisions`, { body, baseVersion });
+};
+const sheet = (ending: Ending, estimate = '', notDone = ''): DecisionBodyInput => ({
+  topic: 'hand-over',
+  expectations: 'Come back if it changes.',
+  notDone,
+  ending,
+  estimate,
+});
+const intake = (more: object = {}): DecisionBodyInput => ({
+  topic: 'intake',
+  complaint: '',
+  signs: [],
+  codes: [],
+  odometerKm: null,
+  ageYears: null,
+  deltaMv: null,
+  insulationOhm: null,
+  aim: 'restore',
+  ...more,
+});
+const read = (n: number, place: string, kind: string, value: number, more: object = {}): Promise<Answer> =>
+  ina.post(`/api/jobs/${n}/readings`, {
+    kind,
+    place,
+    value,
+    stage: 'findings',
+    observedAt: new Date(Date.now() + 500).toISOString(),
+    ...more,
+  });
+const scan = (n: number, text: string, role: 'before' | 'after' = 'before'): Promise<Answer> =>
+  ina.post(`/api/jobs/${n}/scans?name=log.csv&role=${role}`, new TextEncoder().encode(text));
+/** One rest, the same voltage in every row. */
+function restCsv(volts: readonly number[]): string {
+  const head = ['time_s', 'current_A', ...volts.map((_, i) => `${numbered('ch', i)}_V`)].join(',');
+  return (
+    [head, ...[0, 10, 20, 30].map((t) => [t, 0, ...volts.map((v) => v.toFixed(3))].join(','))].join('\n') +
+    '\n'
+  );
+}
+/** A drive from near full to near empty of a healthy pack of that kind. */
+function driven(profile: PackProfile, seed = 7): string {
+  const pack = normalisePack(profile);
+  const random = new Random(seed);
+  const sim = healthyPack(pack, new Random(3), 0.95);
+  sim.startSoc = 0.96;
+  const rest = { durationS: 2400, currentA: 0, sampleS: 60 };
+  const legs = [rest, ...driveLegs(random, 20, 48, 10), rest];
+  return writeScanCsv(simulateRecord(sim, legs, random), 3);
+}
+
+it('T1: one dead group in a module of two; a donor taken in by hand; its level in A·h and hours; no figure invented', async () => {
+  const profile = profileOf('Harrow 90', 45, 2);
+  const n = await open(profile, 'T-1', 'drops to limp');
+  const volts = Array.from({ length: 90 }, (_, i) => (i === 40 ? 1.62 : 3.98));
+  expect((await scan(n, restCsv(volts))).status).toBe(201);
+  const job = await jobOf(n);
+  expect(job.proposed).toContainEqual(expect.objectContaining({ kind: 'replace-module', place: 'M21' }));
+  const taken = await ina.post<StockPart[]>('/api/stock', {
+    parts: [
+      {
+        facts: { chemistry: 'nmc', groupCount: 2, origin: 'breaker, 3.77 V a group' },
+        figures: { restVoltageV: 7.54, temperatureC: 20 },
+      },
+    ],
+  });
+  expect(taken.status).toBe(201);
+  const donor = taken.body[0]!;
+  expect(donor).toMatchObject({ capacityAh: null, restVoltageV: 7.54, place: { kind: 'shelf' } });
+  expect((await sign(n, measures(['replace-module', 'M21']))).status).toBe(201);
+  const spread = (await ina.get<Finding[]>(`/api/jobs/${n}/findings`)).body.find(
+    (f) => f.topic === 'spread',
+  )!;
+  expect(JSON.stringify(spread.result)).toContain('"measured":false');
+  const match = await ina.post<{ result: MatchRow[] }>(`/api/jobs/${n}/findings/try`, {
+    topic: 'match',
+    spreadFindingId: spread.id,
+    moduleId: 'M21',
+    stockIds: [donor.id],
+    temperatureC: null,
+  });
+  expect(match.body.result[0]).toMatchObject({ fits: true, capacityDeviation: null, balanceAh: null });
+  expect(match.body.result[0]!.usableAh).toMatchObject({ measured: false });
+  expect((await sign(n, { topic: 'match', choices: [{ place: 'M21', partId: donor.id }] })).status).toBe(201);
+  const plan = await ina.post<Finding>(`/api/jobs/${n}/findings`, {
+    topic: 'balance',
+    spreadFindingId: spread.id,
+    stockId: donor.id,
+    packCellVoltageV: 3.98,
+    currentA: 8,
+    bleederMilliamp: 50,
+    goal: 'level-now',
+  });
+  const { atMost, chargeAh, hours, direction } = plan.body.result as BalancePlan;
+  expect({ atMost, direction }).toEqual({ atMost: true, direction: 'charge' });
+  expect(hours).toBeCloseTo(chargeAh / 8, 6);
+  expect(chargeAh).toBeLessThan(64 * 0.5);
+  // Level when full needs both capacities: nobody measured them.
+  const full = await ina.post<Told>(`/api/jobs/${n}/findings`, {
+    topic: 'balance',
+    spreadFindingId: spread.id,
+    stockId: donor.id,
+    packCellVoltageV: 3.98,
+    currentA: 8,
+    bleederMilliamp: 50,
+    goal: 'level-when-full',
+  });
+  expect(full.body.detail).toMatch(/not measured/);
+  const line = { place: 'M21', currentA: 8, goal: 'level-now' as const, method: 'supply' as const };
+  expect((await sign(n, { topic: 'balance', lines: [line] })).status).toBe(201);
+  expect((await sign(n, sheet('repaired'))).body.detail).toMatch(/proven dead before it is opened/);
+  await proveDead(ina, bench, n);
+  expect(await doTheWork(ina, n)).toEqual([
+    'reached M21',
+    'fitted M21',
+    'joints M21',
+    'wakes',
+    'insulation-before-lid',
+  ]);
+  expect((await jobOf(n)).composition).toMatchObject([{ place: 'M21', label: donor.label, here: true }]);
+  expect((await scan(n, driven(profile), 'after')).status).toBe(201);
+  const findings = (await ina.get<Finding[]>(`/api/jobs/${n}/findings`)).body;
+  const after = findings.find((f) => f.topic === 'spread' && f.subject === 'after')!;
+  const compared = await ina.post<Finding>(`/api/jobs/${n}/findings`, {
+    topic: 'prove',
+    beforeFindingId: spread.id,
+    afterFindingId: after.id,
+    replacedModules: ['M21'],
+  });
+  expect(compared.body.result).toMatchObject({ passed: true });
+  expect((await sign(n, { topic: 'prove', passed: true })).status).toBe(201);
+  expect((await sign(n, sheet('repaired'))).status).toBe(201);
+  expect(await jobOf(n)).toMatchObject({ next: { need: 'Closed' }, contradictions: [] });
+});
+
+it('T2: a leak found and the wet module replaced; the job needs no scan before, and the insulation test after', async () => {
+  const n = await open(profileOf('Harrow 22', 22, 2), 'T-2', 'insulation code');
+  await proveDead(ina, bench, n);
+  await read(n, 'M15', 'voltage', 7.555);
+  for (const m of ['M13', 'M14', 'M16']) await read(n, m, 'voltage', 7.6);
+  const jotted = await read(n, 'M15', 'insulation', 5000);
+  expect(jotted.status).toBe(201);
+  await bench.settled();
+  expect((await sign(n, measures(['replace-module', 'M15', { why: 'leaks to the chassis' }]))).status).toBe(
+    201,
+  );
+  const [donor] = (
+    await ina.post<StockPart[]>('/api/stock', {
+      parts: [
+        { label: 'D-15', facts: { chemistry: 'nmc', groupCount: 2, origin: 'own stock' }, figures: {} },
+      ],
+    })
+  ).body;
+  await sign(n, { topic: 'match', choices: [{ place: 'M15', partId: donor!.id }] });
+  await sign(n, {
+    topic: 'balance',
+    lines: [{ place: 'M15', currentA: 5, goal: 'level-now', method: 'supply' }],
+  });
+  const before = await insulationPass(ina, n);
+  expect(before.status).toBe(201);
+  // A test from before the work proves nothing of what was put together after it.
+  const done = await doTheWork(ina, n);
+  expect(done).toContain('insulation-before-lid');
+  expect((await jobOf(n)).next.need).toBe('Scan again');
+});
+
+it('T3: the owner declines; no scan; an estimate; good modules go on the shelf with what was measured of them', async () => {
+  const n = await open(profileOf('Harrow 14', 14, 6), 'T-3', 'insulation lamp');
+  await ina.post(`/api/jobs/${n}/insulation`, {
+    observation: { kind: 'vehicle', ohm: 46_000, signalV: null },
+  });
+  await read(n, 'M04', 'voltage', 22.1);
+  await read(n, 'M05', 'voltage', 22.2);
+  await read(n, 'M05', 'resistance', 0.0051);
+  expect((await sign(n, measures(['decline'], ['replace-module', 'M03']))).status).toBe(201);
+  expect((await sign(n, sheet('declined'))).body.detail).toMatch(/has an estimate/);
+  expect((await sign(n, sheet('repaired', '3 200'))).status).toBe(422);
+  // Taking modules out opens the pack.
+  const out = { places: ['M04', 'M05'], to: 'shelf', reason: 'good, pack given up' };
+  expect((await ina.post(`/api/jobs/${n}/salvage`, out)).status).toBe(423);
+  await proveDead(ina, bench, n);
+  const salvaged = await ina.post<StockPart[]>(`/api/jobs/${n}/salvage`, out);
+  expect(salvaged.body.map((p) => [p.restVoltageV, p.resistanceMilliohm, p.groupCount])).toEqual([
+    [22.1, null, 6],
+    [22.2, 5.1, 6],
+  ]);
+  expect((await ina.post<Told>(`/api/jobs/${n}/salvage`, out)).body.detail).toMatch(/taken out already/);
+  const stock = (await ina.get<StockPart[]>('/api/stock')).body;
+  expect(stock.map((s) => s.label)).toEqual(expect.arrayContaining(salvaged.body.map((p) => p.label)));
+  expect((await sign(n, sheet('declined', '3 200 and three weeks'))).status).toBe(201);
+  expect(await jobOf(n)).toMatchObject({
+    next: { need: 'Closed', detail: 'Handed over: declined.' },
+    removed: [{ place: 'M04', to: 'shelf' }, { place: 'M05' }],
+  });
+});
+
+it('T4: flooded at a corner: a board and four wet modules, one with a donor; every line asks for its own evidence', async () => {
+  const profile = profileOf('Harrow flood', 16, 6);
+  const n = await open(profile, 'T-4', 'stood in a yard under water');
+  await sign(n, intake({ signs: ['flood or jet-wash'] }));
+  expect((await scan(n, driven(profile, 11))).status).toBe(201);
+  const list = measures(
+    ['replace-board', 'B1'],
+    ['dry', 'M01'],
+    ['dry', 'M02'],
+    ['dry', 'M03'],
+    ['replace-module', 'M04'],
+  );
+  expect((await sign(n, list)).status).toBe(201);
+  const [donor] = (
+    await ina.post<StockPart[]>('/api/stock', {
+      parts: [{ label: 'D-4', facts: { chemistry: 'nmc', groupCount: 6, origin: 'breaker' }, figures: {} }],
+    })
+  ).body;
+  await sign(n, { topic: 'match', choices: [{ place: 'M04', partId: donor!.id }] });
+  await sign(n, {
+    topic: 'balance',
+    lines: [{ place: 'M04', currentA: 5, goal: 'level-now', method: 'supply' }],
+  });
+  await proveDead(ina, bench, n);
+  const done = await doTheWork(ina, n);
+  expect(done.filter((d) => d.startsWith('dried'))).toEqual(['dried M01', 'dried M02', 'dried M03']);
+  expect(done).toContain('board-answers B1');
+  await scan(n, driven(profile, 12), 'after');
+  const findings = (await ina.get<Finding[]>(`/api/jobs/${n}/findings`)).body;
+  const of = (subject: string): string =>
+    findings.find((f) => f.topic === 'spread' && f.subject === subject)!.id;
+  await ina.post(`/api/jobs/${n}/findings`, {
+    topic: 'prove',
+    beforeFindingId: of('before'),
+    afterFindingId: of('after'),
+    replacedModules: ['M04'],
+  });
+  expect((await sign(n, { topic: 'prove', passed: true })).status).toBe(201);
+  expect((await sign(n, sheet('repaired', '', 'Under the stack of M05 to M08 nobody looked.'))).status).toBe(
+    201,
+  );
+});
+
+it('T6 and T9: a used pack to be priced: appraised, with what was measured and what it is worth', async () => {
+  const n = await open(profileOf('Harrow 84', 14, 6), 'T-9');
+  await sign(n, intake({ aim: 'buy', odometerKm: 61_000, ageYears: 2 }));
+  expect((await jobOf(n)).proposed).toEqual([expect.objectContaining({ kind: 'appraise' })]);
+  expect((await sign(n, measures(['appraise']))).status).toBe(201);
+  expect((await sign(n, sheet('appraised', 'at most 5 400'))).body.detail).toMatch(/Nothing is measured yet/);
+  const screen = (v: number): number[] => Array.from({ length: 84 }, (_, i) => v + (i % 8) * 0.001);
+  await scan(n, restCsv(screen(4.021)));
+  await scan(n, restCsv(screen(3.402)));
+  const report = (await ina.get<Finding[]>(`/api/jobs/${n}/findings`)).body.find(
+    (f) => f.topic === 'spread',
+  )!;
+  expect(report.result).toMatchObject({ capacityAh: { measured: false } });
+  expect((await sign(n, sheet('appraised', 'at most 5 400'))).status).toBe(201);
+  expect((await jobOf(n)).next.detail).toBe('Handed over: appraised.');
+});
+
+it('T7: 48 V after a crash, locked: its evidence in order, handed on to who is licensed, never repaired here', async () => {
+  const n = await open(profileOf('Harrow 48', 2, 6), 'T-7', 'rear hit, dead');
+  await sign(n, intake({ signs: ['crash', 'will not wake', 'stood for months'] }));
+  expect((await jobOf(n)).proposed).toEqual([expect.objectContaining({ kind: 'specialist' })]);
+  expect((await sign(n, measures(['specialist'], ['replace-fuse', 'pyro fuse']))).status).toBe(201);
+  expect((await sign(n, sheet('handed-on', 'Fjord HV service'))).status).toBe(422);
+  // Look, place, lock-out, proof, and only then the evidence that needs touching.
+  await proveDead(ina, bench, n);
+  const { evidence, hazards } = (await ina.get<SafetyView>(`/api/jobs/${n}/safety`)).body;
+  expect(hazards).toEqual(['crash', 'under-voltage']);
+  expect(evidence.map((e) => e.kind).filter((k) => /look|evidence|voltages|live/.test(k))).toEqual([
+    'look',
+    'live-dead-live',
+    'pyro-evidence',
+    'insulation-evidence',
+    'group-voltages',
+  ]);
+  const job = await jobOf(n);
+  expect(job.endings['handed-on']).toEqual([expect.stringMatching(/To be done still: replace fuse/)]);
+  expect(job.endings.repaired.join(' ')).toMatch(/licensed specialist/);
+  const dropped = measures(['specialist'], ['replace-fuse', 'pyro fuse', { dropped: 'theirs to decide' }]);
+  expect((await sign(n, dropped)).status).toBe(201);
+  expect((await sign(n, sheet('handed-on', 'Fjord HV service'))).status).toBe(201);
+  expect((await jobOf(n)).contradictions).toEqual([]);
+});
+
+it('T8: over-discharged modules are scrapped with proof, each with its own', async () => {
+  const n = await open(profileOf('Harrow stick', 6, 6), 'T-8', 'stood for a year');
+  await read(n, 'M01', 'voltage', 0.02);
+  await read(n, 'M02', 'voltage', 0.02);
+  await read(n, 'M03', 'voltage', 9);
+  expect((await jobOf(n)).next.need).toBe('Look first');
+  expect((await sign(n, measures(['scrap', 'M01'], ['scrap', 'M02'], ['recover', 'M03']))).status).toBe(201);
+  await proveDead(ina, bench, n);
+  // It comes up, and does not hold: the list is changed, nothing of it lost.
+  await ina.post(`/api/jobs/${n}/checks`, { check: 'recovery', place: 'M03', passed: true, value: 19.8 });
+  await ina.post(`/api/jobs/${n}/checks`, { check: 'hold-test', place: 'M03', passed: false, value: 12.1 });
+  expect((await jobOf(n)).next.detail).toMatch(/was not passed/);
+  const forgot = await sign(n, measures(['scrap', 'M01'], ['scrap', 'M02']));
+  expect(forgot.body.detail).toMatch(/“recover, over-discharged M03” was signed and is left out/);
+  const list = measures(
+    ['scrap', 'M01'],
+    ['scrap', 'M02'],
+    ['recover', 'M03', { dropped: 'it did not hold' }],
+  );
+  list.measures.push({ ...list.measures[0]!, id: 'm4', place: 'M03' });
+  expect((await sign(n, list)).status).toBe(201);
+  const noProof = { places: ['M01'], to: 'scrapped', reason: 'dead' };
+  expect((await ina.post<Told>(`/api/jobs/${n}/salvage`, noProof)).status).toBe(400);
+  expect(await doTheWork(ina, n)).toEqual(['disposal M01', 'disposal M02', 'disposal M03']);
+  expect((await sign(n, sheet('scrapped'))).status).toBe(201);
+});
+
+describe('a vehicle over the years', () => {
+  it('brings its pack and what was put into it; a code that comes back opens a job again', async () => {
+    const profile = profileOf('Harrow years', 4, 3);
+    const first = await open(profile, 'Y-1', 'limp');
+    await sign(first, intake({ odometerKm: 80_000 }));
+    await sign(first, { ...measures(['replace-fuse', 'main fuse']) });
+    const [fuse] = (
+      await ina.post<StockPart[]>('/api/stock', { parts: [{ kind: 'fuse', label: 'F-1', facts: {} }] })
+    ).body;
+    await proveDead(ina, bench, first);
+    await ina.post(`/api/jobs/${first}/checks`, { check: 'reached', place: 'main fuse', passed: true });
+    const fit = { place: 'main fuse', partId: fuse!.id, out: { to: 'bench', reason: 'to be looked at' } };
+    expect((await ina.post(`/api/jobs/${first}/fit`, fit)).status).toBe(201);
+    expect(await doTheWork(ina, first)).toEqual(['continuity main fuse', 'insulation-before-lid']);
+    expect((await sign(first, sheet('repaired'))).status).toBe(201);
+    expect((await sign(first, { topic: 'reopen', why: 'P0A95 is back' })).status).toBe(201);
+    const back = await jobOf(first);
+    expect(back).toMatchObject({ reopened: 'P0A95 is back', next: { stage: 'scan' } });
+    expect(back.endings.repaired).not.toEqual([]);
+
+    const { packProfileId, physicalPack, vehicle } = back;
+    const second = await ina.post<{ number: number }>('/api/jobs', {
+      title: 'the same again',
+      plate: 'y-1',
+      packProfileId,
+    });
+    const again = await jobOf(second.body.number);
+    expect(again).toMatchObject({
+      physicalPack,
+      vehicle: { id: vehicle!.id },
+      composition: [{ place: 'main fuse', label: 'F-1', here: false }],
+    });
+    const vehicles = (await ina.get<{ plate: string; odometer: object[]; jobs: object[] }[]>('/api/vehicles'))
+      .body;
+    expect(vehicles.find((v) => v.plate === 'Y-1')).toMatchObject({
+      odometer: [{ km: 80_000, job: first }],
+      jobs: [{ number: second.body.number }, { number: first, ending: 'repaired' }],
+    });
+  });
+});
+
+describe('a donor exists once', () => {
+  it('chosen by two jobs at the same moment it is held by one; freed when another is chosen; gone once it has left', async () => {
+    const profile = profileOf('Harrow twice', 4, 3);
+    const jobs = [await open(profile, 'D-1'), await open({ ...profile, name: 'Harrow twice b' }, 'D-2')];
+    const parts = (
+      await ina.post<StockPart[]>('/api/stock/table', {
+        text: 'Label;Chemistry;Groups;Capacity;Voltage;Origin\nR-1;nmc;3;61,5;11,4;breaker\nR-2;nmc;3;;11,5;breaker\n',
+      })
+    ).body;
+    expect(parts).toMatchObject([
+      { label: 'R-1', capacityAh: 61.5, restVoltageV: 11.4 },
+      { label: 'R-2', capacityAh: null },
+    ]);
+    for (const n of jobs) await sign(n, measures(['replace-module', 'M02']));
+    const choose = (n: number, i: number, who: Client): Promise<Answer<Told>> =>
+      sign(n, { topic: 'match', choices: [{ place: 'M02', partId: parts[i]!.id }] }, who);
+    const both = await Promise.all([choose(jobs[0]!, 0, ina), choose(jobs[1]!, 0, tomas)]);
+    expect(both.map((a) => a.status).sort()).toEqual([201, 422]);
+    const winner = both[0].status === 201 ? 0 : 1;
+    expect(both[1 - winner]!.body.detail).toMatch(`R-1 is chosen in job ${jobs[winner]}`);
+    const held = await ina.post<Told>(`/api/stock/${parts[0]!.id}/place`, {
+      to: 'sold',
+      reason: 'asked for',
+      proof: 'bill 9',
+    });
+    expect(held.body.detail).toMatch(/reserved for a job/);
+    expect((await choose(jobs[winner]!, 1, ina)).status).toBe(201);
+    const sold = await ina.post<PartHistory>(`/api/stock/${parts[0]!.id}/place`, {
+      to: 'sold',
+      reason: 'asked for',
+      proof: 'bill 9',
+    });
+    expect(sold.body.placements.map((p) => p.kind)).toEqual(['sold', 'shelf']);
+    expect((await choose(jobs[1 - winner]!, 0, ina)).body.detail).toMatch(/not at hand: sold/);
+    await expect(
+      bench.running.store.sequelize.query("UPDATE placements SET kind = 'shelf' WHERE kind = 'sold'"),
+    ).rejects.toThrow(/append-only/);
+  });
+
+  it('what is typed wrong in a list is named by row and column, and nothing of it is taken in', async () => {
+    const before = (await ina.get<StockPart[]>('/api/stock')).body.length;
+    for (const [text, where] of [
+      ['label,chemistry,groups\nX-1,nmc,3\nX-2,lead,3\n', /row 3, chemistry/],
+      ['label,chemistry,groups,volts\nX-1,nmc,3,eleven\n', /row 2, voltage/],
+      ['label,groups\nX-1,3\n', /the heading/],
+      ['label,chemistry,groups,colour\nX-1,nmc,3,blue\n', /column 4/],
+    ] as const) {
+      const answer = await ina.post<{ where: string }>('/api/stock/table', { text });
+      expect(answer.status, text).toBe(422);
+      expect(answer.body.where).toMatch(where);
+    }
+    const twice = await ina.post('/api/stock', {
+      parts: [
+        { label: 'Z-1', facts: { chemistry: 'nmc', groupCount: 2 } },
+        { label: 'Z-1', facts: { chemistry: 'nmc', groupCount: 2 } },
+      ],
+    });
+    expect(twice.status).toBe(409);
+    expect((await ina.get<StockPart[]>('/api/stock')).body).toHaveLength(before);
+  });
+
+  it('is corrected with a reason, measured again, and what was said before stays', async () => {
+    const [part] = (
+      await ina.post<StockPart[]>('/api/stock', {
+        parts: [
+          { facts: { chemistry: 'nmc', groupCount: 4, origin: 'breaker' }, figures: { capacityAh: 60 } },
+        ],
+      })
+    ).body;
+    expect(part!.label).toMatch(/^S-\d+$/);
+    const path = `/api/stock/${part!.id}`;
+    expect((await ina.post(`${path}/facts`, { facts: { groupCount: 6 }, reason: '' })).status).toBe(400);
+    const facts = { chemistry: 'nmc', groupCount: 6, origin: 'breaker' };
+    await ina.post(`${path}/facts`, { facts, reason: 'counted again' });
+    await tomas.post(`${path}/figures`, { capacityAh: 58.2 });
+    const { body } = await ina.get<PartHistory>(path);
+    expect(body.part).toMatchObject({ groupCount: 6, capacityAh: 58.2 });
+    expect(body.facts.map((f) => [f.version, f.reason])).toEqual([
+      [2, 'counted again'],
+      [1, ''],
+    ]);
+    expect(body.readings.map((r) => [r.value, r.by])).toEqual([
+      [58.2, 'Tomas Rook'],
+      [60, 'Ina Holm'],
+    ]);
+  });
+});

@@ -1,0 +1,24 @@
+import type { NewFinding } from '@cellmend/contract/findings';
+import type { Finding, Tried } from '@cellmend/contract/records';
+import useSWR from 'swr';
+import { ApiProblem, send } from '../api/client';
+import { useJobView } from './jobContext';
+
+/** What would be found for a question; looking at it stores nothing. */
+export function useTried<T>(ask: NewFinding): { result: T | null; problem: ApiProblem | null } {
+  const { job } = useJobView();
+  const key = `/jobs/${job.number}/findings/try`;
+  const { data, error } = useSWR<Tried, unknown>(
+    [key, JSON.stringify(ask)],
+    () => send<Tried>('POST', key, ask),
+    { keepPreviousData: true, errorRetryInterval: 5000 },
+  );
+  return {
+    result: (data?.result as T | undefined) ?? null,
+    problem: error instanceof ApiProblem ? error : null,
+  };
+}
+
+/** Computes and keeps what is about to be signed, so that the signature names it. */
+export const keepFinding = (job: number, ask: NewFinding): Promise<Finding> =>
+  send<Finding>('POST', `/jobs/${job}/findings`, ask);

@@ -1,0 +1,254 @@
+import type { BalancePlan } from '@cellmend/core/balance';
+import type { Comparison } from '@cellmend/core/prove';
+import { EVIDENCE, MEASURES, measureWords, placesOf, type Ending } from '@cellmend/core/route';
+import { verdictName } from '@cellmend/core/spread';
+import type { Measured } from '@cellmend/core/pack';
+import { decisionOf, leakOf, spreadOf, useChecks, useSafety } from '../../api/hooks';
+import { useJobView } from '../../shell/jobContext';
+import { DataTable } from '../../ui/parts';
+import { fixed, percent, signed, upper, when } from '../../ui/words';
+import { Figure } from '../../ui/Measured';
+import { magnitude, suspectsOf } from '../findings/view';
+
+/** What of Make safe belongs on a sheet, with its words. */
+const EVIDENCE_WORDS = new Map([
+  ['look', 'Seen on arrival'],
+  ['crash-inspection', 'Seen on arrival'],
+  ['quarantine', 'Kept'],
+  ['live-dead-live', 'Proof before work'],
+  ['pyro-evidence', 'Pyro fuse'],
+  ['insulation-evidence', 'Insulation'],
+  ['group-voltages', 'Lowest group'],
+]);
+
+/** What was found, as far as anything was looked at. */
+export function Found() {
+  const { findings } = useJobView();
+  const before = spreadOf(findings, 'before');
+  const leak = leakOf(findings);
+  const suspects = before ? suspectsOf(before.report) : [];
+  const beyond = before && before.report.pack.verdict !== 'ok' ? before.report.pack : null;
+  return (
+    <section>
+      <h2>What was found</h2>
+      {beyond && (
+        <p>
+          The whole pack is {beyond.verdict}. {beyond.reasons.join(' ')}
+        </p>
+      )}
+      {leak && (
+        <p>
+          {leak.report.title}. {leak.report.text}
+        </p>
+      )}
+      {suspects.map((s) => (
+        <p key={s.key}>
+          {s.module}: {verdictName(s.verdict)}
+          {magnitude(s.worst) && `, ${magnitude(s.worst)}`}
+          {s.confidence !== null && `, ${percent(s.confidence)} sure`}.
+        </p>
+      ))}
+      {before && suspects.length === 0 && !beyond && <p>No channel stood out.</p>}
+      {!before && <p>Nothing was scanned: how the groups compare was not looked at.</p>}
+    </section>
+  );
+}
+
+/** What was done, line by line, or what mending it would take. */
+export function Done({ ending }: { ending: Ending }) {
+  const { job, findings } = useJobView();
+  const { data: checks } = useChecks(job.number);
+  const decision = decisionOf(job, 'measures');
+  const list = decision?.body.measures ?? [];
+  const repairs = list.filter((m) => MEASURES[m.kind].ends === 'repaired');
+  const open = (id: string): boolean => job.steps.some((s) => s.measures.includes(id) && !s.met);
+  const lines = decisionOf(job, 'balance')?.body.lines ?? [];
+  const here = job.composition.filter((c) => c.here);
+  if (ending === 'declined')
+    return (
+      <section>
+        <h2>Not repaired</h2>
+        <p>
+          The owner declined.
+          {repairs.length > 0 && ` Mending it would take: ${repairs.map(measureWords).join('; ')}.`}{' '}
+          {decision?.note}
+        </p>
+      </section>
+    );
+  const newest = (checks ?? []).filter(
+    (c, i, all) => all.findIndex((k) => k.check === c.check && k.place === c.place) === i,
+  );
+  return (
+    <section>
+      <h2>{ending === 'repaired' ? 'What was done' : 'What was decided'}</h2>
+      {decision?.body.elsewhere && (
+        <p>The work inside the pack was not done here: {decision.body.elsewhere}.</p>
+      )}
+      {list
+        .filter((m) => m.dropped === '')
+        .map((m) => {
+          const part = here.find((c) => c.place === m.place);
+          const out = job.removed.find((r) => r.place === m.place);
+          const line = lines.find((l) => l.place === m.place);
+          const plan = part
+            ? (findings.find((f) => f.topic === 'balance' && f.subject === part.partId)?.result as
+                BalancePlan | undefined)
+            : undefined;
+          return (
+            <p key={m.id}>
+              {upper(measureWords(m))}
+              {m.why && ` (${m.why})`}
+              {part && `: ${part.label} went in`}
+              {out && `${part ? ',' : ':'} ${out.label} came out, ${out.to}`}.
+              {plan && line && plan.direction !== 'none'
+                ? ` It had to be ${plan.direction === 'charge' ? 'charged' : 'discharged'} by ${plan.atMost ? 'at most ' : ''}${fixed(plan.chargeAh, 1)} ± ${fixed(plan.chargeHalfWidthAh, 1)} A·h to ${fixed(plan.targetModuleV, 2)} V ${line.method === 'supply' ? `at ${fixed(line.currentA, 1)} A` : 'by the bleeders'}.`
+                : ''}
+              {open(m.id) && ' Not finished.'}
+            </p>
+          );
+        })}
+      {decision?.note && <p>{decision.note}</p>}
+      {newest.reverse().map((c) => (
+        <p key={c.id}>
+          {c.place ? `${c.place}: ` : ''}
+          {EVIDENCE[c.check].check?.asks ?? EVIDENCE[c.check].need}, {c.passed ? 'passed' : 'not passed'}
+          {c.value !== null && `, ${c.value} ${c.unit}`}
+          {c.text && `. ${c.text}`}. {c.by}, {when(c.at)}.
+        </p>
+      ))}
+    </section>
+  );
+}
+
+interface MeasuredRow {
+  name: string;
+  unit: string;
+  before: number | Measured | null | undefined;
+  after: number | Measured | null | undefined;
+}
+
+/** What was measured before and after; a figure that nobody measured is told as that. */
+export function MeasuredTable() {
+  const { job, findings, pack } = useJobView();
+  const before = spreadOf(findings, 'before')?.report;
+  const after = spreadOf(findings, 'after')?.report;
+  const compared = findings.find((f) => f.topic === 'prove')?.result as Comparison | undefined;
+  const prove = decisionOf(job, 'prove');
+  const replaced = placesOf(decisionOf(job, 'measures')?.body.measures ?? [], 'replace-module');
+  if (!before && !after) return null;
+  const { ratedRangeKm, ratedCapacityAh } = pack.profile;
+  const rows: MeasuredRow[] = [
+    {
+      name: 'Delta near full',
+      unit: 'mV',
+      before: before?.nearFull?.deltaMv,
+      after: after?.nearFull?.deltaMv,
+    },
+    {
+      name: 'Delta near empty',
+      unit: 'mV',
+      before: before?.nearEmpty?.deltaMv,
+      after: after?.nearEmpty?.deltaMv,
+    },
+    {
+      name: `Usable charge, rated ${fixed(ratedCapacityAh, 0)} A·h`,
+      unit: 'A·h',
+      before: before?.usableAh,
+      after: after?.usableAh,
+    },
+    ...(ratedRangeKm
+      ? [
+          {
+            name: `Range by charge, rated ${fixed(ratedRangeKm, 0)} km`,
+            unit: 'km',
+            before: before?.usableKm,
+            after: after?.usableKm,
+          },
+        ]
+      : []),
+  ];
+  return (
+    <section>
+      <h2>Measured</h2>
+      <DataTable>
+        <thead>
+          <tr>
+            <th />
+            {before && <th className="r">{after ? 'Before' : 'As it stands'}</th>}
+            {after && <th className="r">After</th>}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((r) => (
+            <tr key={r.name}>
+              <td>{r.name}</td>
+              {before && <Cell value={r.before} unit={r.unit} />}
+              {after && <Cell value={r.after} unit={r.unit} />}
+            </tr>
+          ))}
+        </tbody>
+      </DataTable>
+      {compared && (
+        <p>
+          {compared.verdict}
+          {compared.replacedNearEmptyMv !== null &&
+            ` ${replaced.join(', ')} lies ${signed(compared.replacedNearEmptyMv, 0)} mV against the rest when low.`}{' '}
+          {prove
+            ? prove.body.passed
+              ? `Signed as proven by ${prove.signedBy}.`
+              : `Signed as not proven by ${prove.signedBy}.`
+            : ''}
+        </p>
+      )}
+    </section>
+  );
+}
+function Cell({ value, unit }: { value: MeasuredRow['before']; unit: string }) {
+  return (
+    <td className="r">
+      {value === null || value === undefined ? (
+        'not measured'
+      ) : typeof value === 'number' ? (
+        `${fixed(value, 0)} ${unit}`
+      ) : (
+        <Figure of={value} unit={unit} />
+      )}
+    </td>
+  );
+}
+
+/** Proof before work and evidence that was kept. */
+export function SafetyEvidence() {
+  const { job } = useJobView();
+  const { data: safety } = useSafety(job.number);
+  const kept = (safety?.evidence ?? []).filter((e) => EVIDENCE_WORDS.has(e.kind) && !e.supersededBy);
+  if (kept.length === 0) return null;
+  return (
+    <section>
+      <h2>Made safe, and evidence kept</h2>
+      {kept.map((e) => (
+        <p key={e.id}>
+          {EVIDENCE_WORDS.get(e.kind)}: {e.says}. {e.by}, {when(e.at)}.
+        </p>
+      ))}
+    </section>
+  );
+}
+
+/** What came out and where it went. */
+export function PartsOut() {
+  const { job } = useJobView();
+  return (
+    <section>
+      <h2>Parts that came out</h2>
+      {job.removed.length === 0 && <p>None.</p>}
+      {job.removed.map((r) => (
+        <p key={`${r.label}${r.to}`}>
+          {r.label} from {r.place}: {r.to === 'shelf' ? 'kept on the shelf' : r.to}
+          {r.reason && `, ${r.reason}`}
+          {r.proof && ` (${r.proof})`}.
+        </p>
+      ))}
+    </section>
+  );
+}

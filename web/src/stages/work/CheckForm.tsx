@@ -1,0 +1,72 @@
+import type { Job } from '@cellmend/contract/jobs';
+import { parseQuantity } from '@cellmend/core/jot';
+import { InputProblem } from '@cellmend/core/pack';
+import { EVIDENCE } from '@cellmend/core/route';
+import { useState } from 'react';
+import { useJobView } from '../../shell/jobContext';
+import { useDraft } from '../../shell/useDraft';
+import { useWrite } from '../../shell/useWrite';
+import { Button, Field, Input, ProblemNote, Row, Stack } from '../../ui/parts';
+
+/** Records one check as passed or not, with its figure where it has one. */
+export function CheckForm({ step, onDone }: { step: Job['steps'][number]; onDone: () => void }) {
+  const { job } = useJobView();
+  const { asks, unit } = EVIDENCE[step.evidence].check!;
+  const [draft, setDraft, clear] = useDraft(`${job.number}.check.${step.evidence}.${step.place}`, {
+    value: '',
+    text: '',
+  });
+  const [problem, setProblem] = useState<string | null>(null);
+  const write = useWrite();
+  const record = async (passed: boolean): Promise<void> => {
+    setProblem(null);
+    let value: number | null = null;
+    try {
+      if (unit && draft.value.trim() !== '') value = parseQuantity(draft.value).value;
+    } catch (e) {
+      if (!(e instanceof InputProblem)) throw e;
+      return setProblem(`${e.what} ${e.accepted}`);
+    }
+    const { evidence: check, place } = step;
+    if (await write.run('/checks', { check, place, passed, value, text: draft.text })) {
+      clear();
+      onDone();
+    }
+  };
+  return (
+    <Stack>
+      <p>{asks}?</p>
+      <Row>
+        {unit && (
+          <Field style={{ flex: '0 1 160px' }}>
+            Figure, {unit}
+            <Input
+              className="n"
+              inputMode="text"
+              value={draft.value}
+              onChange={(e) => setDraft({ ...draft, value: e.target.value })}
+            />
+          </Field>
+        )}
+        <Field style={{ flex: '1 1 220px' }}>
+          Note
+          <Input
+            value={draft.text}
+            maxLength={2000}
+            onChange={(e) => setDraft({ ...draft, text: e.target.value })}
+          />
+        </Field>
+      </Row>
+      {problem && <ProblemNote what={problem} />}
+      {write.problem && <ProblemNote what={write.problem.what} accepted={write.problem.accepted} />}
+      <Row>
+        <Button isDisabled={write.busy} onPress={() => void record(true)}>
+          Passed
+        </Button>
+        <Button quiet isDisabled={write.busy} onPress={() => void record(false)}>
+          Not passed
+        </Button>
+      </Row>
+    </Stack>
+  );
+}

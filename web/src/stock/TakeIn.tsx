@@ -1,0 +1,200 @@
+import { PART_KINDS, type PartKind, type StockPart } from '@cellmend/contract/stock';
+import { CHEMISTRIES, chemistryName, InputProblem, type Chemistry } from '@cellmend/core/pack';
+import { useState } from 'react';
+import { useDraft } from '../shell/useDraft';
+import { Button, Field, Input, ProblemNote, Row, Select, Sheet, Stack, TextArea } from '../ui/parts';
+import { Views } from '../ui/Tabs';
+import { upper } from '../ui/words';
+import { EMPTY, FIGURES, readFigures, type Typed } from './figures';
+import { useStockWrite } from './useStockWrite';
+
+interface Draft {
+  kind: PartKind;
+  label: string;
+  chemistry: Chemistry;
+  groupCount: string;
+  revision: string;
+  cellsParallel: string;
+  connector: string;
+  origin: string;
+  figures: Typed;
+}
+const FIRST: Draft = {
+  kind: 'module',
+  label: '',
+  chemistry: 'nmc',
+  groupCount: '',
+  revision: '',
+  cellsParallel: '',
+  connector: '',
+  origin: '',
+  figures: EMPTY,
+};
+const WAYS = [
+  ['one', 'One part'],
+  ['table', 'A list'],
+] as const;
+
+/** Takes parts into stock: one by hand, or a list pasted as it is kept. */
+export function TakeIn({ onDone }: { onDone: () => void }) {
+  const [way, setWay] = useState<(typeof WAYS)[number][0]>('one');
+  return (
+    <Sheet aria-label="Take in">
+      <Stack>
+        <Views of={WAYS} value={way} onChange={setWay} label="How it is taken in" />
+        {way === 'one' ? <One onDone={onDone} /> : <List onDone={onDone} />}
+      </Stack>
+    </Sheet>
+  );
+}
+
+const whole = (text: string): number | undefined => (text.trim() === '' ? undefined : Number(text));
+
+function One({ onDone }: { onDone: () => void }) {
+  const [draft, setDraft, clear] = useDraft<Draft>('stock.take-in', FIRST);
+  const [problem, setProblem] = useState<InputProblem | null>(null);
+  const write = useStockWrite();
+  const set = (by: Partial<Draft>): void => setDraft({ ...draft, ...by });
+  const module = draft.kind === 'module';
+  const take = async (): Promise<void> => {
+    setProblem(null);
+    try {
+      const figures = readFigures(draft.figures);
+      const facts = {
+        ...(module ? { chemistry: draft.chemistry, groupCount: whole(draft.groupCount) } : {}),
+        ...(draft.revision ? { revision: draft.revision } : {}),
+        ...(draft.cellsParallel ? { cellsParallel: whole(draft.cellsParallel) } : {}),
+        ...(draft.connector ? { connector: draft.connector } : {}),
+        origin: draft.origin,
+      };
+      const { kind, label } = draft;
+      if (await write.run<StockPart[]>('/stock', { parts: [{ kind, label, facts, figures }] })) {
+        clear();
+        onDone();
+      }
+    } catch (e) {
+      if (!(e instanceof InputProblem)) throw e;
+      setProblem(e);
+    }
+  };
+  const text = (name: keyof Draft & string, label: string, hint = '') => (
+    <Field style={{ flex: '1 1 150px' }}>
+      {label}
+      <Input
+        value={draft[name] as string}
+        placeholder={hint}
+        maxLength={name === 'origin' ? 300 : 40}
+        onChange={(e) => set({ [name]: e.target.value } as Partial<Draft>)}
+      />
+    </Field>
+  );
+  return (
+    <>
+      <Row>
+        <Field style={{ flex: '1 1 150px' }}>
+          Kind
+          <Select value={draft.kind} onChange={(e) => set({ kind: e.target.value as PartKind })}>
+            {PART_KINDS.map((k) => (
+              <option key={k} value={k}>
+                {upper(k)}
+              </option>
+            ))}
+          </Select>
+        </Field>
+        {text('label', 'Label', 'the next one')}
+        {module && (
+          <>
+            <Field style={{ flex: '1 1 150px' }}>
+              Chemistry
+              <Select
+                value={draft.chemistry}
+                onChange={(e) => set({ chemistry: e.target.value as Chemistry })}
+              >
+                {CHEMISTRIES.map((c) => (
+                  <option key={c} value={c}>
+                    {chemistryName(c)}
+                  </option>
+                ))}
+              </Select>
+            </Field>
+            {text('groupCount', 'Groups in series', '4')}
+          </>
+        )}
+      </Row>
+      <Row>
+        {text('revision', 'Revision or code')}
+        {module && text('cellsParallel', 'Cells in parallel')}
+        {text('connector', 'Connector')}
+        {text('origin', 'Where it comes from')}
+      </Row>
+      {module && <FigureFields typed={draft.figures} onChange={(figures) => set({ figures })} />}
+      {problem && <ProblemNote what={problem.what} where={problem.where} accepted={problem.accepted} />}
+      {write.problem && <ProblemNote {...write.problem} />}
+      <Row>
+        <Button isDisabled={write.busy} onPress={() => void take()}>
+          Take it in
+        </Button>
+        <Button quiet onPress={onDone}>
+          Not now
+        </Button>
+      </Row>
+    </>
+  );
+}
+
+/** What was measured; what is left empty was not. */
+export function FigureFields({ typed, onChange }: { typed: Typed; onChange: (typed: Typed) => void }) {
+  return (
+    <Row>
+      {FIGURES.map(({ id, name, hint }) => (
+        <Field key={id} style={{ flex: '1 1 130px' }}>
+          {name}
+          <Input
+            className="n"
+            placeholder={hint}
+            value={typed[id]}
+            onChange={(e) => onChange({ ...typed, [id]: e.target.value })}
+          />
+        </Field>
+      ))}
+    </Row>
+  );
+}
+
+function List({ onDone }: { onDone: () => void }) {
+  const [text, setText, clear] = useDraft('stock.table', '');
+  const write = useStockWrite();
+  const take = async (): Promise<void> => {
+    if (await write.run<StockPart[]>('/stock/table', { text })) {
+      clear();
+      onDone();
+    }
+  };
+  return (
+    <>
+      <Field>
+        Rows from a spreadsheet, with their heading
+        <small>
+          chemistry and groups; also label, revision, parallel, connector, origin, capacity, resistance (mΩ),
+          voltage, temperature, insulation (Ω). An empty cell was not measured.
+        </small>
+        <TextArea
+          className="n"
+          style={{ minHeight: 150 }}
+          value={text}
+          onChange={(e) => setText(e.currentTarget.value)}
+          placeholder={'label,chemistry,groups,capacity,voltage\nS-201,nmc,4,101.2,14.66'}
+        />
+      </Field>
+      {write.problem && <ProblemNote {...write.problem} />}
+      <Row>
+        <Button isDisabled={write.busy || text.trim() === ''} onPress={() => void take()}>
+          Take them in
+        </Button>
+        <Button quiet onPress={onDone}>
+          Not now
+        </Button>
+      </Row>
+    </>
+  );
+}
