@@ -1,7 +1,8 @@
 import type { Job } from '@cellmend/contract/jobs';
 import type { StoredProfile } from '@cellmend/contract/pack';
-import type { Finding } from '@cellmend/contract/records';
+import type { Finding, Reading } from '@cellmend/contract/records';
 import type { SafetyView } from '@cellmend/contract/safety';
+import type { StockPart } from '@cellmend/contract/stock';
 import type { SpreadReport } from '@cellmend/core/spread';
 import { randomUUID } from 'node:crypto';
 import { readFileSync } from 'node:fs';
@@ -14,7 +15,9 @@ import { startServer } from '../src/server';
 import { Client, newDatabase, root } from './harness';
 
 /** A database as the version before left it: its schema, a profile with limits by name, a crash lock-out, an old finding. */
-async function oldDatabase(url: string): Promise<{ jobNumber: number }> {
+async function oldDatabase(
+  url: string,
+): Promise<{ jobNumber: number; module: string; channel: string; donor: string }> {
   const client = new pg.Client({ connectionString: url });
   await client.connect();
   const shipped = migrations.slice(
@@ -83,13 +86,59 @@ async function oldDatabase(url: string): Promise<{ jobNumber: number }> {
       }),
     ],
   );
+  const read = async (
+    kind: string,
+    place: string,
+    value: number | null,
+    text = '',
+    supersedes: string | null = null,
+  ): Promise<string> => {
+    const id = randomUUID();
+    await client.query(
+      `INSERT INTO readings (id, job_id, kind, place, value, unit, text, instrument, conditions, stage, observed_at, person_id, supersedes, reason)
+       VALUES ($1, $2, $3, $4, $5, '', $6, 'meter 3', 'rested', 'bench', now() - interval '5 minutes', $7, $8, $9)`,
+      [id, job, kind, place, value, text, person, supersedes, supersedes ? 'digits swapped' : ''],
+    );
+    return id;
+  };
+  const [module, channel] = [profile.modules[2]!.id, profile.channels[7]!.id];
+  const first = await read('voltage', module, 29.31);
+  await read('voltage', module, 29.13, '', first);
+  await read('voltage', channel, 3.98);
+  await read('note', '', null, 'dry vent');
+  await read('code', '', 8, 'P0A7E');
+  const donor = randomUUID();
+  await client.query('INSERT INTO stock_modules (id, label, facts) VALUES ($1, $2, $3)', [
+    donor,
+    'S-900',
+    JSON.stringify({
+      chemistry: profile.chemistry,
+      groupCount: 8,
+      capacityAh: 31.2,
+      resistanceMilliohm: 1.62,
+      restVoltageV: 29.4,
+      temperatureC: 19,
+      insulationOhm: 6e8,
+      origin: 'an old shelf',
+    }),
+  ]);
+  for (const [topic, body] of [
+    ['replace', { topic: 'replace', modules: [module], level: 'module' }],
+    ['match', { topic: 'match', moduleId: module, stockId: donor }],
+    ['balance', { topic: 'balance', currentA: 6, goal: 'level-now', method: 'supply' }],
+    ['hand-over', { topic: 'hand-over', expectations: 'drive gently', notDone: 'the rest' }],
+  ] as const)
+    await client.query(
+      'INSERT INTO decisions (id, job_id, topic, version, body, person_id) VALUES ($1, $2, $3, 1, $4, $5)',
+      [randomUUID(), job, topic, JSON.stringify(body), person],
+    );
   await client.end();
-  return { jobNumber: rows[0]!.number };
+  return { jobNumber: rows[0]!.number, module, channel, donor };
 }
 
 it('a database of the version before migrates, reads the same, and shows none of its assumed figures', async () => {
   const database = await newDatabase();
-  const { jobNumber } = await oldDatabase(database.url);
+  const { jobNumber, module, channel, donor } = await oldDatabase(database.url);
   const running = await startServer({
     databaseUrl: database.url,
     port: 0,
@@ -123,6 +172,52 @@ it('a database of the version before migrates, reads the same, and shows none of
     const report = finding!.result as SpreadReport;
     expect(report.capacityAh).toMatchObject({ measured: false });
     expect(JSON.stringify([report.usableAh, report.usableKm, report.health])).not.toMatch(/"value"/);
+    // What people read off, with who, when and what corrected it.
+    const readings = (await ina.get<Reading[]>(`/api/jobs/${jobNumber}/readings`)).body;
+    expect(readings).toHaveLength(5);
+    const [wrong, right] = [29.31, 29.13].map((v) => readings.find((r) => r.value === v)!);
+    expect(right).toMatchObject({
+      kind: 'voltage',
+      place: module,
+      unit: 'V',
+      instrument: 'meter 3',
+      conditions: 'rested',
+      stage: 'bench',
+      recordedBy: 'Ina Holm',
+      supersedes: wrong!.id,
+      reason: 'digits swapped',
+    });
+    expect(wrong!.supersededBy).toBe(right!.id);
+    expect(readings.map((r) => [r.kind, r.place, r.value, r.text])).toEqual(
+      expect.arrayContaining([
+        ['voltage', channel, 3.98, ''],
+        ['note', '', null, 'dry vent'],
+        ['code', '', 8, 'P0A7E'],
+      ]),
+    );
+    // The shelf: the same part by the same id, its figures observations of it.
+    const [part] = (await ina.get<StockPart[]>('/api/stock')).body;
+    expect(part).toMatchObject({
+      id: donor,
+      label: 'S-900',
+      kind: 'module',
+      groupCount: 8,
+      capacityAh: 31.2,
+      resistanceMilliohm: 1.62,
+      restVoltageV: 29.4,
+      temperatureC: 19,
+      insulationOhm: 6e8,
+      origin: 'an old shelf',
+      place: { kind: 'shelf' },
+    });
+    // What was signed, in today's shape; what it does not bear out is said.
+    const signed = (topic: string) => job.decisions.find((d) => d.topic === topic)!.body;
+    expect(signed('measures')).toMatchObject({ measures: [{ kind: 'replace-module', place: module }] });
+    expect(signed('match')).toEqual({ topic: 'match', choices: [{ place: module, partId: donor }] });
+    expect(signed('balance')).toMatchObject({ lines: [{ place: module, currentA: 6, method: 'supply' }] });
+    expect(signed('hand-over')).toMatchObject({ expectations: 'drive gently', ending: null });
+    expect(job.contradictions.join(' ')).toMatch(/Handed over as repaired.*proven dead/);
+    expect(job.vehicle).toMatchObject({ name: 'an old job', plate: null });
     // From here on a changed profile is a new version, by the database itself.
     const client = new pg.Client({ connectionString: database.url });
     await client.connect();

@@ -452,6 +452,7 @@ INSERT INTO observations (id, topic, kind, data, part_id, subject_kind, recorded
 DROP TABLE stock_modules;
 ALTER TABLE observations ENABLE TRIGGER observations_fixed;
 CREATE INDEX observations_kind ON observations (job_id, topic, kind, subject, observed_at DESC);
+CREATE INDEX observations_stage ON observations (job_id, stage);
 CREATE INDEX observations_newest ON observations (job_id, topic, recorded_at DESC);
 CREATE INDEX observations_part ON observations (part_id, kind, observed_at DESC) WHERE part_id IS NOT NULL;
 

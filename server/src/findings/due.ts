@@ -83,8 +83,8 @@ async function work(
     if (computed) {
       await storeFinding(store, doing, job, ask!, computed, profileVersion);
       if (topic === 'spread') await markDue(store, doing, jobId, 'insulation');
-      await refreshNeed(store, tx, jobId);
     }
+    await refreshNeed(store, tx, jobId);
     await store.sequelize.query(
       'DELETE FROM due_findings WHERE job_id = :jobId AND topic = :topic AND subject = :subject AND version = :version',
       { replacements: { jobId, topic, subject, version }, transaction: tx },

@@ -1,7 +1,7 @@
 import type { FindingDigest } from '@cellmend/contract/findings';
 import type { Gate } from '@cellmend/contract/safety';
 import { judgeVoltage, normalisePack, OUT_OF_BOUNDS, type Pack, type PackProfile } from '@cellmend/core/pack';
-import { EVIDENCE, type EvidenceId, type RouteFacts, type Stage } from '@cellmend/core/route';
+import { EVIDENCE, STAGES, type EvidenceId, type RouteFacts, type Stage } from '@cellmend/core/route';
 import { QueryTypes, type Transaction } from 'sequelize';
 import type { BodyOf, DecisionTopic } from '@cellmend/contract/decisions';
 import type { JobRow, ObservationRow, ScanRow } from '../db/rows';
@@ -44,7 +44,8 @@ async function digests(
 
 /** Channels and modules that somebody metered beyond floor or ceiling, in one line. */
 async function dangerOf(store: Store, jobId: string, pack: Pack, tx?: Transaction): Promise<string | null> {
-  const bad = (await newestByPlace(store, jobId, 'voltage', tx)).flatMap((r) => {
+  const places = ['', ...pack.modules.map((m) => m.id), ...pack.channels.map((c) => c.id)];
+  const bad = (await newestByPlace(store, jobId, 'voltage', places, tx)).flatMap((r) => {
     const module = pack.modules.find((m) => m.id === r.place);
     const channel = pack.channels.find((c) => c.id === r.place);
     const cells =
@@ -133,8 +134,9 @@ export async function factsOf(
   const removed = await removedBy(store, job, tx);
   const allChecks = await checksOf(store, jobId, tx);
   const stages = await store.sequelize.query<{ stage: Stage }>(
-    "SELECT DISTINCT stage FROM observations WHERE job_id = :jobId AND topic IN ('reading', 'work')",
-    { replacements: { jobId }, type: QueryTypes.SELECT, transaction },
+    `SELECT s.stage FROM unnest(array[:all]) AS s(stage) WHERE EXISTS (
+       SELECT 1 FROM observations o WHERE o.job_id = :jobId AND o.stage = s.stage AND o.topic IN ('reading', 'work'))`,
+    { replacements: { jobId, all: [...STAGES] }, type: QueryTypes.SELECT, transaction },
   );
   const handOver = decisions.find((d) => d.topic === 'hand-over');
   const reopen = decisions.find((d) => d.topic === 'reopen');

@@ -126,20 +126,21 @@ export async function readingsOf(
   return rows.reverse().map(readingOf);
 }
 
-/** The newest reading of one kind at each place, those that were corrected left out. */
+/** The newest reading of one kind at each of some places, those that were corrected left out: a look-up a place. */
 export async function newestByPlace(
   store: Store,
   jobId: string,
   kind: ReadingKind,
+  places: readonly string[],
   tx?: Transaction,
 ): Promise<ReadingFact[]> {
   const rows = await store.sequelize.query(
-    `SELECT DISTINCT ON (o.subject) o.* FROM observations o
-      WHERE o.job_id = :jobId AND o.topic = 'reading' AND o.kind = :kind
-        AND NOT EXISTS (SELECT 1 FROM observations n WHERE n.supersedes = o.id)
-      ORDER BY o.subject, o.observed_at DESC, o.seq DESC`,
+    `SELECT o.* FROM unnest(array[:places]) AS p(place) CROSS JOIN LATERAL (
+       SELECT * FROM observations o WHERE o.job_id = :jobId AND o.topic = 'reading' AND o.kind = :kind AND o.subject = p.place
+         AND NOT EXISTS (SELECT 1 FROM observations n WHERE n.supersedes = o.id)
+        ORDER BY o.observed_at DESC, o.seq DESC LIMIT 1) o`,
     {
-      replacements: { jobId, kind },
+      replacements: { jobId, kind, places: [...places] },
       model: store.models.Observation,
       mapToModel: true,
       transaction: tx ?? null,

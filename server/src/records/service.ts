@@ -11,6 +11,7 @@ import {
   cellsAt,
   judgeAt,
   normalisePack,
+  OUT_OF_BOUNDS,
   possibleV,
   type Pack,
   type VoltagePlace,
@@ -184,8 +185,14 @@ export async function addReading(
   );
   for (const { topic, subject } of reaches(input.kind, input.place, pack))
     await markDue(store, doing, job.id, topic, subject);
-  // A cell beyond its floor or ceiling shows on the board at once.
-  if (input.kind === 'voltage') await refreshNeed(store, doing.tx, job.id);
+  // A cell beyond its floor or ceiling shows on the board at once, and so does its correction.
+  const state = judgedOf(row, pack)?.state;
+  // Otherwise the board follows with the finding, once the write has committed.
+  if (
+    input.kind === 'voltage' &&
+    ((state && OUT_OF_BOUNDS.has(state)) || input.supersedes || input.place === '')
+  )
+    await refreshNeed(store, doing.tx, job.id);
   await announce(store, doing.tx, 'readings', job.number);
   return view(row, doing.person.name, null, pack);
 }
