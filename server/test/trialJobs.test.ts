@@ -3,6 +3,7 @@ import type { StoredProfile } from '@cellmend/contract/pack';
 import type { Finding } from '@cellmend/contract/records';
 import type { SafetyView } from '@cellmend/contract/safety';
 import type { PartHistory, StockPart } from '@cellmend/contract/stock';
+import type { InsulationReport } from '@cellmend/core/insulation';
 import type { BalancePlan } from '@cellmend/core/balance';
 import type { MatchRow } from '@cellmend/core/match';
 import { defaultOcvTable, normalisePack, type Chemistry, type PackProfile } from '@cellmend/core/pack';
@@ -212,6 +213,14 @@ it('T2: a leak found and the wet module replaced; the job needs no scan before, 
   const jotted = await read(n, 'M15', 'insulation', 5000);
   expect(jotted.status).toBe(201);
   await bench.settled();
+  const leak = (await ina.get<Finding[]>(`/api/jobs/${n}/findings`)).body.find(
+    (f) => f.topic === 'insulation',
+  )!;
+  const report = leak.result as InsulationReport;
+  expect(report.jotted).toEqual([expect.objectContaining({ module: 'M15', ohm: 5000, low: true })]);
+  const likeliest = report.modules.reduce((a, b) => (b.probability > a.probability ? b : a));
+  expect(likeliest.moduleIndex).toBe(14);
+  expect(report.found).toBeNull();
   expect((await sign(n, measures(['replace-module', 'M15', { why: 'leaks to the chassis' }]))).status).toBe(
     201,
   );
@@ -306,6 +315,25 @@ it('T4: flooded at a corner: a board and four wet modules, one with a donor; eve
   expect((await sign(n, sheet('repaired', '', 'Under the stack of M05 to M08 nobody looked.'))).status).toBe(
     201,
   );
+});
+
+it('T5: hybrid sticks are conditioned: a capacity jotted at a stick is what its conditioning gave', async () => {
+  const profile = profileOf('Harrow stick 11', 11, 12, 'nimh');
+  const n = await open({ ...profile, ratedCapacityAh: 6 }, 'T-5', 'fan runs, lamp');
+  expect((await sign(n, measures(['condition', 'M02'], ['condition', 'M03']))).status).toBe(201);
+  await proveDead(ina, bench, n);
+  for (const place of ['M02', 'M03'])
+    await ina.post(`/api/jobs/${n}/checks`, { check: 'reached', place, passed: true });
+  expect((await jobOf(n)).next).toMatchObject({ need: 'Bench run', stage: 'bench' });
+  for (const [place, ah] of [
+    ['M02', 2.2],
+    ['M02', 4.6],
+    ['M03', 2.4],
+  ] as const)
+    await read(n, place, 'capacity', ah, { stage: 'bench' });
+  const job = await jobOf(n);
+  expect(job.steps.filter((s) => s.evidence === 'bench-result').map((s) => s.met)).toEqual([true, true]);
+  expect(job.next.need).toBe('Tighten and mark');
 });
 
 it('T6 and T9: a used pack to be priced: appraised, with what was measured and what it is worth', async () => {

@@ -356,3 +356,29 @@ it('any order of observations gives a report with probabilities that add up', ()
     expect(r.modules.reduce((s, m) => s + m.probability, 0) + r.vehicleSide.probability).toBeCloseTo(1, 6);
   }
 });
+
+// That a figure without its test voltage passes nothing is common practice, no source.
+it('takes a jotted resistance as a hint where to look, never as a pass', () => {
+  const inputs = { moduleV: pack.modules.map(() => 29) };
+  const share = (report: ReturnType<typeof insulationReport>, id: string): number =>
+    report.modules.find((m) => pack.modules[m.moduleIndex]!.id === id)!.probability;
+  const bare = insulationReport(pack, [], inputs);
+  const jotted = insulationReport(pack, [], {
+    ...inputs,
+    jotted: [
+      { module: 'M04', ohm: 900e6 },
+      { module: 'M07', ohm: 482e6 },
+      { module: 'M07', ohm: 5000 },
+    ],
+  });
+  expect(share(jotted, 'M07')).toBeGreaterThan(4 * share(bare, 'M07'));
+  expect(share(jotted, 'M04')).toBeLessThan(share(bare, 'M04'));
+  expect(share(jotted, 'M04')).toBeGreaterThan(0);
+  expect(jotted.modules.every((m) => m.state !== 'clean')).toBe(true);
+  expect(jotted.found).toBeNull();
+  expect(jotted.jotted).toMatchObject([
+    { module: 'M04', low: false, says: expect.stringMatching(/no pass/) as string },
+    { module: 'M07', ohm: 5000, low: true },
+  ]);
+  expect(bare.jotted).toBeUndefined();
+});

@@ -7,6 +7,7 @@ import { judgeOhmPerVolt, judgeVehicleFigure, testVoltageBounds, type LimitVolta
 import { locateLeak, moduleFractions, moduleProbabilities, type LeakLocation } from './location';
 import { afterPart, cleanSections, judgeParts, linksOut } from './parts';
 import { FALSE_PASSES, judgeSeries, seriesQuery } from './series';
+import { jottedNotes, jottedWeight } from './jotted';
 import { byTerminals, narrowedBy } from './regulation';
 import { mergeSizes } from './size';
 import { headline, nextStep, TEST_MIN } from './search';
@@ -31,7 +32,7 @@ const FOUND_SHARE = 0.9;
 export function insulationReport(
   pack: Pack,
   observations: readonly InsulationObservation[],
-  { moduleV, lowestMv }: InsulationInputs,
+  { moduleV, lowestMv, jotted = [] }: InsulationInputs,
 ): InsulationReport {
   const packVolts = moduleV.reduce((a, b) => a + b, 0);
   const last = <K extends InsulationObservation['kind']>(kind: K) =>
@@ -93,6 +94,7 @@ export function insulationReport(
   const seen = observations.filter(
     (o): o is Extract<InsulationObservation, { kind: 'seen' }> => o.kind === 'seen',
   );
+  const notes = jottedNotes(jotted, pack);
   const weight = order.map((m) => {
     const marks = seen.filter((s) => s.module === pack.modules[m]!.id);
     const strength = marks.reduce(
@@ -102,7 +104,7 @@ export function insulationReport(
     const clean = marks.some((k) => k.evidence === 'clean and dry') && strength === 0 ? 0.7 : 1;
     const low = lowestMv?.[m];
     const hint = low != null && low < -15 ? Math.min(2.5, 1 + (-low - 15) / 20) : 1;
-    return clean * (1 + strength) * hint;
+    return clean * (1 + strength) * hint * jottedWeight(notes.get(pack.modules[m]!.id));
   });
   const atPole =
     location === null || !location.identifiable
@@ -275,6 +277,7 @@ export function insulationReport(
       o.kind === 'fuse' ? [{ fuse: o.fuse, evidence: fuseEvidence(o.fuse, o.ohm ?? Infinity) }] : [],
     ),
     openLinks,
+    ...(notes.size > 0 ? { jotted: [...notes.values()] } : {}),
   };
 }
 

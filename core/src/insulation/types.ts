@@ -128,6 +128,8 @@ export interface InsulationReport {
   tests: TestRow[];
   /** Separated parts whose ends were measured to chassis. */
   parts: (PartRow & { label: string })[];
+  /** Resistances jotted at modules: they say where to look, and pass nothing. Left out by earlier versions. */
+  jotted?: { module: string; ohm: number; low: boolean; says: string }[];
   modules: ModuleInsulation[];
   vehicleSide: { probability: number; state: 'open' | 'clean' | 'leak' };
   /** Two leaks look like one in between until the string is opened. */
@@ -159,4 +161,6 @@ export interface InsulationInputs {
   moduleV: number[];
   /** Lowest channel of each module against the pack's median, mV, where a scan tells it. */
   lowestMv?: (number | null)[] | undefined;
+  /** Resistances jotted at modules, oldest first: a figure alone, at a voltage nobody wrote down. */
+  jotted?: { module: string; ohm: number }[] | undefined;
 }

@@ -64,18 +64,20 @@ export async function insulationAsk(
     attributes: ['id'],
     order: [['seq', 'ASC']],
   });
-  if (observations.length === 0) return null;
+  const modules = profile.modules.map((m) => m.id);
+  const jotted = await readingsOf(store, job.id, { kind: 'insulation', places: modules, newest: 200 });
+  if (observations.length === 0 && jotted.length === 0) return null;
   const spread = await store.models.Finding.findOne({
     where: { jobId: job.id, topic: 'spread' },
     attributes: ['id'],
     order: [['createdAt', 'DESC']],
   });
-  const places = [...profile.modules.map((m) => m.id), ...profile.channels.map((c) => c.id)];
-  const typed = await readingsOf(store, job.id, { kind: 'voltage', places, newest: 1000 });
+  const places = [...modules, ...profile.channels.map((c) => c.id)];
+  const typed = await readingsOf(store, job.id, { kind: 'voltage', places, newest: 800 });
   return {
     topic: 'insulation',
     observationIds: observations.map((o) => o.id),
     spreadFindingId: spread?.id ?? null,
-    readingIds: typed.filter((r) => r.conditions !== 'per group').map((r) => r.id),
+    readingIds: [...typed.filter((r) => r.conditions !== 'per group'), ...jotted].map((r) => r.id),
   };
 }

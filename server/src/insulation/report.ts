@@ -7,7 +7,7 @@ import {
 import { fullV, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
 import type { SpreadReport } from '@cellmend/core/spread';
 import type { Store } from '../http/context';
-import { readingsOf } from '../records/readings';
+import { readingsOf, type ReadingFact } from '../records/readings';
 import { reportOf } from '../findings/stored';
 import { notFound } from '../http/problems';
 
@@ -19,19 +19,11 @@ function lowestMv(report: SpreadReport | null, pack: Pack): (number | null)[] | 
 }
 
 /** The same by what was typed at modules and channels, newest last. */
-async function lowTyped(
-  store: Store,
-  jobId: string,
-  pack: Pack,
-  ids: string[],
-): Promise<(number | null)[] | undefined> {
-  if (ids.length === 0) return undefined;
-  const rows = await readingsOf(store, jobId, { kind: 'voltage', ids, corrected: true });
-  if (rows.length !== ids.length) throw notFound('One of those readings');
-  return lowestTyped(
-    pack,
-    rows.flatMap((r) => (r.value === null ? [] : [{ place: r.place, voltageV: r.value }])),
+function lowTyped(typed: readonly ReadingFact[], pack: Pack): (number | null)[] | undefined {
+  const voltages = typed.flatMap((r) =>
+    r.kind === 'voltage' && r.value !== null ? [{ place: r.place, voltageV: r.value }] : [],
   );
+  return voltages.length === 0 ? undefined : lowestTyped(pack, voltages);
 }
 
 /** The lower of what a scan and a meter say of each module. */
@@ -68,6 +60,11 @@ export async function reportInsulation(
       return s + (scanned ? Math.max(0, settled[channel.index] ?? 0) / channel.cells : 1);
     }, 0),
   );
+  const typed =
+    ask.readingIds.length === 0
+      ? []
+      : await readingsOf(store, jobId, { ids: ask.readingIds, corrected: true });
+  if (typed.length !== new Set(ask.readingIds).size) throw notFound('One of those readings');
   const observations = used.map((r) => r.data as InsulationObservation);
   // Without a scan the modules share the measured voltage by their groups.
   const measured = [...observations].reverse().find((o) => o.kind === 'poles')?.packV;
@@ -76,6 +73,11 @@ export async function reportInsulation(
   const scale = scanned ? 1 : (measured ?? total * full) / total;
   return insulationReport(pack, observations, {
     moduleV: moduleV.map((v) => v * scale),
-    lowestMv: lowestOf(lowestMv(report, pack), await lowTyped(store, jobId, pack, ask.readingIds)),
+    lowestMv: lowestOf(lowestMv(report, pack), lowTyped(typed, pack)),
+    jotted: typed.flatMap((r) =>
+      r.kind === 'insulation' && r.value !== null && pack.modules.some((m) => m.id === r.place)
+        ? [{ module: r.place, ohm: r.value }]
+        : [],
+    ),
   });
 }

@@ -9,7 +9,7 @@ import { bodyIn, currentDecisions, type Standing } from '../decisions/current';
 import { digestOfRow } from '../findings/digest';
 import type { Store } from '../http/context';
 import { newestByPlace } from '../records/readings';
-import { checksOf } from '../records/checkFacts';
+import { checksOf, type CheckFact } from '../records/checkFacts';
 import { everProven, gateOf, observationsOf, openLockout } from '../safety/gate';
 
 /** Everything the route of a job is worked out from, and what its page shows beside it. */
@@ -151,7 +151,20 @@ export async function factsOf(
   const signedSince = <T extends DecisionTopic>(topic: T): BodyOf<T> | undefined =>
     bodyIn(decisions.filter(since((d) => d.signedAt)), topic);
   const scans = allScans.filter((s) => s.role === 'before' || since<ScanRow>((x) => x.createdAt)(s));
-  const checks = allChecks.filter(since((c) => c.recordedAt));
+  // A capacity that was jotted at a module on the bench is what its conditioning gave.
+  const modules = profile.modules.map((m) => m.id);
+  const jotted = list ? await newestByPlace(store, jobId, 'capacity', modules, tx) : [];
+  const checks: CheckFact[] = [
+    ...allChecks,
+    ...jotted
+      .filter((r) => r.recordedAt >= list!.signedAt)
+      .map((r) => ({
+        check: 'bench-result' as const,
+        place: r.place,
+        passed: true,
+        recordedAt: r.recordedAt,
+      })),
+  ].filter(since((c) => c.recordedAt));
   const fitted = composition.filter((c) => c.jobId === jobId).filter(since((c) => c.at));
   const proofs = lockoutRows.filter(
     (r) => r.kind !== 'live-dead-live' || since<ObservationRow>((x) => x.recordedAt)(r),

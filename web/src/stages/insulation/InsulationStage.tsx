@@ -79,6 +79,11 @@ export function InsulationStage({ question, stage }: StageProps) {
     <Page>
       <h1>{question}</h1>
       {leak ? <Found leak={leak} /> : null}
+      {(leak?.jotted ?? []).map((j) => (
+        <Mute key={j.module}>
+          Jotted at {j.module}: {ohms(j.ohm)}, {j.says}.
+        </Mute>
+      ))}
       <Views of={VIEWS} value={view} onChange={(v) => open(v)} label="Insulation" />
       {view === 'search' &&
         (leak ? (
