@@ -15,6 +15,7 @@ import { Caught } from './Caught';
 import { Awaiting } from './Awaiting';
 import { closedHere } from './closedHere';
 import { STAGE_VIEWS } from '../stages';
+import { NotesStage } from '../stages/notes/NotesStage';
 import { StageSteps } from '../stages/work/StageSteps';
 import { BuyersCheck } from '../stages/findings/BuyersCheck';
 import { Footer, USUAL, useJotRef } from './Footer';
@@ -298,12 +299,22 @@ export function JobShell({ person }: { person: Person }) {
   );
 }
 
+/** The steps follow the page at once, however short it is. */
+const WithSteps = styled.div`
+  min-height: 100%;
+  &:has(> :nth-child(2)) > :first-child {
+    min-height: auto;
+  }
+`;
+
 function StageView({ id, question }: { id: Stage; question: string }) {
   const View = STAGE_VIEWS[id];
+  // A page that is only a list of what was written down has the steps in it.
+  if (View === NotesStage) return <View question={question} stage={id} />;
   return (
-    <>
+    <WithSteps>
       <View question={question} stage={id} />
       <StageSteps stage={id} />
-    </>
+    </WithSteps>
   );
 }

@@ -17,6 +17,7 @@ const Name = styled(Link)`
   font-size: 16px;
   display: inline-block;
   min-height: 28px;
+  white-space: nowrap;
 `;
 const PLACES = ['all', 'shelf', 'bench', 'quarantine'] as const;
 

@@ -12,6 +12,7 @@ import {
   Button,
   Chips,
   Field,
+  LinkButton,
   Mute,
   NextBar,
   Page,
@@ -300,6 +301,13 @@ function Missing({ ending, open }: { ending: Ending; open: Ending[] }) {
         {others.map((o) => (
           <p key={o}>{o}</p>
         ))}
+        {others.some((o) => o.startsWith('No measure') || o.startsWith('To be done')) && (
+          <div>
+            <LinkButton $quiet to={`/jobs/${job.number}/findings`}>
+              Change what is to be done
+            </LinkButton>
+          </div>
+        )}
         <PlainList>
           {steps.map((s) => (
             <Way key={`${s.evidence}${s.place}`}>

@@ -3,6 +3,7 @@ import { TriangleAlert } from 'lucide-react';
 import styled from 'styled-components';
 import { Page, Sheet } from '../../ui/parts';
 import type { StageProps } from '../props';
+import { StageSteps } from '../work/StageSteps';
 import { Readings } from './Readings';
 
 const Caution = styled(Sheet)`
@@ -27,6 +28,7 @@ export function NotesStage({ question, stage }: StageProps) {
           <p>{STAGE_FACTS[stage].caution}</p>
         </Caution>
       )}
+      <StageSteps stage={stage} inside />
       <Readings stage={stage} />
     </Page>
   );

@@ -18,7 +18,8 @@ export function FitForm({ place, onDone }: { place: string; onDone: () => void }
       (s.reserved === null || s.reserved.job === job.number),
   );
   const [picked, setPicked] = useState<string | null>(null);
-  const partId = picked ?? (fits.some((s) => s.id === chosen) ? chosen : fits[0]?.id);
+  // What was signed under Match is offered; nothing else is, unasked.
+  const partId = picked ?? (fits.some((s) => s.id === chosen) ? chosen : undefined);
   const [out, setOut] = useState(FIRST_OUT);
   const write = useWrite();
   const fit = async (): Promise<void> => {
@@ -39,6 +40,7 @@ export function FitForm({ place, onDone }: { place: string; onDone: () => void }
         <Field style={{ flex: '1 1 240px' }}>
           Goes in at {place}
           <Select value={partId ?? ''} onChange={(e) => setPicked(e.target.value)}>
+            {partId === undefined && <option value="">Pick the part</option>}
             {fits.map((s) => (
               <option key={s.id} value={s.id}>
                 {s.label}

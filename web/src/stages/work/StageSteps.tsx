@@ -17,8 +17,8 @@ type Step = Job['steps'][number];
 const hasForm = (id: EvidenceId): boolean =>
   EVIDENCE[id].check !== undefined || id === 'fitted' || id === 'disposal';
 
-const Box = styled.div`
-  padding: 0 20px 20px;
+const Box = styled.div<{ $inside: boolean }>`
+  padding: ${(p) => (p.$inside ? 0 : '0 20px 20px')};
   @media print {
     display: none;
   }
@@ -44,7 +44,7 @@ const List = styled.ol`
 `;
 
 /** What the signed list asks for in a stage: what is on record, and the form for what is not. */
-export function StageSteps({ stage }: { stage: Stage }) {
+export function StageSteps({ stage, inside = false }: { stage: Stage; inside?: boolean }) {
   const { job, person } = useJobView();
   const { data: checks } = useChecks(job.number);
   const [open, setOpen] = useState<string | null>(null);
@@ -56,7 +56,7 @@ export function StageSteps({ stage }: { stage: Stage }) {
   const shut = (key: string): void => setOpen((now) => (now === key ? null : now));
   const keyOf = (s: Step): string => `${s.evidence} ${s.place}`;
   return (
-    <Box>
+    <Box $inside={inside}>
       <Stack>
         {steps.length > 0 && (
           <Sheet aria-label="What the list asks for here">
