@@ -2,9 +2,12 @@ import { z } from 'zod';
 
 /** What an instrument does for the workshop. */
 export const INSTRUMENT_KINDS = ['insulation-tester'] as const;
-/** Drivers that the app knows; `devices/src/drivers` has one for each. */
-export const DRIVER_IDS = ['scpi-insulation-tester'] as const;
-export type DriverId = (typeof DRIVER_IDS)[number];
+/** Drivers that the app knows, as a workshop picks from them; `devices/src/drivers` has one for each. */
+export const DRIVER_NAMES = {
+  'scpi-insulation-tester': 'Insulation tester, SCPI over TCP',
+} as const;
+export type DriverId = keyof typeof DRIVER_NAMES;
+export const DRIVER_IDS = Object.keys(DRIVER_NAMES) as [DriverId, ...DriverId[]];
 
 const short = z.string().trim().max(80);
 export const NewInstrumentSchema = z.object({

@@ -22,6 +22,12 @@ export interface StageFacts {
   phase: 'Diagnose' | 'Isolate' | 'Repair' | 'Return';
   /** Work there opens the pack: closed until the gate holds. */
   opens?: true;
+  /** What a number typed there without a unit is; a voltage where nothing else is named. */
+  usual?: 'insulation' | 'torque';
+  /** Which layer of the pack map is laid there; the deviation of the channels where none is named. */
+  layer?: 'exposure' | 'insulation';
+  /** The pack is shown as it is after the repair, once that was scanned. */
+  after?: true;
   /** What endangers whoever works there; the maker's procedure and local codes come first. */
   caution?: string;
 }
@@ -38,6 +44,7 @@ export const STAGE_FACTS: Record<Stage, StageFacts> = {
     name: 'Make safe',
     phase: 'Isolate',
     question: 'Is the pack proven dead?',
+    layer: 'exposure',
     caution:
       'Follow the maker’s procedure and your local code. Only persons qualified for high voltage prove a pack dead. Each half of the pack stays live after the disconnect is out.',
   },
@@ -45,6 +52,8 @@ export const STAGE_FACTS: Record<Stage, StageFacts> = {
     name: 'Insulation',
     phase: 'Isolate',
     question: 'Where does high voltage reach the chassis?',
+    usual: 'insulation',
+    layer: 'insulation',
     caution: 'Disconnect the management unit before any test voltage. Treat the opened pack as live.',
   },
   'strip-down': {
@@ -66,11 +75,17 @@ export const STAGE_FACTS: Record<Stage, StageFacts> = {
     name: 'Rebuild',
     phase: 'Return',
     question: 'Is every joint tight, sealed and insulated?',
+    usual: 'torque',
     opens: true,
     caution: 'Torque every joint to the maker’s figure and mark it. The sense plug goes on last.',
   },
-  prove: { name: 'Prove', phase: 'Return', question: 'Is the repair proven at both ends?' },
-  'hand-over': { name: 'Hand over', phase: 'Return', question: 'What does the owner need to know?' },
+  prove: { name: 'Prove', phase: 'Return', question: 'Is the repair proven at both ends?', after: true },
+  'hand-over': {
+    name: 'Hand over',
+    phase: 'Return',
+    question: 'What does the owner need to know?',
+    after: true,
+  },
 };
 
 /** Stages that open the pack. */

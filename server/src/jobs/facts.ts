@@ -1,7 +1,14 @@
 import type { FindingDigest } from '@cellmend/contract/findings';
 import type { Gate } from '@cellmend/contract/safety';
 import { judgeVoltage, normalisePack, OUT_OF_BOUNDS, type Pack, type PackProfile } from '@cellmend/core/pack';
-import { EVIDENCE, STAGES, type EvidenceId, type RouteFacts, type Stage } from '@cellmend/core/route';
+import {
+  EVIDENCE,
+  STAGE_FACTS,
+  STAGES,
+  type EvidenceId,
+  type RouteFacts,
+  type Stage,
+} from '@cellmend/core/route';
 import { QueryTypes, type Transaction } from 'sequelize';
 import type { BodyOf, DecisionTopic } from '@cellmend/contract/decisions';
 import type { JobRow, ObservationRow, ScanRow } from '../db/rows';
@@ -92,10 +99,7 @@ const lockedEvidence = (rows: readonly ObservationRow[]): boolean => {
 };
 
 /** Work that makes an insulation test of before worth nothing. */
-const UNDOES_TEST = (check: string): boolean => {
-  const stage = EVIDENCE[check as EvidenceId]?.stage;
-  return stage === 'rebuild' || stage === 'strip-down';
-};
+const UNDOES_TEST = (check: EvidenceId): boolean => STAGE_FACTS[EVIDENCE[check].stage].opens === true;
 
 /** Whether the whole pack was tested after the last thing that was done inside it. */
 async function testedSince(store: Store, jobId: string, sinceMs: number, tx?: Transaction): Promise<boolean> {

@@ -1,4 +1,4 @@
-import { DRIVER_IDS, type Instrument } from '@cellmend/contract/instruments';
+import { DRIVER_IDS, DRIVER_NAMES, type Instrument } from '@cellmend/contract/instruments';
 import type { Person } from '@cellmend/contract/people';
 import { useState, type FormEvent } from 'react';
 import useSWR from 'swr';
@@ -20,10 +20,6 @@ import {
   Stack,
 } from '../ui/parts';
 import { day, when } from '../ui/words';
-
-const DRIVER_NAMES: Record<(typeof DRIVER_IDS)[number], string> = {
-  'scpi-insulation-tester': 'Insulation tester, SCPI over TCP',
-};
 
 export const useInstruments = () => useSWR<Instrument[]>('/instruments', get, { refreshInterval: 15_000 });
 

@@ -1,5 +1,5 @@
-import type { Stage } from '@cellmend/core/route';
-import { parseJot, type Jot, type Quantity } from '@cellmend/core/jot';
+import { STAGE_FACTS, type Stage } from '@cellmend/core/route';
+import { parseJot, type Jot } from '@cellmend/core/jot';
 import { InputProblem } from '@cellmend/core/pack';
 import { CircleAlert, CloudOff, Footprints } from 'lucide-react';
 import { useEffect, useRef, useState, useSyncExternalStore, type FormEvent, type RefObject } from 'react';
@@ -107,13 +107,6 @@ const Wait = styled(Tool)`
     flex: none;
   }
 `;
-/** Which quantity a bare number means at each stage. */
-export const USUAL: Partial<Record<Stage, Quantity>> = {
-  insulation: 'insulation',
-  rebuild: 'torque',
-  bench: 'voltage',
-};
-
 /** A reading in one line: what was understood is shown before it is stored. */
 export function JotLine({ stage, inputRef }: { stage: Stage; inputRef: RefObject<HTMLInputElement | null> }) {
   const { pack, job, select, person } = useJobView();
@@ -123,7 +116,7 @@ export function JotLine({ stage, inputRef }: { stage: Stage; inputRef: RefObject
   let problem: InputProblem | null = null;
   if (text.trim() !== '') {
     try {
-      jot = parseJot(text, pack, USUAL[stage]);
+      jot = parseJot(text, pack, STAGE_FACTS[stage].usual);
     } catch (e) {
       if (!(e instanceof InputProblem)) throw e;
       problem = e;

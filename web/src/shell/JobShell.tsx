@@ -1,6 +1,6 @@
 import { PHASES, type Stage } from '@cellmend/core/route';
 import type { Person } from '@cellmend/contract/people';
-import { GATED_STAGES } from '@cellmend/core/route';
+import { GATED_STAGES, STAGE_FACTS } from '@cellmend/core/route';
 import { chemistryName, normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { useMemo, useState, useSyncExternalStore } from 'react';
 import { ChevronDown } from 'lucide-react';
@@ -18,7 +18,7 @@ import { STAGE_VIEWS } from '../stages';
 import { NotesStage } from '../stages/notes/NotesStage';
 import { StageSteps } from '../stages/work/StageSteps';
 import { BuyersCheck } from '../stages/findings/BuyersCheck';
-import { Footer, USUAL, useJotRef } from './Footer';
+import { Footer, useJotRef } from './Footer';
 import { KeyHelp, useKeys } from './keys';
 import { Timeline } from './Timeline';
 import { Walk } from './Walk';
@@ -288,7 +288,7 @@ export function JobShell({ person }: { person: Person }) {
         {dialog === 'walk' && (
           <Walk
             stage={stage?.id ?? 'bench'}
-            usual={USUAL[stage?.id ?? 'bench'] ?? 'voltage'}
+            usual={STAGE_FACTS[stage?.id ?? 'bench'].usual ?? 'voltage'}
             onClose={() => setDialog(null)}
           />
         )}

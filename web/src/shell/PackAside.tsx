@@ -1,4 +1,4 @@
-import { placesOf } from '@cellmend/core/route';
+import { placesOf, STAGE_FACTS, STAGES, type Stage, type StageFacts } from '@cellmend/core/route';
 import { PanelRightClose, PanelRightOpen } from 'lucide-react';
 import { useMemo, useState } from 'react';
 import { Button as AriaButton, ToggleButton, ToggleButtonGroup } from 'react-aria-components';
@@ -85,25 +85,20 @@ const Legend = styled.div`
   }
 `;
 
+const isStage = (here: string): here is Stage => (STAGES as readonly string[]).includes(here);
+
 /** The pack beside every stage: its map with a layer laid over it, and the module that is picked. */
 export function PackAside({ here }: { here: string }) {
   const { job, pack, findings, selected, select } = useJobView();
   const [chosen, setChosen] = useState<{ stage: string; layer: string } | null>(null);
   const { data: safety } = useSafety(job.number);
   const [shown, setShown] = mapShown.use();
-  const later = here === 'prove' || here === 'hand-over';
-  const after = later ? spreadOf(findings, 'after') : null;
+  const facts: Partial<StageFacts> = isStage(here) ? STAGE_FACTS[here] : {};
+  const after = facts.after ? spreadOf(findings, 'after') : null;
   const report = (after ?? spreadOf(findings, 'before'))?.report ?? null;
   const repaired = after !== null;
   // Each stage lays its own layer on the map until somebody picks another.
-  const usual =
-    here === 'make-safe'
-      ? 'exposure'
-      : here === 'insulation'
-        ? 'insulation'
-        : report?.nearFull && !report.nearEmpty
-          ? 'near-full'
-          : 'near-empty';
+  const usual = facts.layer ?? (report?.nearFull && !report.nearEmpty ? 'near-full' : 'near-empty');
   const layerId = chosen?.stage === here ? chosen.layer : usual;
   const list = decisionOf(job, 'measures')?.body.measures;
   const modules = useMemo(() => list && placesOf(list, 'replace-module'), [list]);

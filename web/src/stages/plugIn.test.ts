@@ -1,0 +1,133 @@
+import { join, relative } from 'node:path';
+import ts from 'typescript';
+import { describe, expect, it } from 'vitest';
+
+// What carrying on promises: how many files something new touches outside its own. The whole program is compiled with
+// it added in memory; every file the compiler then complains about is one more that would have to change.
+
+const root = join(import.meta.dirname, '../../..');
+const config = ts.parseJsonConfigFileContent(
+  ts.readConfigFile(join(root, 'tsconfig.json'), (p) => ts.sys.readFile(p)).config,
+  ts.sys,
+  root,
+);
+const names = config.fileNames.filter((f) => !/\.test\.tsx?$|\/(e2e|bench)\//.test(f));
+const parsed = new Map<string, ts.SourceFile>();
+
+/** A change: a file and what becomes of its text; a file of its own is new. */
+type Edit = [file: string, change: (text: string) => string];
+
+/** Compiles the program with the edits in it and tells in which other files it fails. */
+function compile(edits: Edit[]): string[] {
+  const changed = new Map(
+    edits.map(([file, change]) => {
+      const path = join(root, file);
+      const before = ts.sys.readFile(path) ?? '';
+      const after = change(before);
+      if (after === before) throw new Error(`Nothing was changed in ${file}.`);
+      return [path, after];
+    }),
+  );
+  const host = ts.createCompilerHost(config.options);
+  const read = host.readFile.bind(host);
+  const exists = host.fileExists.bind(host);
+  host.readFile = (path) => changed.get(path) ?? read(path);
+  host.fileExists = (path) => changed.has(path) || exists(path);
+  host.getSourceFile = (path, version) => {
+    const text = changed.get(path);
+    if (text !== undefined) return ts.createSourceFile(path, text, version);
+    const known = parsed.get(path);
+    if (known) return known;
+    const source = read(path);
+    if (source === undefined) return undefined;
+    const file = ts.createSourceFile(path, source, version);
+    parsed.set(path, file);
+    return file;
+  };
+  const program = ts.createProgram([...new Set([...names, ...changed.keys()])], config.options, host);
+  const failing = ts.getPreEmitDiagnostics(program).map((d) => d.file?.fileName ?? 'nowhere');
+  return [...new Set(failing)].map((f) => relative(root, f)).sort();
+}
+const after =
+  (line: string, added: string) =>
+  (text: string): string =>
+    text.replace(line, line + added);
+
+const STAGE: Edit = [
+  'core/src/route/stages.ts',
+  (text) =>
+    after(
+      "  'hand-over',\n",
+      "  'survey',\n",
+    )(text).replace(
+      'STAGE_FACTS: Record<Stage, StageFacts> = {\n',
+      "STAGE_FACTS: Record<Stage, StageFacts> = {\n  survey: { name: 'Survey', phase: 'Return', question: 'How does it do a year on?' },\n",
+    ),
+];
+const ADDED: Record<string, Edit[]> = {
+  'a stage: its facts and its page': [
+    STAGE,
+    ['web/src/stages/index.ts', after("  'hand-over': HandOverStage,\n", '  survey: NotesStage,\n')],
+  ],
+  'a chemistry: one complete record and its line': [
+    [
+      'core/src/pack/chemistry/lto.ts',
+      () =>
+        "import type { ChemistryFacts } from './facts';\nimport { LFP } from './lfp';\nexport const LTO: ChemistryFacts = { ...LFP, name: 'LTO' };\n",
+    ],
+    [
+      'core/src/pack/chemistry/index.ts',
+      (text) =>
+        after(
+          '  nimh: NIMH,\n',
+          '  lto: LTO,\n',
+        )(text).replace(
+          "import { LMO } from './lmo';\n",
+          "import { LMO } from './lmo';\nimport { LTO } from './lto';\n",
+        ),
+    ],
+  ],
+  'a measure: one entry': [
+    [
+      'core/src/route/measures.ts',
+      (text) =>
+        text.replace(
+          "  monitor: { name: 'monitor only'",
+          "  'clean-fan': { name: 'clean the fan', on: 'part', ends: 'repaired', needs: ['sealed'] },\n  monitor: { name: 'monitor only'",
+        ),
+    ],
+  ],
+  'an instrument: its driver and its name': [
+    [
+      'devices/src/drivers.ts',
+      (text) =>
+        text.replace(
+          "'scpi-insulation-tester': openScpiTester,",
+          "'scpi-insulation-tester': openScpiTester,\n  'scpi-other': openScpiTester,",
+        ),
+    ],
+    [
+      'contract/src/instruments.ts',
+      after(
+        "  'scpi-insulation-tester': 'Insulation tester, SCPI over TCP',\n",
+        "  'scpi-other': 'Another',\n",
+      ),
+    ],
+  ],
+};
+
+describe('something new is a file of its own and few lines elsewhere', () => {
+  it.each(Object.entries(ADDED))('%s, at most two files', (_what, edits) => {
+    expect(edits.length).toBeLessThanOrEqual(2);
+  });
+
+  it('all of them compile together, with nothing else changed', () => {
+    expect(compile(Object.values(ADDED).flat())).toEqual([]);
+  });
+
+  it('what is half there does not compile; a verdict is known to its own file and at most three others', () => {
+    const failing = compile([STAGE, ['core/src/spread/verdicts.ts', after("  'dead',\n", "  'swollen',\n")]]);
+    expect(failing).toContain('web/src/stages/index.ts');
+    expect(failing.filter((f) => f !== 'web/src/stages/index.ts').length).toBeLessThanOrEqual(3);
+  });
+});
