@@ -54,6 +54,7 @@ export async function startServer(options: ServerOptions): Promise<Running> {
     sequelize,
     models: defineModels(sequelize),
     clock: options.clock ?? systemClock(),
+    ownAddress: '',
     startDue: () => undefined,
   };
   await migrate(sequelize);
@@ -82,6 +83,7 @@ export async function startServer(options: ServerOptions): Promise<Running> {
     server.listen(options.port, '127.0.0.1', resolve);
   });
   const address = server.address();
+  if (typeof address === 'object' && address) store.ownAddress = `http://127.0.0.1:${address.port}`;
   let closing: Promise<void> | null = null;
   const closeAll = async (): Promise<void> => {
     // Outputs first, while there is still a database to write to.

@@ -16,7 +16,7 @@ import { join } from 'node:path';
 import { QueryTypes } from 'sequelize';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { pilotCar } from '../../cli/src/demoFiles';
-import { startBench, type Answer, type Bench, type Client } from './harness';
+import { startBench, type Answer, type Bench, Client } from './harness';
 
 let bench: Bench;
 let ina: Client;
@@ -378,6 +378,36 @@ describe('a live vehicle', () => {
     await vehicle.stop();
     expect((await ina.get(`/api/jobs/${job}/live`)).body).toBeNull();
     expect((await ina.post(`/api/jobs/${job}/live/keep`)).status).toBe(404);
+  });
+
+  it('belongs to one server process; any other shows it, refuses a second reading and keeps it; one that died lets go', async () => {
+    const job = await newJob();
+    const second = await bench.another();
+    const there = new Client(`http://127.0.0.1:${second.port}`);
+    there.cookie = ina.cookie;
+    const demo = { source: { kind: 'demo' }, role: 'before' };
+    expect((await ina.post(`/api/jobs/${job}/live`, demo)).status).toBe(201);
+    await new Promise((r) => setTimeout(r, 2500));
+    const seen = await there.get<LiveState>(`/api/jobs/${job}/live`);
+    expect(seen.body.voltageV.some((v) => v !== null)).toBe(true);
+    expect((await there.post(`/api/jobs/${job}/live`, demo)).status).toBe(409);
+    const kept = await there.post<ScanSummary>(`/api/jobs/${job}/live/keep`);
+    expect(kept.status).toBe(201);
+    expect((await ina.get(`/api/jobs/${job}/live`)).body).toBeNull();
+    expect((await there.post(`/api/jobs/${job}/live/keep`)).status).toBe(404);
+    // Stopped from the other one, with nothing kept.
+    await there.post(`/api/jobs/${job}/live`, demo);
+    expect((await ina.call('DELETE', `/api/jobs/${job}/live`)).status).toBe(204);
+    expect((await there.get(`/api/jobs/${job}/live`)).body).toBeNull();
+    // As a process leaves it that died.
+    await bench.running.store.sequelize.query(
+      "INSERT INTO live_sessions (job_id, address, beat_at) SELECT id, 'http://127.0.0.1:9', now() - interval '1 minute' FROM jobs WHERE number = :job",
+      { replacements: { job } },
+    );
+    expect((await ina.get(`/api/jobs/${job}/live`)).body).toBeNull();
+    expect((await ina.post(`/api/jobs/${job}/live`, demo)).status).toBe(201);
+    await ina.call('DELETE', `/api/jobs/${job}/live`);
+    await second.close();
   });
 
   it('that is lost in the middle keeps what was read', async () => {

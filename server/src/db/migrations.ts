@@ -466,6 +466,13 @@ CREATE INDEX findings_subject ON findings (job_id, topic, subject, created_at DE
 ALTER TABLE findings DISABLE TRIGGER findings_fixed;
 UPDATE findings SET subject = coalesce(CASE topic WHEN 'spread' THEN parameters->>'role' WHEN 'match' THEN parameters->>'moduleId' WHEN 'balance' THEN parameters->>'stockId' END, '');
 ALTER TABLE findings ENABLE TRIGGER findings_fixed;
+-- Vehicles that are being read, and by which server process.
+CREATE TABLE live_sessions (
+  job_id uuid PRIMARY KEY REFERENCES jobs(id),
+  address text NOT NULL,
+  started_at timestamptz NOT NULL DEFAULT now(),
+  beat_at timestamptz NOT NULL DEFAULT now()
+);
 -- Findings that the record has outrun; whoever claims one computes it, outside every write.
 CREATE TABLE due_findings (
   job_id uuid NOT NULL REFERENCES jobs(id),

@@ -12,6 +12,8 @@ export interface Store {
   sequelize: Sequelize;
   models: Models;
   clock: Clock;
+  /** Where the other server processes of this database find this one. */
+  ownAddress: string;
   /** Computes a finding that is due without anybody waiting for it. */
   startDue: (jobId: string, topic: 'spread' | 'insulation', subject?: string) => void;
 }

@@ -16,8 +16,10 @@ import { createHash, randomUUID, type Hash } from 'node:crypto';
 import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import type { z } from 'zod';
 import type { Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
+import type { LiveOwners } from '../live/owners';
 import type { ReadAnswer } from './importWorker';
 import { readingHelp } from './help';
 import { canHeading } from './readFile';
@@ -35,6 +37,9 @@ function mayConnect(host: string): boolean {
   return ['127.0.0.1', 'localhost', '::1', ...allowed].includes(host);
 }
 
+const readAlready = (): HttpProblem =>
+  new HttpProblem(409, 'Read already', 'This job reads a vehicle already. Stop it first.');
+
 interface Session {
   jobId: string;
   jobNumber: number;
@@ -50,13 +55,14 @@ interface Session {
   done: Promise<void>;
 }
 
-/** Vehicles being read right now, in this server process: one a job. */
+/** Vehicles being read right now by this server process: one a job, whichever process it is asked of. */
 export class LiveSessions {
   private readonly byJob = new Map<string, Session>();
 
   constructor(
     private readonly store: Store,
     private readonly tell: (jobNumber: number, state: LiveState) => void,
+    private readonly owners: LiveOwners,
   ) {}
 
   stateOf(jobId: string): LiveState | null {
@@ -71,8 +77,23 @@ export class LiveSessions {
   ): Promise<LiveState> {
     const { source, role } = StartLiveSchema.parse(body);
     const running = this.byJob.get(job.id)?.state.state;
-    if (running === 'connecting' || running === 'reading')
-      throw new HttpProblem(409, 'Read already', 'This job reads a vehicle already. Stop it first.');
+    if (running === 'connecting' || running === 'reading') throw readAlready();
+    if (!(await this.owners.take(job.id))) throw readAlready();
+    try {
+      return await this.open(job, profile, source, role, demo);
+    } catch (e) {
+      if (!this.byJob.has(job.id)) await this.owners.letGo(job.id);
+      throw e;
+    }
+  }
+
+  private async open(
+    job: { id: string; number: number },
+    profile: PackProfile,
+    source: z.output<typeof StartLiveSchema>['source'],
+    role: 'before' | 'after',
+    demo: boolean,
+  ): Promise<LiveState> {
     let vehicle: SimulatedVehicle | null = null;
     let address: { host: string; port: number; bus: string };
     let definition: SignalDefinition & { kind: 'uds' };
@@ -225,6 +246,7 @@ export class LiveSessions {
     };
     const read = await runFor('read', { kind: 'record', profile, record, held });
     this.byJob.delete(jobId);
+    await this.owners.letGo(jobId);
     return {
       role: session.state.role,
       read: {
@@ -255,11 +277,13 @@ export class LiveSessions {
     session.stop.abort();
     await session.done;
     this.byJob.delete(jobId);
+    await this.owners.letGo(jobId);
     session.spill.done();
     await rm(session.folder, { recursive: true, force: true });
   }
 
   async close(): Promise<void> {
+    this.owners.close();
     await Promise.all([...this.byJob.keys()].map((id) => this.discard(id)));
   }
 }

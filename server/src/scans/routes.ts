@@ -11,6 +11,7 @@ import { notFound } from '../http/problems';
 import { findJob } from '../jobs/find';
 import { addDefinition, listDefinitions, readingHelp, saveHeading } from './help';
 import { settle } from '../findings/due';
+import { LiveOwners } from '../live/owners';
 import { LiveSessions } from './live';
 import { loadRecord } from './store';
 import { previewUpload, readUpload, storeScan } from './service';
@@ -33,9 +34,11 @@ export function scanRoutes(
   demo: boolean,
 ): { router: Router; close: () => Promise<void> } {
   const router = Router();
+  const owners = new LiveOwners(store);
   const live = new LiveSessions(
     store,
     (job, state) => void announceNow(store, { topic: 'live', job, state }),
+    owners,
   );
 
   const untilGone = (res: {
@@ -118,15 +121,15 @@ export function scanRoutes(
     writeOnce(store, 201, (req, doing) => addDefinition(store, doing, req.body)),
   );
 
-  router.get('/jobs/:number/live', needs('viewer'), async (req, res) => {
+  router.get('/jobs/:number/live', needs('viewer'), owners.passOn, async (req, res) => {
     const { job } = await findJob(store, req.params.number);
     res.json(live.stateOf(job.id));
   });
-  router.post('/jobs/:number/live', needs('technician'), async (req, res) => {
+  router.post('/jobs/:number/live', needs('technician'), owners.passOn, async (req, res) => {
     const { job, profile } = await findJob(store, req.params.number);
     res.status(201).json(await live.start(job, profile, req.body, demo));
   });
-  router.post('/jobs/:number/live/keep', needs('technician'), async (req, res, next) => {
+  router.post('/jobs/:number/live/keep', needs('technician'), owners.passOn, async (req, res, next) => {
     const found = await findJob(store, req.params.number);
     const { read, role } = await live.finish(found.job.id);
     const name = `Live scan, ${new Date().toISOString().slice(11, 16)}`;
@@ -141,7 +144,7 @@ export function scanRoutes(
       await read.discard();
     }
   });
-  router.delete('/jobs/:number/live', needs('technician'), async (req, res) => {
+  router.delete('/jobs/:number/live', needs('technician'), owners.passOn, async (req, res) => {
     const { job } = await findJob(store, req.params.number);
     await live.discard(job.id);
     res.status(204).end();
