@@ -1,48 +1,148 @@
+import type { BalancePlan } from '@cellmend/core/balance';
+import type { InsulationReport } from '@cellmend/core/insulation';
+import type { MatchRow } from '@cellmend/core/match';
+import type { Comparison } from '@cellmend/core/prove';
+import type { SpreadReport } from '@cellmend/core/spread';
 import { z } from 'zod';
 
 const volt = z.number().gt(0).max(10);
+const SpreadAskSchema = z.object({
+  topic: z.literal('spread'),
+  role: z.enum(['before', 'after']),
+  /** Several records are put on one time line. */
+  scanIds: z.array(z.uuid()).min(1).max(20),
+  /** Voltages metered at the terminals of channels since. */
+  readingIds: z.array(z.uuid()).max(500).default([]),
+});
+const InsulationAskSchema = z.object({
+  topic: z.literal('insulation'),
+  observationIds: z.array(z.uuid()).max(500),
+  /** The scan whose voltages place the leak; null: all modules alike. */
+  spreadFindingId: z.uuid().nullable(),
+  /** Voltages typed at modules and channels: where one stands low is a hint. */
+  readingIds: z.array(z.uuid()).max(1000).default([]),
+});
+const MatchAskSchema = z.object({
+  topic: z.literal('match'),
+  spreadFindingId: z.uuid(),
+  moduleId: z.string().min(1).max(40),
+  stockIds: z.array(z.uuid()).min(1).max(200),
+  temperatureC: z.number().min(-40).max(80).nullable(),
+});
+const BalanceAskSchema = z.object({
+  topic: z.literal('balance'),
+  spreadFindingId: z.uuid(),
+  stockId: z.uuid(),
+  packCellVoltageV: volt,
+  currentA: z.number().gt(0).max(500),
+  bleederMilliamp: z.number().gt(0).max(5000),
+  goal: z.enum(['level-now', 'level-when-full']),
+});
+const ProveAskSchema = z.object({
+  topic: z.literal('prove'),
+  beforeFindingId: z.uuid(),
+  afterFindingId: z.uuid(),
+  replacedModules: z.array(z.string().max(40)).max(200),
+});
 /** What to compute. A finding keeps this as its parameters, so that it can be computed again. */
 export const NewFindingSchema = z.discriminatedUnion('topic', [
-  z.object({
-    topic: z.literal('spread'),
-    role: z.enum(['before', 'after']),
-    /** Several records are put on one time line. */
-    scanIds: z.array(z.uuid()).min(1).max(20),
-    /** Voltages metered at the terminals of channels since. */
-    readingIds: z.array(z.uuid()).max(500).default([]),
-  }),
-  z.object({
-    topic: z.literal('insulation'),
-    observationIds: z.array(z.uuid()).max(500),
-    /** The scan whose voltages place the leak; null: all modules alike. */
-    spreadFindingId: z.uuid().nullable(),
-    /** Voltages typed at modules and channels: where one stands low is a hint. */
-    readingIds: z.array(z.uuid()).max(1000).default([]),
-  }),
-  z.object({
-    topic: z.literal('match'),
-    spreadFindingId: z.uuid(),
-    moduleId: z.string().min(1).max(40),
-    stockIds: z.array(z.uuid()).min(1).max(200),
-    temperatureC: z.number().min(-40).max(80).nullable(),
-  }),
-  z.object({
-    topic: z.literal('balance'),
-    spreadFindingId: z.uuid(),
-    stockId: z.uuid(),
-    packCellVoltageV: volt,
-    currentA: z.number().gt(0).max(500),
-    bleederMilliamp: z.number().gt(0).max(5000),
-    goal: z.enum(['level-now', 'level-when-full']),
-  }),
-  z.object({
-    topic: z.literal('prove'),
-    beforeFindingId: z.uuid(),
-    afterFindingId: z.uuid(),
-    replacedModules: z.array(z.string().max(40)).max(200),
-  }),
+  SpreadAskSchema,
+  InsulationAskSchema,
+  MatchAskSchema,
+  BalanceAskSchema,
+  ProveAskSchema,
 ]);
 export type NewFinding = z.infer<typeof NewFindingSchema>;
+
+export type FindingTopic = NewFinding['topic'];
+export type AskOf<T extends FindingTopic> = Extract<NewFinding, { topic: T }>;
+
+/** A result of the computation, told by what it cannot do without; the rest of its shape is the core's own. */
+const shaped = <T extends object>(keys: readonly (keyof T & string)[]): z.ZodType<T> =>
+  z.custom<T>(
+    (v) => typeof v === 'object' && v !== null && keys.every((k) => k in v),
+    `A result with ${keys.join(', ')}.`,
+  );
+const common = {
+  id: z.uuid(),
+  /** What of the job it is about: the role of a record, a module, a part; empty for the whole. */
+  subject: z.string(),
+  coreVersion: z.string(),
+  /** Version of the pack profile it was computed with; null from before versions were kept. */
+  profileVersion: z.int().nullable(),
+  inputIds: z.array(z.uuid()),
+  createdAt: z.string(),
+};
+/** Each topic with what it is asked by and what it answers: the one registry of findings. */
+export const FindingSchema = z.discriminatedUnion('topic', [
+  z.object({
+    ...common,
+    topic: z.literal('spread'),
+    parameters: SpreadAskSchema,
+    result: shaped<SpreadReport>(['pack', 'findings', 'settledV']),
+  }),
+  z.object({
+    ...common,
+    topic: z.literal('insulation'),
+    parameters: InsulationAskSchema,
+    result: shaped<InsulationReport>(['tests', 'modules', 'title']),
+  }),
+  z.object({
+    ...common,
+    topic: z.literal('match'),
+    parameters: MatchAskSchema,
+    result: z.array(shaped<MatchRow>(['donor', 'fits'])),
+  }),
+  z.object({
+    ...common,
+    topic: z.literal('balance'),
+    parameters: BalanceAskSchema,
+    result: shaped<BalancePlan>(['direction', 'chargeAh']),
+  }),
+  z.object({
+    ...common,
+    topic: z.literal('prove'),
+    parameters: ProveAskSchema,
+    result: shaped<Comparison>(['ends', 'passed']),
+  }),
+]);
+export type Finding = z.infer<typeof FindingSchema>;
+export type FindingOf<T extends FindingTopic> = Extract<Finding, { topic: T }>;
+export type ResultOf<T extends FindingTopic> = FindingOf<T>['result'];
+
+/** The newest finding of a topic, and of a subject where one is named; findings are listed newest first. */
+export const findingOf = <T extends FindingTopic>(
+  findings: readonly Finding[] | undefined,
+  topic: T,
+  subject?: string,
+): FindingOf<T> | undefined =>
+  findings?.find(
+    (f): f is FindingOf<T> => f.topic === topic && (subject === undefined || f.subject === subject),
+  );
+
+/** What would be found; nothing of it is stored. */
+export const TriedSchema = z.object({
+  inputIds: z.array(z.uuid()),
+  parameters: NewFindingSchema,
+  result: z.union([
+    shaped<SpreadReport>(['pack', 'findings', 'settledV']),
+    shaped<InsulationReport>(['tests', 'modules', 'title']),
+    z.array(shaped<MatchRow>(['donor', 'fits'])),
+    shaped<BalancePlan>(['direction', 'chargeAh']),
+    shaped<Comparison>(['ends', 'passed']),
+  ]),
+});
+export interface Tried<T extends FindingTopic> {
+  inputIds: string[];
+  parameters: AskOf<T>;
+  result: ResultOf<T>;
+}
+export const RecomputedSchema = z.object({
+  same: z.boolean(),
+  storedVersion: z.string(),
+  nowVersion: z.string(),
+  result: TriedSchema.shape.result,
+});
 
 /** What the board and the route need of a finding, kept beside its whole result. */
 export const FindingDigestSchema = z.object({

@@ -98,35 +98,6 @@ export const NewReadingSchema = z
   });
 export type NewReading = z.input<typeof NewReadingSchema>;
 
-export const FindingSchema = z.object({
-  id: z.uuid(),
-  topic: z.string(),
-  /** What of the job it is about: the role of a record, a module, a part; empty for the whole. */
-  subject: z.string(),
-  coreVersion: z.string(),
-  /** Version of the pack profile it was computed with; null from before versions were kept. */
-  profileVersion: z.int().nullable(),
-  inputIds: z.array(z.uuid()),
-  parameters: z.record(z.string(), z.unknown()),
-  result: z.unknown(),
-  createdAt: z.string(),
-});
-export type Finding = z.infer<typeof FindingSchema>;
-/** What would be found; nothing of it is stored. */
-export const TriedSchema = FindingSchema.pick({
-  topic: true,
-  inputIds: true,
-  parameters: true,
-  result: true,
-});
-export type Tried = z.infer<typeof TriedSchema>;
-export const RecomputedSchema = z.object({
-  same: z.boolean(),
-  storedVersion: z.string(),
-  nowVersion: z.string(),
-  result: z.unknown(),
-});
-
 export const TimelineEntrySchema = z.object({
   id: z.string(),
   at: z.string(),

@@ -15,15 +15,13 @@ import {
 import {
   CheckSchema,
   ClockSchema,
-  FindingSchema,
   NewCheckSchema,
   NewClockSchema,
   NewReadingSchema,
   ReadingSchema,
-  RecomputedSchema,
   TimelineEntrySchema,
-  TriedSchema,
 } from './records';
+import { FindingSchema, RecomputedSchema, TriedSchema } from './findings';
 import type { RouteSpec } from './routeSpec';
 import { SAFETY_ROUTES } from './safetyRoutes';
 import { SCAN_ROUTES } from './scanRoutes';

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { InsulationEntrySchema, NewInsulationSchema, StreamTestSchema } from './insulation';
 import { InstrumentRunSchema, InstrumentSchema, NewInstrumentSchema, OutputSeenSchema } from './instruments';
-import { FindingSchema } from './records';
+import { FindingSchema } from './findings';
 import type { RouteSpec } from './routeSpec';
 import {
   BeginLockoutSchema,

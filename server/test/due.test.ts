@@ -1,4 +1,4 @@
-import type { Finding } from '@cellmend/contract/records';
+import { findingOf, type Finding, type FindingOf } from '@cellmend/contract/findings';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -25,7 +25,7 @@ const meter = (job: number, place: string, value: number) =>
     stage: 'findings',
     observedAt: new Date(Date.now() + 1000).toISOString(),
   });
-const spreads = async (job: number): Promise<Finding[]> =>
+const spreads = async (job: number): Promise<FindingOf<'spread'>[]> =>
   (await ina.get<Finding[]>(`/api/jobs/${job}/findings`)).body.filter((f) => f.topic === 'spread');
 
 describe('a finding is computed outside every write', () => {
@@ -89,7 +89,7 @@ describe('a finding is computed outside every write', () => {
     const second = await bench.another();
     try {
       await bench.settled();
-      const [newest] = (await ina.get<Finding[]>(`/api/jobs/${job}/findings`)).body;
+      const newest = findingOf((await ina.get<Finding[]>(`/api/jobs/${job}/findings`)).body, 'insulation');
       expect(newest!.parameters.observationIds).toHaveLength(2);
     } finally {
       await second.close();

@@ -1,5 +1,5 @@
 import type { Instrument, InstrumentRun } from '@cellmend/contract/instruments';
-import type { Finding } from '@cellmend/contract/records';
+import type { Finding } from '@cellmend/contract/findings';
 import type { Stop } from '@cellmend/contract/safety';
 import type { InsulationReport } from '@cellmend/core/insulation';
 import { SimulatedTester, type TesterFaults } from '@cellmend/devices/scpi';

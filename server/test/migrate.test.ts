@@ -1,6 +1,7 @@
 import type { Job } from '@cellmend/contract/jobs';
 import type { StoredProfile } from '@cellmend/contract/pack';
-import type { Finding, Reading } from '@cellmend/contract/records';
+import type { Reading } from '@cellmend/contract/records';
+import type { Finding } from '@cellmend/contract/findings';
 import type { SafetyView } from '@cellmend/contract/safety';
 import type { StockPart } from '@cellmend/contract/stock';
 import type { SpreadReport } from '@cellmend/core/spread';

@@ -1,7 +1,7 @@
 import type { Job } from '@cellmend/contract/jobs';
 import type { Decision } from '@cellmend/contract/decisions';
 import type { Problem } from '@cellmend/contract/problem';
-import type { Finding } from '@cellmend/contract/records';
+import type { Finding } from '@cellmend/contract/findings';
 import type { StockPart } from '@cellmend/contract/stock';
 import type { SpreadReport } from '@cellmend/core/spread';
 import type { MatchRow } from '@cellmend/core/match';

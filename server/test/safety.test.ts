@@ -1,7 +1,7 @@
 import type { InsulationEntry } from '@cellmend/contract/insulation';
 import type { Instrument } from '@cellmend/contract/instruments';
 import type { Job } from '@cellmend/contract/jobs';
-import type { Finding } from '@cellmend/contract/records';
+import type { Finding } from '@cellmend/contract/findings';
 import type { SafetyView, Stop } from '@cellmend/contract/safety';
 import type { InsulationReport } from '@cellmend/core/insulation';
 import type { Hazard } from '@cellmend/core/safety';

@@ -1,5 +1,6 @@
 import type { Job, ScanSummary } from '@cellmend/contract/jobs';
-import type { Finding, Reading } from '@cellmend/contract/records';
+import type { Reading } from '@cellmend/contract/records';
+import type { Finding } from '@cellmend/contract/findings';
 import type { LiveState, ScanPicture, ScanPreview } from '@cellmend/contract/scans';
 import { isoTpFrames } from '@cellmend/core/can';
 import { normalisePack, type Pack } from '@cellmend/core/pack';

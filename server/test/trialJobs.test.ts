@@ -1,6 +1,6 @@
 import type { Job } from '@cellmend/contract/jobs';
 import type { StoredProfile } from '@cellmend/contract/pack';
-import type { Finding } from '@cellmend/contract/records';
+import type { Finding } from '@cellmend/contract/findings';
 import type { SafetyView } from '@cellmend/contract/safety';
 import type { PartHistory, StockPart } from '@cellmend/contract/stock';
 import type { InsulationReport } from '@cellmend/core/insulation';

@@ -1,8 +1,8 @@
 import type { Job } from '@cellmend/contract/jobs';
 import type { StoredProfile } from '@cellmend/contract/pack';
-import type { Finding, Reading } from '@cellmend/contract/records';
+import type { Reading } from '@cellmend/contract/records';
+import { findingOf, type Finding, type FindingOf } from '@cellmend/contract/findings';
 import type { SafetyView } from '@cellmend/contract/safety';
-import type { InsulationReport } from '@cellmend/core/insulation';
 import type { PackProfile } from '@cellmend/core/pack';
 import type { SpreadReport } from '@cellmend/core/spread';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
@@ -27,7 +27,7 @@ const newJob = (pack = 'Corrie'): Promise<number> => anyJob(ina, pack, `trust ${
 const findings = async (job: number): Promise<Finding[]> =>
   (await ina.get<Finding[]>(`/api/jobs/${job}/findings`)).body;
 const spreadOf = async (job: number): Promise<SpreadReport> =>
-  (await findings(job)).find((f) => f.topic === 'spread')!.result as SpreadReport;
+  findingOf(await findings(job), 'spread')!.result;
 const jobOf = async (job: number): Promise<Job> => (await ina.get<Job>(`/api/jobs/${job}`)).body;
 
 /** A rest of a few rows: one voltage a channel, the same in every row. */
@@ -205,9 +205,9 @@ describe('findings can be computed again for ever', () => {
       },
       managementDisconnected: true,
     });
-    const leak = async (): Promise<Finding> => (await findings(job)).find((f) => f.topic === 'insulation')!;
+    const leak = async (): Promise<FindingOf<'insulation'>> => findingOf(await findings(job), 'insulation')!;
     const before = await leak();
-    expect((before.result as InsulationReport).found).toBe('M06');
+    expect(before.result.found).toBe('M06');
     await takeIn(
       job,
       restCsv(
@@ -218,7 +218,7 @@ describe('findings can be computed again for ever', () => {
     const after = await leak();
     expect(after.id).not.toBe(before.id);
     expect(after.parameters.spreadFindingId).not.toBeNull();
-    expect((after.result as InsulationReport).found).toBe('M06');
+    expect(after.result.found).toBe('M06');
     const { body: board } = await ina.get<{ rows: { number: number; detail: string }[] }>('/api/jobs');
     expect(board.rows.find((r) => r.number === job)!.detail).toMatch(/Leak at M06/);
   });

@@ -1,5 +1,5 @@
 import { QueryTypes } from 'sequelize';
-import type { Finding } from '@cellmend/contract/records';
+import type { Finding } from '@cellmend/contract/findings';
 import { isDeepStrictEqual } from 'node:util';
 import { setTimeout as pause } from 'node:timers/promises';
 import type { Doing, Store } from '../http/context';

@@ -1,8 +1,14 @@
-import { NewFindingSchema, type NewFinding } from '@cellmend/contract/findings';
-import type { Finding, Tried } from '@cellmend/contract/records';
+import {
+  FindingSchema,
+  NewFindingSchema,
+  type Finding,
+  type NewFinding,
+  type TriedSchema,
+} from '@cellmend/contract/findings';
 import { CORE_VERSION } from '@cellmend/core/pack';
 import { randomUUID } from 'node:crypto';
 import { isDeepStrictEqual } from 'node:util';
+import type { z } from 'zod';
 import type { FindingRow, JobRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
@@ -11,17 +17,24 @@ import { compute, type Computed } from './compute';
 import { digestOf } from './digest';
 import { reportOf } from './stored';
 
-export const viewFinding = (row: FindingRow): Finding => ({
-  id: row.id,
-  topic: row.topic,
-  subject: row.subject,
-  coreVersion: row.coreVersion,
-  profileVersion: row.profileVersion,
-  inputIds: row.inputIds,
-  parameters: row.parameters,
-  result: row.topic === 'spread' ? reportOf(row) : row.result,
-  createdAt: row.createdAt.toISOString(),
-});
+/** What a finding was asked by, in today's shape: those of the first days named less. */
+const askedBy = (row: FindingRow): unknown =>
+  row.topic === 'spread' && !row.parameters.scanIds
+    ? { topic: 'spread', role: row.parameters.role, scanIds: row.inputIds }
+    : row.parameters;
+
+export const viewFinding = (row: FindingRow): Finding =>
+  FindingSchema.parse({
+    id: row.id,
+    topic: row.topic,
+    subject: row.subject,
+    coreVersion: row.coreVersion,
+    profileVersion: row.profileVersion,
+    inputIds: row.inputIds,
+    parameters: askedBy(row),
+    result: row.topic === 'spread' ? reportOf(row) : row.result,
+    createdAt: row.createdAt.toISOString(),
+  });
 
 /** What of the job a finding is about; there is a newest one of each. */
 export function subjectOf(ask: NewFinding): string {
@@ -69,15 +82,14 @@ export async function storeFinding(
 }
 
 /** What would be found, from what is stored. Nothing of it is kept. */
-export async function tryFinding(store: Store, found: FoundJob, body: unknown): Promise<Tried> {
-  const ask = NewFindingSchema.parse(body);
-  const { inputIds, result } = await compute(store, found.job.id, found.profile, ask);
-  return {
-    topic: ask.topic,
-    inputIds,
-    parameters: ask,
-    result: JSON.parse(JSON.stringify(result)) as unknown,
-  };
+export async function tryFinding(
+  store: Store,
+  found: FoundJob,
+  body: unknown,
+): Promise<z.output<typeof TriedSchema>> {
+  const parameters = NewFindingSchema.parse(body);
+  const { inputIds, result } = await compute(store, found.job.id, found.profile, parameters);
+  return { inputIds, parameters, result: structuredClone(result) };
 }
 
 /**
@@ -97,12 +109,7 @@ export async function recompute(
       : await store.models.PackProfileVersion.findOne({
           where: { profileId: pack.profileId, version: row.profileVersion },
         });
-  const ask = NewFindingSchema.parse(
-    // Findings of the first days named the role only.
-    row.topic === 'spread' && !row.parameters.scanIds
-      ? { topic: 'spread', role: row.parameters.role, scanIds: row.inputIds }
-      : row.parameters,
-  );
+  const ask = NewFindingSchema.parse(askedBy(row));
   const { result } = await compute(store, job.id, then?.profile ?? profile, ask, row.createdAt);
   const now = JSON.parse(JSON.stringify(result)) as unknown;
   return {

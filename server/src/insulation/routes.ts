@@ -1,4 +1,4 @@
-import type { Finding } from '@cellmend/contract/records';
+import type { Finding } from '@cellmend/contract/findings';
 import { Router } from 'express';
 import { z } from 'zod';
 import { settled } from '../findings/due';

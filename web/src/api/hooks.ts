@@ -4,7 +4,8 @@ import type { InsulationEntry } from '@cellmend/contract/insulation';
 import type { SafetyView, WorkshopSettings } from '@cellmend/contract/safety';
 import type { InsulationReport } from '@cellmend/core/insulation';
 import type { Session } from '@cellmend/contract/people';
-import type { Check, Finding } from '@cellmend/contract/records';
+import type { Check } from '@cellmend/contract/records';
+import { findingOf, type Finding } from '@cellmend/contract/findings';
 import type { Definition, ScanPicture } from '@cellmend/contract/scans';
 import type { StockPart } from '@cellmend/contract/stock';
 import type { SpreadReport } from '@cellmend/core/spread';
@@ -38,7 +39,7 @@ export const useInsulation = (number: number) => useSWR<InsulationEntry[]>(`/job
 export const useWorkshop = () => useSWR<WorkshopSettings>('/workshop', get);
 /** The newest report on a leak, with the finding's id. */
 export function leakOf(findings: Finding[] | undefined): { id: string; report: InsulationReport } | null {
-  const found = findings?.find((f) => f.topic === 'insulation');
+  const found = findingOf(findings, 'insulation');
   if (!found) return null;
   // Findings of earlier days do not have all of it.
   const early: Pick<InsulationReport, 'sizes' | 'parts' | 'judgedElse'> = {
@@ -46,7 +47,7 @@ export function leakOf(findings: Finding[] | undefined): { id: string; report: I
     parts: [],
     judgedElse: null,
   };
-  return { id: found.id, report: { ...early, ...(found.result as InsulationReport) } };
+  return { id: found.id, report: { ...early, ...found.result } };
 }
 export const useDefinitions = () => useSWR<Definition[]>('/definitions', get);
 /** Deviation of every channel through a record. */
@@ -61,8 +62,8 @@ export function spreadOf(
   findings: Finding[] | undefined,
   role: 'before' | 'after',
 ): { id: string; report: SpreadReport } | null {
-  const found = findings?.find((f) => f.topic === 'spread' && f.parameters.role === role);
-  return found ? { id: found.id, report: found.result as SpreadReport } : null;
+  const found = findingOf(findings, 'spread', role);
+  return found ? { id: found.id, report: found.result } : null;
 }
 export const decisionOf = <T extends Decision['topic']>(
   job: Job,

@@ -1,4 +1,5 @@
-import type { Finding, TimelineEntry } from '@cellmend/contract/records';
+import type { TimelineEntry } from '@cellmend/contract/records';
+import type { Finding } from '@cellmend/contract/findings';
 import { RefreshCw } from 'lucide-react';
 import { useState } from 'react';
 import useSWR from 'swr';
@@ -81,7 +82,7 @@ function FindingRow({ finding }: { finding: Finding }) {
     <tr>
       <td>
         <b>{TOPICS[finding.topic] ?? finding.topic}</b>
-        {finding.parameters.role ? ` ${String(finding.parameters.role)} repair` : ''}
+        {finding.topic === 'spread' ? ` ${finding.parameters.role} repair` : ''}
       </td>
       <td>
         <Mute>

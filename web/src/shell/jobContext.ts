@@ -1,5 +1,5 @@
 import type { Job } from '@cellmend/contract/jobs';
-import type { Finding } from '@cellmend/contract/records';
+import type { Finding } from '@cellmend/contract/findings';
 import type { Person } from '@cellmend/contract/people';
 import type { Pack } from '@cellmend/core/pack';
 import { createContext, useContext } from 'react';

@@ -1,22 +1,20 @@
-import type { NewFinding } from '@cellmend/contract/findings';
-import type { Finding, Tried } from '@cellmend/contract/records';
+import type { AskOf, Finding, FindingTopic, NewFinding, ResultOf, Tried } from '@cellmend/contract/findings';
 import useSWR from 'swr';
 import { ApiProblem, send } from '../api/client';
 import { useJobView } from './jobContext';
 
 /** What would be found for a question; looking at it stores nothing. */
-export function useTried<T>(ask: NewFinding): { result: T | null; problem: ApiProblem | null } {
+export function useTried<T extends FindingTopic>(
+  ask: AskOf<T>,
+): { result: ResultOf<T> | null; problem: ApiProblem | null } {
   const { job } = useJobView();
   const key = `/jobs/${job.number}/findings/try`;
-  const { data, error } = useSWR<Tried, unknown>(
+  const { data, error } = useSWR<Tried<T>, unknown>(
     [key, JSON.stringify(ask)],
-    () => send<Tried>('POST', key, ask),
+    () => send<Tried<T>>('POST', key, ask),
     { keepPreviousData: true, errorRetryInterval: 5000 },
   );
-  return {
-    result: (data?.result as T | undefined) ?? null,
-    problem: error instanceof ApiProblem ? error : null,
-  };
+  return { result: data?.result ?? null, problem: error instanceof ApiProblem ? error : null };
 }
 
 /** Computes and keeps what is about to be signed, so that the signature names it. */

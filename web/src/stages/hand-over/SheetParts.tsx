@@ -1,5 +1,4 @@
-import type { BalancePlan } from '@cellmend/core/balance';
-import type { Comparison } from '@cellmend/core/prove';
+import { findingOf } from '@cellmend/contract/findings';
 import { EVIDENCE, MEASURES, measureWords, placesOf, type Ending } from '@cellmend/core/route';
 import { verdictName } from '@cellmend/core/spread';
 import type { Measured } from '@cellmend/core/pack';
@@ -90,10 +89,7 @@ export function Done({ ending }: { ending: Ending }) {
           const part = here.find((c) => c.place === m.place);
           const out = job.removed.find((r) => r.place === m.place);
           const line = lines.find((l) => l.place === m.place);
-          const plan = part
-            ? (findings.find((f) => f.topic === 'balance' && f.subject === part.partId)?.result as
-                BalancePlan | undefined)
-            : undefined;
+          const plan = part ? findingOf(findings, 'balance', part.partId)?.result : undefined;
           return (
             <p key={m.id}>
               {upper(measureWords(m))}
@@ -132,7 +128,7 @@ export function MeasuredTable() {
   const { job, findings, pack } = useJobView();
   const before = spreadOf(findings, 'before')?.report;
   const after = spreadOf(findings, 'after')?.report;
-  const compared = findings.find((f) => f.topic === 'prove')?.result as Comparison | undefined;
+  const compared = findingOf(findings, 'prove')?.result;
   const prove = decisionOf(job, 'prove');
   const replaced = placesOf(decisionOf(job, 'measures')?.body.measures ?? [], 'replace-module');
   if (!before && !after) return null;

@@ -1,9 +1,8 @@
-import type { NewFinding } from '@cellmend/contract/findings';
+import type { AskOf } from '@cellmend/contract/findings';
 import type { StockPart } from '@cellmend/contract/stock';
 import { listWords, placesOf } from '@cellmend/core/route';
 import { ApiProblem } from '../../api/client';
 
-import type { MatchRow } from '@cellmend/core/match';
 import { TriangleAlert, X } from 'lucide-react';
 import { useState, type ReactNode } from 'react';
 import { Button as AriaButton, ToggleButton } from 'react-aria-components';
@@ -279,14 +278,14 @@ function Told({
 
 function Ranked({ question, place, pick, places, spreadId, donors }: PlaceProps & { spreadId: string }) {
   const { job, findings, pack } = useJobView();
-  const ask: NewFinding = {
+  const ask: AskOf<'match'> = {
     topic: 'match',
     spreadFindingId: spreadId,
     moduleId: place,
     stockIds: donors.map((s) => s.id).sort(),
     temperatureC: null,
   };
-  const { result: rows, problem } = useTried<MatchRow[]>(ask);
+  const { result: rows, problem } = useTried(ask);
   const { signing, signed: choice, sign } = useChoice(place, places);
   const [picked, setPicked] = useState<string | null>(choice?.partId ?? null);
   const [keeping, setKeeping] = useState<string | null>(null);

@@ -1,8 +1,7 @@
-import type { NewFinding } from '@cellmend/contract/findings';
+import type { AskOf } from '@cellmend/contract/findings';
 import { placesOf } from '@cellmend/core/route';
 import { useState } from 'react';
 import { ApiProblem } from '../../api/client';
-import type { Comparison } from '@cellmend/core/prove';
 import { Bar, BarChart, CartesianGrid, LabelList, Legend, ResponsiveContainer, XAxis, YAxis } from 'recharts';
 import { useNavigate } from 'react-router';
 import { decisionOf, spreadOf } from '../../api/hooks';
@@ -51,13 +50,13 @@ export function ProveStage({ question }: StageProps) {
 function Compared({ question, beforeId, afterId }: { question: string; beforeId: string; afterId: string }) {
   const { job, findings, pack } = useJobView();
   const replaced = placesOf(decisionOf(job, 'measures')?.body.measures ?? [], 'replace-module');
-  const ask: NewFinding = {
+  const ask: AskOf<'prove'> = {
     topic: 'prove',
     beforeFindingId: beforeId,
     afterFindingId: afterId,
     replacedModules: replaced,
   };
-  const { result: c, problem } = useTried<Comparison>(ask);
+  const { result: c, problem } = useTried(ask);
   const [keeping, setKeeping] = useState<string | null>(null);
   const signing = useSigning('prove');
   const decision = decisionOf(job, 'prove');

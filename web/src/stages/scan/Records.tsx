@@ -1,3 +1,4 @@
+import { findingOf } from '@cellmend/contract/findings';
 import { useState } from 'react';
 import { Checkbox } from 'react-aria-components';
 import styled from 'styled-components';
@@ -33,9 +34,7 @@ export function Records({
   onJoin: (scanIds: string[]) => Promise<void>;
 }) {
   const { job, findings, person } = useJobView();
-  const used = new Set(
-    findings.find((f) => f.topic === 'spread' && f.parameters.role === role)?.inputIds ?? [],
-  );
+  const used = new Set(findingOf(findings, 'spread', role)?.inputIds ?? []);
   const [ticked, setTicked] = useState<string[] | null>(null);
   const [busy, setBusy] = useState(false);
   const [problem, setProblem] = useState<ApiProblem | null>(null);
