@@ -93,7 +93,7 @@ describe.each(['day', 'pit'])('in the %s theme', (theme) => {
     await check('board');
     await page.getByRole('button', { name: 'New job' }).click();
     await check('new job');
-    for (const path of ['/packs', '/stock', '/people', '/jobs/999']) {
+    for (const path of ['/packs', '/stock', '/vehicles', '/people', '/jobs/999']) {
       await page.goto(path);
       await page.getByRole('heading', { level: 1 }).waitFor();
       await check(path);

@@ -4,7 +4,7 @@ import { signInAs } from './browser';
 import { demoDepot, STAGES } from './depot';
 
 const depot = demoDepot();
-const WORKSHOP = ['/', '/packs', '/instruments', '/people'];
+const WORKSHOP = ['/', '/vehicles', '/packs', '/stock', '/instruments', '/people'];
 
 /** How far the page reaches beyond the screen, px, and whether lamp and Stop are wholly on it. */
 const look = (page: Page): Promise<{ beyondPx: number; inView: boolean }> =>

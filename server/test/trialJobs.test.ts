@@ -13,7 +13,7 @@ import { writeScanCsv } from '@cellmend/core/scan';
 import { driveLegs, healthyPack, Random, simulateRecord } from '@cellmend/core/simpack';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { doTheWork, insulationPass, measures, proveDead } from './depot';
-import { startBench, type Answer, type Bench, type Client } from './harness';
+import { Client, startBench, type Answer, type Bench } from './harness';
 
 // Whole jobs from intake to their sheet, on packs made for them: what a workshop meets, none of it the demo's.
 
@@ -533,4 +533,35 @@ describe('a donor exists once', () => {
       [60, 'Ina Holm'],
     ]);
   });
+});
+
+it('a workshop that begins with nothing is worked from nothing: first lead, pack, vehicle, job, donor, choice', async () => {
+  const empty = await startBench(false);
+  try {
+    const lead = new Client(empty.address);
+    const first = { name: 'Runa Lind', password: 'a long enough one', hvLevel: 3, hvUntil: '2099-01-31' };
+    expect((await lead.post('/api/first-lead', first)).status).toBe(201);
+    expect((await lead.get<StockPart[]>('/api/stock')).body).toEqual([]);
+    const made = await lead.post<StoredProfile>('/api/packs', {
+      profile: profileOf('First', 4, 3, 'lfp'),
+      baseVersion: 0,
+    });
+    const job = await lead.post<{ number: number }>('/api/jobs', {
+      title: 'First of all',
+      packProfileId: made.body.id,
+    });
+    const n = job.body.number;
+    const parts = await lead.post<StockPart[]>('/api/stock', {
+      parts: [{ facts: { chemistry: 'lfp', groupCount: 3 }, figures: { restVoltageV: 9.9 } }],
+    });
+    expect(parts.body).toHaveLength(1);
+    const signed = async (body: object): Promise<number> =>
+      (await lead.post(`/api/jobs/${n}/decisions`, { body, baseVersion: 0 })).status;
+    expect(await signed(measures(['replace-module', 'M02']))).toBe(201);
+    const choices = [{ place: 'M02', partId: parts.body[0]!.id }];
+    expect(await signed({ topic: 'match', choices })).toBe(201);
+    expect((await lead.get<StockPart[]>('/api/stock')).body[0]!.reserved).toEqual({ job: n, place: 'M02' });
+  } finally {
+    await empty.end();
+  }
 });

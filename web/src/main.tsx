@@ -20,6 +20,7 @@ import { Stock } from './stock/Stock';
 import { theme } from './shell/preferences';
 import { Page, ProblemNote } from './ui/parts';
 import { GlobalStyle } from './ui/theme';
+import { Vehicles } from './vehicles/Vehicles';
 import type { Person } from '@cellmend/contract/people';
 
 const PAGES = {
@@ -27,6 +28,7 @@ const PAGES = {
   job: JobShell,
   packs: Packs,
   pack: PackEditor,
+  vehicles: Vehicles,
   stock: Stock,
   people: People,
   instruments: Instruments,
@@ -86,6 +88,7 @@ const router = createBrowserRouter([
   { path: '/jobs/:number/:stage', element: <Gate page="job" /> },
   { path: '/packs', element: <Gate page="packs" /> },
   { path: '/packs/:id', element: <Gate page="pack" /> },
+  { path: '/vehicles', element: <Gate page="vehicles" /> },
   { path: '/stock', element: <Gate page="stock" /> },
   { path: '/stock/:id', element: <Gate page="stock" /> },
   { path: '/people', element: <Gate page="people" /> },

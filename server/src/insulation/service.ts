@@ -11,7 +11,6 @@ import {
   type InsulationObservation,
 } from '@cellmend/core/insulation';
 import { InputProblem, limitValue, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
-import { randomUUID } from 'node:crypto';
 import type { z } from 'zod';
 import type { InstrumentRunRow, JobRow, PersonRow } from '../db/rows';
 import { markDue } from '../findings/due';
@@ -21,6 +20,7 @@ import { clipDemo } from '../instruments/demo';
 import type { InstrumentRuns } from '../instruments/runs';
 import { allowedHost, findInstrument } from '../instruments/service';
 import { refreshNeed } from '../jobs/need';
+import { keepObservation } from '../records/observe';
 import { observationsOf, requireGate } from '../safety/gate';
 
 export async function listInsulation(store: Store, jobId: string): Promise<InsulationEntry[]> {
@@ -133,19 +133,6 @@ export async function addInsulation(
   body: unknown,
 ): Promise<Kept> {
   const input = NewInsulationSchema.parse(body);
-  if (input.supersedes) {
-    if (input.reason === '')
-      throw new HttpProblem(400, 'Cannot be accepted', 'A correction says why.', {
-        fields: [{ field: 'reason', message: 'A few words.' }],
-      });
-    const old = await store.models.Observation.findOne({
-      where: { id: input.supersedes, jobId: job.id, topic: 'insulation' },
-      transaction: doing.tx,
-    });
-    if (!old) throw notFound('The observation to be corrected');
-    if (await store.models.Observation.findOne({ where: { supersedes: old.id }, transaction: doing.tx }))
-      throw new HttpProblem(409, 'Corrected already', 'Somebody corrected this one already.');
-  }
   return keep(
     store,
     doing,
@@ -171,21 +158,15 @@ async function keep(
   const what = allow.gateHeld ? null : needsGate(observation);
   if (what) await requireGate(store, job.id, profile, what, doing.tx);
   checkTest(observation, pack, allow);
-  await store.models.Observation.create(
-    {
-      id: randomUUID(),
-      jobId: job.id,
-      topic: 'insulation',
-      kind: observation.kind,
-      data: observation,
-      stage: 'insulation',
-      personId: doing.person.id,
-      supersedes: corrects?.supersedes ?? null,
-      reason: corrects?.reason ?? '',
-      recordedAt: new Date(),
-    },
-    { transaction: doing.tx },
-  );
+  await keepObservation(store, doing, {
+    jobId: job.id,
+    topic: 'insulation',
+    kind: observation.kind,
+    data: observation,
+    stage: 'insulation',
+    recordedAt: new Date(),
+    corrects,
+  });
   await audit(
     store,
     doing,

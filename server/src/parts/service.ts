@@ -18,6 +18,7 @@ import { z } from 'zod';
 import type { PartRow, PlacementRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
+import { keepObservation } from '../records/observe';
 import type { ReadingData } from '../records/readings';
 import { partHistory, viewParts } from './view';
 
@@ -93,21 +94,14 @@ async function keepFigures(
     const value = measured[field as keyof typeof KIND_OF];
     if (value === null || value === undefined) continue;
     kept++;
-    await store.models.Observation.create(
-      {
-        id: randomUUID(),
-        jobId: null,
-        partId,
-        topic: 'reading',
-        kind,
-        data: { value: value * factor, text: '', temperatureC: temperatureC ?? null } satisfies ReadingData,
-        subjectKind: 'part',
-        personId: doing.person.id,
-        supersedes: null,
-        reason: '',
-      },
-      { transaction: doing.tx },
-    );
+    await keepObservation(store, doing, {
+      jobId: null,
+      partId,
+      topic: 'reading',
+      kind,
+      data: { value: value * factor, text: '', temperatureC: temperatureC ?? null } satisfies ReadingData,
+      subjectKind: 'part',
+    });
   }
   return kept;
 }

@@ -1,12 +1,12 @@
 import { NewCheckSchema, type Check } from '@cellmend/contract/records';
 import { EVIDENCE, type EvidenceId } from '@cellmend/core/route';
-import { randomUUID } from 'node:crypto';
 import type { ObservationRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { refreshNeed } from '../jobs/need';
 import { findJob } from '../jobs/find';
 import { isGated, namesOf, requireGate } from '../safety/gate';
 import type { CheckData } from './checkFacts';
+import { keepObservation } from './observe';
 
 const view = (row: ObservationRow, by: string): Check => {
   const { passed, value, text } = row.data as CheckData;
@@ -46,22 +46,15 @@ export async function addCheck(store: Store, doing: Doing, number: unknown, body
   const { stage, check, need, per } = EVIDENCE[input.check];
   if (isGated(stage)) await requireGate(store, job.id, profile, `“${need}”`, doing.tx);
   const place = per === 'job' ? '' : input.place;
-  const row = await store.models.Observation.create(
-    {
-      id: randomUUID(),
-      jobId: job.id,
-      topic: 'work',
-      kind: input.check,
-      data: { passed: input.passed, value: input.value, text: input.text } satisfies CheckData,
-      subjectKind: place === '' ? 'pack' : 'place',
-      subject: place,
-      stage,
-      personId: doing.person.id,
-      supersedes: null,
-      reason: '',
-    },
-    { transaction: doing.tx },
-  );
+  const row = await keepObservation(store, doing, {
+    jobId: job.id,
+    topic: 'work',
+    kind: input.check,
+    data: { passed: input.passed, value: input.value, text: input.text } satisfies CheckData,
+    subjectKind: place === '' ? 'pack' : 'place',
+    subject: place,
+    stage,
+  });
   await audit(
     store,
     doing,

@@ -2,10 +2,10 @@ import type { ReadingKind, SubjectKind } from '@cellmend/contract/records';
 import type { Stage } from '@cellmend/core/route';
 import { QUANTITIES } from '@cellmend/core/jot';
 import type { PackProfile } from '@cellmend/core/pack';
-import { randomUUID } from 'node:crypto';
 import { Op, literal, type Transaction, type WhereOptions } from 'sequelize';
 import type { ObservationRow } from '../db/rows';
-import type { Store } from '../http/context';
+import type { Doing, Store } from '../http/context';
+import { keepObservation } from './observe';
 
 /** What somebody read off at a place, as it is kept in the one store of observations. */
 export interface ReadingFact {
@@ -59,25 +59,22 @@ const subjectKindOf = (place: string, profile: PackProfile): SubjectKind =>
 /** Keeps one reading of a job. */
 export async function keepReading(
   store: Store,
-  tx: Transaction,
+  doing: Doing,
   jobId: string,
   profile: PackProfile,
-  reading: Omit<ReadingFact, 'id' | 'recordedAt'>,
+  reading: Omit<ReadingFact, 'id' | 'recordedAt' | 'personId'>,
 ): Promise<ReadingFact> {
-  const { kind, place, value, text, ...rest } = reading;
-  const row = await store.models.Observation.create(
-    {
-      id: randomUUID(),
-      jobId,
-      topic: 'reading',
-      kind,
-      data: { value, text } satisfies ReadingData,
-      subjectKind: subjectKindOf(place, profile),
-      subject: place,
-      ...rest,
-    },
-    { transaction: tx },
-  );
+  const { kind, place, value, text, supersedes, reason, ...rest } = reading;
+  const row = await keepObservation(store, doing, {
+    jobId,
+    topic: 'reading',
+    kind,
+    data: { value, text } satisfies ReadingData,
+    subjectKind: subjectKindOf(place, profile),
+    subject: place,
+    ...rest,
+    corrects: supersedes ? { supersedes, reason } : null,
+  });
   return readingOf(row);
 }
 

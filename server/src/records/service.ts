@@ -150,29 +150,10 @@ export async function addReading(
       }
     }
   }
-  if (input.supersedes) {
-    const old = await store.models.Observation.findOne({
-      where: { id: input.supersedes, jobId: job.id, topic: 'reading' },
-      transaction: doing.tx,
-    });
-    if (!old) throw notFound('The reading to be corrected');
-    const already = await store.models.Observation.findOne({
-      where: { supersedes: old.id },
-      transaction: doing.tx,
-    });
-    if (already)
-      throw new HttpProblem(
-        409,
-        'Corrected already',
-        'Somebody corrected this reading already. Correct the newer one.',
-        { current: view(readingOf(already), '', null, pack) },
-      );
-  }
   const unit = unitOf(input.kind);
-  const row = await keepReading(store, doing.tx, job.id, profile, {
+  const row = await keepReading(store, doing, job.id, profile, {
     ...input,
     observedAt: new Date(input.observedAt),
-    personId: doing.person.id,
   });
   const said = unit === '' ? input.text : `${input.value} ${unit}`;
   await audit(

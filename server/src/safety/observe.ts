@@ -1,9 +1,9 @@
-import { randomUUID } from 'node:crypto';
 import type { JobRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
 import { viewPerson } from '../people/service';
+import { keepObservation } from '../records/observe';
 import { bootOf } from './gate';
 
 export function mustSign(doing: Doing): void {
@@ -29,23 +29,16 @@ export async function observe(
   corrects: { supersedes: string; reason: string } | null = null,
 ): Promise<string> {
   const moment = store.clock.now();
-  const id = randomUUID();
-  await store.models.Observation.create(
-    {
-      id,
-      jobId: job.id,
-      topic: 'make-safe',
-      kind,
-      data: { ...data, boot: bootOf(moment) },
-      stage: 'make-safe',
-      observedAt: new Date(moment.wallMs),
-      personId: doing.person.id,
-      supersedes: corrects?.supersedes ?? null,
-      reason: corrects?.reason ?? '',
-      recordedAt: new Date(moment.wallMs),
-    },
-    { transaction: doing.tx },
-  );
+  const { id } = await keepObservation(store, doing, {
+    jobId: job.id,
+    topic: 'make-safe',
+    kind,
+    data: { ...data, boot: bootOf(moment) },
+    stage: 'make-safe',
+    observedAt: new Date(moment.wallMs),
+    recordedAt: new Date(moment.wallMs),
+    corrects,
+  });
   await audit(
     store,
     doing,

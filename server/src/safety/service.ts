@@ -24,6 +24,7 @@ import { markDue } from '../findings/due';
 import { announce, audit, type Doing, type Store } from '../http/context';
 import { HttpProblem, notFound } from '../http/problems';
 import { refreshNeed } from '../jobs/need';
+import { keepObservation } from '../records/observe';
 import { bootOf, carefulPackV, contextOf, observationsOf, openLockout, openStops } from './gate';
 import { lock, mustSign, observe } from './observe';
 import { sayStep } from './say';
@@ -153,21 +154,14 @@ async function chassisFinding(
 ): Promise<void> {
   const { plusMinusV, plusChassisV, minusChassisV } = proof;
   const data: InsulationObservation = { kind: 'chassis-voltage', plusMinusV, plusChassisV, minusChassisV };
-  await store.models.Observation.create(
-    {
-      id: randomUUID(),
-      jobId: job.id,
-      topic: 'insulation',
-      kind: data.kind,
-      data,
-      stage: 'insulation',
-      personId: doing.person.id,
-      supersedes: null,
-      reason: '',
-      recordedAt: new Date(store.clock.now().wallMs),
-    },
-    { transaction: doing.tx },
-  );
+  await keepObservation(store, doing, {
+    jobId: job.id,
+    topic: 'insulation',
+    kind: data.kind,
+    data,
+    stage: 'insulation',
+    recordedAt: new Date(store.clock.now().wallMs),
+  });
   await audit(store, doing, job.id, 'insulation', 'voltage to chassis', chassisVoltage(proof, 0));
   await markDue(store, doing, job.id, 'insulation');
   await refreshNeed(store, doing.tx, job.id);

@@ -143,7 +143,7 @@ export async function storeScan(
       });
     }
   for (const code of read.codes)
-    await keepReading(store, doing.tx, job.id, profile, {
+    await keepReading(store, doing, job.id, profile, {
       kind: 'code',
       place: '',
       value: code.status,
@@ -152,7 +152,6 @@ export async function storeScan(
       conditions: statusWords(code.status).join(', '),
       stage: 'scan',
       observedAt: new Date(),
-      personId: doing.person.id,
       supersedes: null,
       reason: '',
     });

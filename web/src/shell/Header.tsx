@@ -235,6 +235,7 @@ export function WorkshopHeader({ person }: { person: Person }) {
         <NavLink to="/" end>
           Jobs
         </NavLink>
+        <NavLink to="/vehicles">Vehicles</NavLink>
         <NavLink to="/packs">Packs</NavLink>
         <NavLink to="/stock">Stock</NavLink>
         <NavLink to="/instruments">Instruments</NavLink>

@@ -7,18 +7,8 @@ import useSWR from 'swr';
 import { get } from '../api/client';
 import { FIRST_OUT, isTold, OutFields } from '../stages/work/OutFields';
 import { useDraft } from '../shell/useDraft';
-import {
-  Button,
-  DataTable,
-  Field,
-  Input,
-  LinkButton,
-  Mute,
-  ProblemNote,
-  Row,
-  Sheet,
-  Stack,
-} from '../ui/parts';
+import { Button, DataTable, Field, Input, LinkButton, Mute, Row, Sheet, Stack } from '../ui/parts';
+import { FormEnd } from '../ui/FormEnd';
 import { upper, when } from '../ui/words';
 import { EMPTY, readFigures } from './figures';
 import { FigureFields } from './TakeIn';
@@ -123,16 +113,11 @@ function Measure({ id, onDone }: { id: string; onDone: () => void }) {
   return (
     <Stack>
       <FigureFields typed={typed} onChange={setTyped} />
-      {problem && <ProblemNote what={problem.what} where={problem.where} accepted={problem.accepted} />}
-      {write.problem && <ProblemNote {...write.problem} />}
-      <Row>
+      <FormEnd problems={[problem, write.problem]} onNotNow={onDone}>
         <Button isDisabled={write.busy} onPress={() => void keep()}>
           Record
         </Button>
-        <Button quiet onPress={onDone}>
-          Not now
-        </Button>
-      </Row>
+      </FormEnd>
     </Stack>
   );
 }
@@ -146,15 +131,11 @@ function Move({ id, onDone }: { id: string; onDone: () => void }) {
   return (
     <Stack>
       <OutFields out={out} onChange={setOut} />
-      {write.problem && <ProblemNote {...write.problem} />}
-      <Row>
+      <FormEnd problems={[write.problem]} onNotNow={onDone}>
         <Button isDisabled={write.busy || !isTold(out)} onPress={() => void go()}>
           It is there
         </Button>
-        <Button quiet onPress={onDone}>
-          Not now
-        </Button>
-      </Row>
+      </FormEnd>
     </Stack>
   );
 }
@@ -210,15 +191,11 @@ function Correct({ history, onDone }: { history: PartHistory; onDone: () => void
         Why it is corrected
         <Input value={reason} maxLength={500} onChange={(e) => setReason(e.target.value)} />
       </Field>
-      {write.problem && <ProblemNote {...write.problem} />}
-      <Row>
+      <FormEnd problems={[write.problem]} onNotNow={onDone}>
         <Button isDisabled={write.busy || reason.trim().length < 3} onPress={() => void keep()}>
           Correct
         </Button>
-        <Button quiet onPress={onDone}>
-          Not now
-        </Button>
-      </Row>
+      </FormEnd>
     </Stack>
   );
 }

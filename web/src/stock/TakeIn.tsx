@@ -2,7 +2,8 @@ import { PART_KINDS, type PartKind, type StockPart } from '@cellmend/contract/st
 import { CHEMISTRIES, chemistryName, InputProblem, type Chemistry } from '@cellmend/core/pack';
 import { useState } from 'react';
 import { useDraft } from '../shell/useDraft';
-import { Button, Field, Input, ProblemNote, Row, Select, Sheet, Stack, TextArea } from '../ui/parts';
+import { Button, Field, Input, Row, Select, Sheet, Stack, TextArea } from '../ui/parts';
+import { FormEnd } from '../ui/FormEnd';
 import { Views } from '../ui/Tabs';
 import { upper } from '../ui/words';
 import { EMPTY, FIGURES, readFigures, type Typed } from './figures';
@@ -128,16 +129,11 @@ function One({ onDone }: { onDone: () => void }) {
         {text('origin', 'Where it comes from')}
       </Row>
       {module && <FigureFields typed={draft.figures} onChange={(figures) => set({ figures })} />}
-      {problem && <ProblemNote what={problem.what} where={problem.where} accepted={problem.accepted} />}
-      {write.problem && <ProblemNote {...write.problem} />}
-      <Row>
+      <FormEnd problems={[problem, write.problem]} onNotNow={onDone}>
         <Button isDisabled={write.busy} onPress={() => void take()}>
           Take it in
         </Button>
-        <Button quiet onPress={onDone}>
-          Not now
-        </Button>
-      </Row>
+      </FormEnd>
     </>
   );
 }
@@ -186,15 +182,11 @@ function List({ onDone }: { onDone: () => void }) {
           placeholder={'label,chemistry,groups,capacity,voltage\nS-201,nmc,4,101.2,14.66'}
         />
       </Field>
-      {write.problem && <ProblemNote {...write.problem} />}
-      <Row>
+      <FormEnd problems={[write.problem]} onNotNow={onDone}>
         <Button isDisabled={write.busy || text.trim() === ''} onPress={() => void take()}>
           Take them in
         </Button>
-        <Button quiet onPress={onDone}>
-          Not now
-        </Button>
-      </Row>
+      </FormEnd>
     </>
   );
 }

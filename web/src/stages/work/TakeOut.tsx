@@ -3,7 +3,8 @@ import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
-import { Button, Chips, Field, ProblemNote, Row, Stack } from '../../ui/parts';
+import { Button, Chips, Field, Stack } from '../../ui/parts';
+import { FormEnd } from '../../ui/FormEnd';
 import { FIRST_OUT, isTold, OutFields } from './OutFields';
 
 /** Takes modules out of the pack: onto the shelf with their readings, or out of the workshop with proof. */
@@ -38,15 +39,11 @@ export function TakeOut({ only, onDone }: { only?: string; onDone: () => void })
         </Field>
       )}
       <OutFields out={out} onChange={setOut} />
-      {write.problem && <ProblemNote what={write.problem.what} accepted={write.problem.accepted} />}
-      <Row>
+      <FormEnd problems={[write.problem]} onNotNow={onDone}>
         <Button isDisabled={write.busy || places.length === 0 || !isTold(out)} onPress={() => void take()}>
           {places.length === 1 ? `${places[0]} is out` : `${places.length} modules are out`}
         </Button>
-        <Button quiet onPress={onDone}>
-          Not now
-        </Button>
-      </Row>
+      </FormEnd>
     </Stack>
   );
 }

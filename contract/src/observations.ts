@@ -1,0 +1,46 @@
+import { z } from 'zod';
+import { InsulationObservationSchema } from './insulation';
+import { READING_KINDS, type ObservationTopic } from './records';
+import { CheckIdSchema } from './jobs';
+import { StepDataSchema } from './safety';
+
+/** The count of the machine that an entry was made on, beside its clock. */
+const boot = z.object({ id: z.string(), upS: z.number() }).optional();
+const figure = z.number().min(-1e15).max(1e15).nullable();
+const beside: Record<string, z.ZodType> = {
+  begin: z.object({ hazards: z.array(z.string()), boot }),
+  close: z.object({ reason: z.string(), note: z.string(), boot }),
+  watch: z.object({ everyMin: z.number(), leastHours: z.number(), why: z.string(), boot }),
+  'watch-end': z.object({ reason: z.string(), byRule: z.boolean(), boot }),
+};
+/** A step of the lock-out, with the machine's own count beside it. */
+const step = z.custom<object>((v) => {
+  if (typeof v !== 'object' || v === null) return false;
+  const { boot: count, ...data } = v as Record<string, unknown>;
+  return boot.safeParse(count).success && StepDataSchema.safeParse(data).success;
+}, 'A step of the lock-out.');
+
+/**
+ * What an observation of a topic and kind holds: the one registry of shapes in the one store. Null where the topic has
+ * no such kind.
+ */
+export function observationSchema(topic: ObservationTopic, kind: string): z.ZodType | null {
+  switch (topic) {
+    case 'reading':
+      return (READING_KINDS as readonly string[]).includes(kind)
+        ? z.object({
+            value: figure,
+            text: z.string().max(2000),
+            temperatureC: z.number().min(-60).max(900).nullable().optional(),
+          })
+        : null;
+    case 'make-safe':
+      return beside[kind] ?? step;
+    case 'insulation':
+      return InsulationObservationSchema;
+    case 'work':
+      return CheckIdSchema.safeParse(kind).success
+        ? z.object({ passed: z.boolean(), value: figure, text: z.string().max(2000) })
+        : null;
+  }
+}

@@ -1,0 +1,99 @@
+import type { Person } from '@cellmend/contract/people';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import styled from 'styled-components';
+import { useVehicles } from '../api/hooks';
+import { WorkshopFrame } from '../shell/Header';
+import { DataTable, Field, Input, Mute, Page, Sheet } from '../ui/parts';
+import { day } from '../ui/words';
+
+const Jobs = styled.ol`
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  a {
+    display: inline-block;
+    min-height: 28px;
+    font-weight: 650;
+  }
+`;
+/** `80 000 km`. */
+const km = (v: number): string => `${v.toLocaleString('en').replaceAll(',', ' ')} km`;
+
+/** Every vehicle that was here: its pack, its odometer, its jobs over the years. */
+export function Vehicles({ person }: { person: Person }) {
+  const { data } = useVehicles();
+  const [sought, setSought] = useState('');
+  const words = sought.trim().toLowerCase();
+  const rows = (data ?? []).filter((v) => `${v.name} ${v.plate ?? ''}`.toLowerCase().includes(words));
+  return (
+    <WorkshopFrame person={person}>
+      <Page>
+        <h1>Which vehicles were here?</h1>
+        <Field style={{ maxWidth: 420 }}>
+          Plate, fleet number or name
+          <Input value={sought} onChange={(e) => setSought(e.target.value)} />
+        </Field>
+        <Sheet>
+          {data && rows.length === 0 ? (
+            <p>
+              {words
+                ? 'None of that name or plate.'
+                : 'None yet. A vehicle is written down with its first job.'}
+            </p>
+          ) : (
+            <DataTable>
+              <thead>
+                <tr>
+                  <th>Vehicle</th>
+                  <th>Pack</th>
+                  <th>Odometer</th>
+                  <th>Jobs</th>
+                </tr>
+              </thead>
+              <tbody>
+                {rows.map((v) => (
+                  <tr key={v.id}>
+                    <td>
+                      <b>{v.name}</b>
+                      <br />
+                      <Mute>{v.plate ?? 'no plate'}</Mute>
+                    </td>
+                    <td>
+                      {v.packs.map((p) => (
+                        <div key={p.id}>
+                          {p.label}, {p.profile}
+                          {!p.now && <Mute> until it came out</Mute>}
+                        </div>
+                      ))}
+                    </td>
+                    <td>
+                      {v.odometer.length === 0 && <Mute>not written down</Mute>}
+                      {v.odometer.map((o) => (
+                        <div key={o.job}>
+                          {km(o.km)} <Mute>{day(o.at)}</Mute>
+                        </div>
+                      ))}
+                    </td>
+                    <td>
+                      <Jobs>
+                        {v.jobs.map((j) => (
+                          <li key={j.number}>
+                            <Link to={`/jobs/${j.number}/hand-over`}>Job {j.number}</Link>{' '}
+                            <Mute>
+                              {day(j.openedAt)}, {j.ending ?? 'open'}
+                            </Mute>
+                          </li>
+                        ))}
+                      </Jobs>
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </DataTable>
+          )}
+        </Sheet>
+      </Page>
+    </WorkshopFrame>
+  );
+}
