@@ -539,7 +539,13 @@ it('a workshop that begins with nothing is worked from nothing: first lead, pack
   const empty = await startBench(false);
   try {
     const lead = new Client(empty.address);
-    const first = { name: 'Runa Lind', password: 'a long enough one', hvLevel: 3, hvUntil: '2099-01-31' };
+    const first = {
+      name: 'Runa Lind',
+      role: 'lead',
+      password: 'a long enough one',
+      hvLevel: 3,
+      hvUntil: '2099-01-31',
+    };
     expect((await lead.post('/api/first-lead', first)).status).toBe(201);
     expect((await lead.get<StockPart[]>('/api/stock')).body).toEqual([]);
     const made = await lead.post<StoredProfile>('/api/packs', {
