@@ -134,6 +134,7 @@ it('what is half typed is kept when a page cannot be drawn, and Stop stays in re
         {
           id: '6f1f2ad4-7a3e-4c4c-9a58-2c3f7f2c9a11',
           topic: 'spread',
+          subject: 'before',
           coreVersion: '0',
           profileVersion: null,
           inputIds: [],

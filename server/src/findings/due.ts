@@ -125,7 +125,9 @@ export async function settle(
     } catch (error) {
       // Tried again with the next thing that is recorded; what was found before stands.
       await store.sequelize.query(
-        'UPDATE due_findings SET claimed_until = NULL, failed = :why WHERE job_id = :jobId AND topic = :topic AND subject = :subject AND version = :version',
+        // What was asked meanwhile is not failed: it is another question.
+        `UPDATE due_findings SET claimed_until = NULL, failed = CASE WHEN version = :version THEN :why ELSE failed END
+          WHERE job_id = :jobId AND topic = :topic AND subject = :subject`,
         {
           replacements: {
             jobId,

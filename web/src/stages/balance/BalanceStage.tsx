@@ -3,7 +3,6 @@ import { InputProblem, ocvCurve, valueOf } from '@cellmend/core/pack';
 import { useState, type ReactNode } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import { useNavigate } from 'react-router';
-import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, XAxis, YAxis } from 'recharts';
 import { decisionOf, spreadOf, useStock } from '../../api/hooks';
 import { ApiProblem } from '../../api/client';
 import type { StockPart } from '@cellmend/contract/stock';
@@ -31,6 +30,7 @@ import {
 } from '../../ui/parts';
 import { duration, fixed, percent, signed } from '../../ui/words';
 import type { StageProps } from '../props';
+import { Course } from './Course';
 import { Before } from '../Before';
 
 /** A typed number; a decimal comma is as good as a point. NaN when it is none. */
@@ -388,53 +388,5 @@ function Plan({
         </Row>
       </NextBar>
     </Page>
-  );
-}
-
-function Course({
-  plan,
-  nowV,
-  voltageAt,
-}: {
-  plan: BalancePlan;
-  nowV: number;
-  voltageAt: (soc: number) => number;
-}) {
-  const steps = 40;
-  const rows = Array.from({ length: steps + 1 }, (_, i) => ({
-    h: (plan.hours * i) / steps,
-    v: voltageAt(plan.socNow + ((plan.socTarget - plan.socNow) * i) / steps),
-  }));
-  const low = Math.min(nowV, plan.targetModuleV);
-  const high = Math.max(nowV, plan.targetModuleV);
-  const pad = Math.max(0.05, (high - low) * 0.15);
-  return (
-    <ResponsiveContainer width="100%" height={190}>
-      <LineChart data={rows} margin={{ top: 10, right: 70, bottom: 2, left: 0 }}>
-        <CartesianGrid stroke="var(--line)" vertical={false} />
-        <XAxis
-          dataKey="h"
-          type="number"
-          domain={[0, 'dataMax']}
-          tickFormatter={(v: number) => `${fixed(v, 1)} h`}
-          stroke="var(--mute)"
-          fontSize={12.5}
-        />
-        <YAxis
-          domain={[low - pad, high + pad]}
-          width={66}
-          tickFormatter={(v: number) => `${v.toFixed(2)} V`}
-          stroke="var(--mute)"
-          fontSize={12.5}
-        />
-        <ReferenceLine
-          y={plan.targetModuleV}
-          stroke="var(--mat-text)"
-          strokeDasharray="5 4"
-          label={{ value: 'target', position: 'right', fill: 'var(--mat-text)', fontSize: 13 }}
-        />
-        <Line dataKey="v" stroke="var(--mat-text)" dot={false} strokeWidth={2.4} isAnimationActive={false} />
-      </LineChart>
-    </ResponsiveContainer>
   );
 }

@@ -1,17 +1,14 @@
 import type { AskOf } from '@cellmend/contract/findings';
-import type { StockPart } from '@cellmend/contract/stock';
 import { listWords, placesOf } from '@cellmend/core/route';
 import { ApiProblem } from '../../api/client';
 
 import { TriangleAlert, X } from 'lucide-react';
-import { useState, type ReactNode } from 'react';
-import { Button as AriaButton, ToggleButton } from 'react-aria-components';
-import { useNavigate } from 'react-router';
-import styled from 'styled-components';
+import { useState } from 'react';
+import { ToggleButton } from 'react-aria-components';
 import { decisionOf, spreadOf, useStock } from '../../api/hooks';
 import { Awaiting } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
-import { SignNote, useSigning } from '../../shell/signing';
+import { SignNote } from '../../shell/signing';
 import { keepFinding, useTried } from '../../shell/useTried';
 import {
   Answer,
@@ -30,62 +27,10 @@ import type { Measured } from '@cellmend/core/pack';
 import { kmOf } from '@cellmend/core/spread';
 import { Figure, measuredText } from '../../ui/Measured';
 import type { StageProps } from '../props';
+import { Donor, Told } from './DonorCard';
+import { Unranked } from './Unranked';
+import { useChoice, type PlaceProps } from './useChoice';
 import { Before } from '../Before';
-
-const Donor = styled(AriaButton)<{ $picked: boolean }>`
-  width: 100%;
-  text-align: left;
-  background: var(--sheet);
-  color: var(--ink);
-  border: ${(p) => (p.$picked ? '2px solid var(--mat-text)' : '1px solid var(--line)')};
-  padding: ${(p) => (p.$picked ? '11px 15px' : '12px 16px')};
-  border-radius: 4px;
-  cursor: pointer;
-  display: grid;
-  grid-template-columns: 84px 1fr;
-  gap: 8px 16px;
-  .label {
-    font-size: 20px;
-    font-weight: 700;
-  }
-  .rank {
-    color: var(--mute);
-    font-size: 13px;
-  }
-  dl {
-    display: grid;
-    grid-template-columns: repeat(4, 1fr);
-    gap: 4px 16px;
-    margin: 0;
-  }
-  dt {
-    color: var(--mute);
-    font-size: 13px;
-  }
-  dd {
-    margin: 0;
-    font-size: 18px;
-    font-weight: 650;
-    small {
-      font-size: 13px;
-      font-weight: 400;
-      color: var(--mute);
-      display: block;
-    }
-  }
-  p {
-    display: flex;
-    gap: 7px;
-    align-items: baseline;
-    font-size: 14px;
-    margin-top: 4px;
-    svg {
-      flex: none;
-      position: relative;
-      top: 2px;
-    }
-  }
-`;
 
 /** Donors from the shelf for every place that is to be replaced, ranked by how near they are to the rest of this pack. */
 export function MatchStage({ question }: StageProps) {
@@ -154,125 +99,6 @@ export function MatchStage({ question }: StageProps) {
           (s.reserved === null || s.reserved.job === job.number),
       )}
     />
-  );
-}
-
-interface PlaceProps {
-  question: string;
-  place: string;
-  places: string[];
-  pick: ReactNode;
-  donors: StockPart[];
-}
-
-/** Signs a donor for one place and leaves the choices for the others as they are. */
-function useChoice(place: string, places: string[]) {
-  const { job } = useJobView();
-  const signing = useSigning('match');
-  const navigate = useNavigate();
-  const decision = decisionOf(job, 'match');
-  const others = (decision?.body.choices ?? []).filter((c) => c.place !== place && places.includes(c.place));
-  return {
-    signing,
-    signed: decision?.body.choices.find((c) => c.place === place),
-    sign: async (partId: string, findingIds: string[]): Promise<void> => {
-      const choices = [...others, { place, partId }];
-      if (
-        (await signing.sign({ body: { topic: 'match', choices }, findingIds })) &&
-        choices.length === places.length
-      )
-        void navigate(`/jobs/${job.number}/balance`);
-    },
-  };
-}
-
-/** Without a scan nothing can be ranked: what fits is said, the choice is the technician's. */
-function Unranked({ question, place, pick, places, donors }: PlaceProps) {
-  const { job, pack } = useJobView();
-  const { signing, signed, sign } = useChoice(place, places);
-  const module = pack.modules.find((m) => m.id === place)!;
-  const [picked, setPicked] = useState<string | null>(signed?.partId ?? null);
-  const fits = (s: StockPart): boolean =>
-    (s.chemistry ?? pack.profile.chemistry) === pack.profile.chemistry &&
-    (s.groupCount ?? module.groupIndices.length) === module.groupIndices.length &&
-    (s.reserved === null || s.reserved.job === job.number);
-  const chosen = donors.find((d) => d.id === picked);
-  return (
-    <Page>
-      <h1>{question}</h1>
-      {pick}
-      <Answer tone="suspect" title={`Nothing is ranked for ${place}: nothing was scanned`}>
-        Chemistry and groups are compared; whether it is a twin of the rest is open.
-      </Answer>
-      <Stack $gap={8} role="group" aria-label="Donor modules">
-        {donors.map((s) => (
-          <Donor
-            key={s.id}
-            $picked={picked === s.id}
-            isDisabled={!fits(s)}
-            aria-pressed={picked === s.id}
-            onPress={() => setPicked(s.id)}
-          >
-            <div>
-              <div className="label n">{s.label}</div>
-              <div className="rank">{fits(s) ? s.place.kind : 'does not fit'}</div>
-            </div>
-            <div>
-              <dl>
-                <Told name="Capacity" value={s.capacityAh} unit="A·h" digits={1} />
-                <Told name="Resistance per group" value={s.resistanceMilliohm} unit="mΩ" digits={2} />
-                <Told name="Rest voltage" value={s.restVoltageV} unit="V" digits={2} />
-              </dl>
-              <p>
-                <Mute>{s.origin}</Mute>
-              </p>
-            </div>
-          </Donor>
-        ))}
-      </Stack>
-      <SignNote signing={signing} />
-      <NextBar>
-        <div>
-          <b>{chosen ? `${chosen.label} for ${place}` : 'Pick a donor'}</b>
-        </div>
-        <Button
-          isDisabled={!chosen || !signing.may || signing.busy}
-          onPress={() => void sign(chosen!.id, [])}
-        >
-          {signed ? 'Sign again' : 'Sign choice'}
-        </Button>
-      </NextBar>
-    </Page>
-  );
-}
-
-function Told({
-  name,
-  value,
-  unit,
-  digits,
-  beside,
-}: {
-  name: string;
-  value: number | null;
-  unit: string;
-  digits: number;
-  beside?: string;
-}) {
-  return (
-    <div>
-      <dt>{name}</dt>
-      <dd>
-        {value === null ? (
-          <small>not measured</small>
-        ) : (
-          <>
-            {fixed(value, digits)} {unit}
-            {beside && <small>{beside}</small>}
-          </>
-        )}
-      </dd>
-    </div>
   );
 }
 

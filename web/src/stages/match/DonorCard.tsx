@@ -1,0 +1,90 @@
+import { Button as AriaButton } from 'react-aria-components';
+import styled from 'styled-components';
+import { fixed } from '../../ui/words';
+
+/** A donor to pick: what is known of it in one line. */
+export const Donor = styled(AriaButton)<{ $picked: boolean }>`
+  width: 100%;
+  text-align: left;
+  background: var(--sheet);
+  color: var(--ink);
+  border: ${(p) => (p.$picked ? '2px solid var(--mat-text)' : '1px solid var(--line)')};
+  padding: ${(p) => (p.$picked ? '11px 15px' : '12px 16px')};
+  border-radius: 4px;
+  cursor: pointer;
+  display: grid;
+  grid-template-columns: 84px 1fr;
+  gap: 8px 16px;
+  .label {
+    font-size: 20px;
+    font-weight: 700;
+  }
+  .rank {
+    color: var(--mute);
+    font-size: 13px;
+  }
+  dl {
+    display: grid;
+    grid-template-columns: repeat(4, 1fr);
+    gap: 4px 16px;
+    margin: 0;
+  }
+  dt {
+    color: var(--mute);
+    font-size: 13px;
+  }
+  dd {
+    margin: 0;
+    font-size: 18px;
+    font-weight: 650;
+    small {
+      font-size: 13px;
+      font-weight: 400;
+      color: var(--mute);
+      display: block;
+    }
+  }
+  p {
+    display: flex;
+    gap: 7px;
+    align-items: baseline;
+    font-size: 14px;
+    margin-top: 4px;
+    svg {
+      flex: none;
+      position: relative;
+      top: 2px;
+    }
+  }
+`;
+
+/** A figure of a donor, or that nobody measured it. */
+export function Told({
+  name,
+  value,
+  unit,
+  digits,
+  beside,
+}: {
+  name: string;
+  value: number | null;
+  unit: string;
+  digits: number;
+  beside?: string;
+}) {
+  return (
+    <div>
+      <dt>{name}</dt>
+      <dd>
+        {value === null ? (
+          <small>not measured</small>
+        ) : (
+          <>
+            {fixed(value, digits)} {unit}
+            {beside && <small>{beside}</small>}
+          </>
+        )}
+      </dd>
+    </div>
+  );
+}
