@@ -96,7 +96,9 @@ export function Decide({
       clearNote();
       clearDraft();
       onDone();
-      if (out.length > 0) void navigate(`/jobs/${job.number}/match`);
+      // A list that ends without a repair has nothing to match.
+      const repairs = standing.every((m) => MEASURES[m.kind].ends === 'repaired');
+      if (out.length > 0 && repairs) void navigate(`/jobs/${job.number}/match`);
     }
   };
   return (
