@@ -56,7 +56,12 @@ export const DecisionBodySchema = z.discriminatedUnion('topic', [
     topic: z.literal('measures'),
     measures: z.array(MeasureSchema).max(200),
     /** Work inside the pack was done by somebody else: who, where, by which paper. */
-    elsewhere: z.string().trim().max(300).default(''),
+    elsewhere: z
+      .string()
+      .trim()
+      .max(300)
+      .refine((v) => v === '' || v.length >= 5, 'By whom, where, by which paper; or nothing.')
+      .default(''),
   }),
   z.object({
     topic: z.literal('match'),

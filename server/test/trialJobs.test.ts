@@ -331,6 +331,9 @@ it('T5: hybrid sticks are conditioned: a capacity jotted at a stick is what its 
     ['M03', 2.4],
   ] as const)
     await read(n, place, 'capacity', ah, { stage: 'bench' });
+  // A list that is changed later takes nothing back of what was done by it.
+  const longer = measures(['condition', 'M02'], ['condition', 'M03'], ['coolant', 'plate 1']);
+  expect((await sign(n, longer)).status).toBe(201);
   const job = await jobOf(n);
   expect(job.steps.filter((s) => s.evidence === 'bench-result').map((s) => s.met)).toEqual([true, true]);
   expect(job.next.need).toBe('Tighten and mark');
@@ -481,6 +484,14 @@ describe('a donor exists once', () => {
     });
     expect(sold.body.placements.map((p) => p.kind)).toEqual(['sold', 'shelf']);
     expect((await choose(jobs[1 - winner]!, 0, ina)).body.detail).toMatch(/not at hand: sold/);
+    // A line that is dropped lets its donor go; a word that names nobody is no work done elsewhere.
+    const dropped = measures(['monitor'], ['replace-module', 'M02', { dropped: 'the owner waits' }]);
+    dropped.measures[0]!.id = 'm9';
+    dropped.measures[1]!.id = 'm1';
+    expect((await sign(jobs[winner]!, { ...dropped, elsewhere: 'x' })).status).toBe(400);
+    expect((await sign(jobs[winner]!, dropped)).status).toBe(201);
+    const free = (await ina.get<StockPart[]>('/api/stock')).body.find((p) => p.id === parts[1]!.id);
+    expect(free!.reserved).toBeNull();
     await expect(
       bench.running.store.sequelize.query("UPDATE placements SET kind = 'shelf' WHERE kind = 'sold'"),
     ).rejects.toThrow(/append-only/);

@@ -347,6 +347,13 @@ describe('safety cannot be talked away', () => {
       expect(routeOf({ ...done, output: 'Tester 2' }).endings[e]).not.toEqual([]);
     }
   });
+  it('a module that is still to be scrapped keeps every other ending open, but not the owner who declines', () => {
+    const list = [measure('monitor'), measure('scrap', 'M01'), measure('decline')];
+    const { endings } = routeOf(after(list, 'proven dead'));
+    expect(endings.monitored.join()).toMatch(/To be done still: scrap M01/);
+    expect(endings.declined).toEqual([]);
+    expect(routeOf(after(list, 'proven dead', 'disposed @ M01')).endings.monitored).toEqual([]);
+  });
   it('a crash-locked pack is not handed over as repaired beside its way to the specialist', () => {
     const both = after([measure('specialist'), measure('balance', 'M01', { closed: true })], 'evidence kept');
     expect(repaired(both).join()).toMatch(/licensed specialist/);

@@ -178,9 +178,14 @@ function obstaclesTo(f: RouteFacts, ending: Ending, steps: Step[]): string[] {
     ending === 'repaired'
       ? steps
       : steps.filter((s) => s.measures.some((id) => own.some((m) => m.id === id)));
-  const repairs = list.filter((m) => measureFacts(m.kind).ends === 'repaired');
-  if (ending !== 'repaired' && ending !== 'declined' && repairs.length > 0)
-    why.push(`To be done still: ${listWords(repairs)}. Drop it with a reason, or end as repaired.`);
+  // Whoever declines leaves the rest undone; every other ending says what is not finished.
+  const left = list.filter(
+    (m) =>
+      measureFacts(m.kind).ends !== ending &&
+      (measureFacts(m.kind).ends === 'repaired' || steps.some((s) => !s.met && s.measures.includes(m.id))),
+  );
+  if (ending !== 'repaired' && ending !== 'declined' && left.length > 0)
+    why.push(`To be done still: ${listWords(left)}. Drop it with a reason, or end by it.`);
   if (ending === 'repaired' && list.some((m) => measureFacts(m.kind).ends === 'handed-on'))
     why.push('It is to go to a licensed specialist: nobody here hands it over as repaired.');
   if (ending === 'repaired' && f.proved === false) why.push('It was signed as not proven.');

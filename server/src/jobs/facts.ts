@@ -11,7 +11,7 @@ import {
 } from '@cellmend/core/route';
 import { QueryTypes, type Transaction } from 'sequelize';
 import type { BodyOf, DecisionTopic } from '@cellmend/contract/decisions';
-import type { JobRow, ObservationRow, ScanRow } from '../db/rows';
+import type { DecisionRow, JobRow, ObservationRow, ScanRow } from '../db/rows';
 import { bodyIn, currentDecisions, type Standing } from '../decisions/current';
 import { digestOfRow } from '../findings/digest';
 import type { Store } from '../http/context';
@@ -29,7 +29,7 @@ export interface JobFacts {
   /** Parts that were placed into the pack, with the job that did it. */
   composition: { place: string; partId: string; label: string; at: Date; jobId: string | null }[];
   /** Parts that this job took out of it, and where each went. */
-  removed: { label: string; place: string; to: string; reason: string; proof: string }[];
+  removed: { label: string; place: string; to: string; reason: string; proof: string; at: Date }[];
 }
 
 /** The newest finding of each topic, in short. */
@@ -81,7 +81,7 @@ export const compositionOf = (
 /** Parts that this job took out of its pack, and where each went. */
 const removedBy = (store: Store, job: JobRow, tx?: Transaction): Promise<JobFacts['removed']> =>
   store.sequelize.query(
-    `SELECT p.label, b.place, o.kind AS "to", o.reason, o.proof FROM placements o JOIN parts p ON p.id = o.part_id
+    `SELECT p.label, b.place, o.kind AS "to", o.reason, o.proof, o.at FROM placements o JOIN parts p ON p.id = o.part_id
        JOIN LATERAL (SELECT place FROM placements b WHERE b.part_id = o.part_id AND b.kind = 'pack' AND b.pack_id = :packId
                        AND b.seq < o.seq ORDER BY b.seq DESC LIMIT 1) b ON true
       WHERE o.job_id = :jobId AND o.kind <> 'pack' ORDER BY o.seq`,
@@ -157,11 +157,18 @@ export async function factsOf(
   const scans = allScans.filter((s) => s.role === 'before' || since<ScanRow>((x) => x.createdAt)(s));
   // A capacity that was jotted at a module on the bench is what its conditioning gave.
   const modules = profile.modules.map((m) => m.id);
-  const jotted = list ? await newestByPlace(store, jobId, 'capacity', modules, tx) : [];
+  // From the first signing: a list that is changed later takes nothing back of what was done by it.
+  const begun = list
+    ? await models.Decision.min<Date, DecisionRow>('signedAt', {
+        where: { jobId, topic: 'measures' },
+        transaction,
+      })
+    : null;
+  const jotted = begun ? await newestByPlace(store, jobId, 'capacity', modules, tx) : [];
   const checks: CheckFact[] = [
     ...allChecks,
     ...jotted
-      .filter((r) => r.recordedAt >= list!.signedAt)
+      .filter((r) => r.stage === 'bench' && r.recordedAt >= begun!)
       .map((r) => ({
         check: 'bench-result' as const,
         place: r.place,
@@ -176,7 +183,8 @@ export async function factsOf(
   const match = signedSince('match');
   const signed = back ? undefined : bodyIn(decisions, 'hand-over');
   const worked = [
-    list?.signedAt.getTime() ?? 0,
+    begun?.getTime() ?? 0,
+    back?.getTime() ?? 0,
     ...fitted.map((p) => p.at.getTime()),
     ...checks.filter((c) => UNDOES_TEST(c.check)).map((c) => c.recordedAt.getTime()),
   ];
@@ -219,7 +227,10 @@ export async function factsOf(
       })),
       levelled: (signedSince('balance')?.lines ?? []).map((l) => l.place),
       fitted: fitted.map((c) => ({ place: c.place, part: c.label })),
-      disposed: removed.filter((r) => LEFT.has(r.to)).map((r) => r.place),
+      disposed: removed
+        .filter(since((r) => r.at))
+        .filter((r) => LEFT.has(r.to))
+        .map((r) => r.place),
       checks,
       insulationProven:
         (leak?.packPassed ?? false) && (await testedSince(store, jobId, Math.max(...worked), tx)),

@@ -101,7 +101,13 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
       at: c.at.toISOString(),
       here: c.jobId === job.id,
     })),
-    removed: facts.removed,
+    removed: facts.removed.map(({ label, place, to, reason, proof }) => ({
+      label,
+      place,
+      to,
+      reason,
+      proof,
+    })),
     gate: facts.gate,
     demoFiles: job.demoFiles,
   };

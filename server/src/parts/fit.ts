@@ -63,11 +63,11 @@ async function currentAt(
   return rows[0] ?? null;
 }
 
-/** Work inside the pack waits for the gate, unless somebody signed that it was done elsewhere. */
-async function mayOpen(store: Store, doing: Doing, found: FoundJob, what: string): Promise<void> {
+/** A part goes in behind the gate, unless somebody signed that the work inside was done elsewhere. */
+async function mayFit(store: Store, doing: Doing, found: FoundJob): Promise<void> {
   const list = bodyIn(await currentDecisions(store, found.job.id, doing.tx), 'measures');
   if (list?.elsewhere) return;
-  await requireGate(store, found.job.id, found.profile, what, doing.tx);
+  await requireGate(store, found.job.id, found.profile, 'Fitting a part', doing.tx);
 }
 
 /** Puts a part into the pack of a job. What stood there goes where it is said to go. */
@@ -80,7 +80,7 @@ export async function fitPart(
   const input = FitPartSchema.parse(body);
   const found = await findJob(store, number, doing.tx);
   const { job, pack, profile } = found;
-  await mayOpen(store, doing, found, 'Fitting a part');
+  await mayFit(store, doing, found);
   await store.models.Pack.findByPk(pack.id, { transaction: doing.tx, lock: doing.tx.LOCK.UPDATE });
   const { part, at } = await lockPart(store, doing.tx, input.partId);
   if (!['shelf', 'bench'].includes(at.kind))
@@ -165,7 +165,8 @@ export async function salvage(
   const input = SalvageSchema.parse(body);
   const found = await findJob(store, number, doing.tx);
   const { job, pack, profile } = found;
-  await mayOpen(store, doing, found, 'Taking a module out');
+  // What this workshop takes out it takes out behind its own gate, whoever did the rest.
+  await requireGate(store, job.id, profile, 'Taking a module out', doing.tx);
   await store.models.Pack.findByPk(pack.id, { transaction: doing.tx, lock: doing.tx.LOCK.UPDATE });
   const places = [...new Set(input.places)];
   const ids: string[] = [];

@@ -1,4 +1,5 @@
 import type { DecisionBody } from '@cellmend/contract/decisions';
+import { placesOf } from '@cellmend/core/route';
 import { randomUUID } from 'node:crypto';
 import { Op } from 'sequelize';
 import type { JobRow } from '../db/rows';
@@ -12,9 +13,16 @@ export async function reserve(store: Store, doing: Doing, job: JobRow, body: Dec
   const ends =
     body.topic === 'match'
       ? { jobId: job.id, endedAt: null, partId: { [Op.notIn]: body.choices.map((c) => c.partId) } }
-      : body.topic === 'hand-over'
-        ? { jobId: job.id, endedAt: null }
-        : null;
+      : body.topic === 'measures'
+        ? // What is not to be replaced any more holds no donor.
+          {
+            jobId: job.id,
+            endedAt: null,
+            place: { [Op.notIn]: placesOf(body.measures, 'replace-module') },
+          }
+        : body.topic === 'hand-over'
+          ? { jobId: job.id, endedAt: null }
+          : null;
   if (!ends) return;
   const transaction = doing.tx;
   await store.models.Reservation.update({ endedAt: new Date() }, { where: ends, transaction });
