@@ -7,6 +7,8 @@ module.exports = {
     { name: 'contract-knows-core-only', severity: 'error', from: { path: '^contract/src' }, to: { path: '^(server|web|devices|cli|e2e|bench)/' } },
     { name: 'web-and-server-meet-in-contract', severity: 'error', from: { path: '^web/' }, to: { path: '^(server|devices|cli|e2e|bench)/' } },
     { name: 'server-knows-no-page', severity: 'error', from: { path: '^(server|devices|cli)/' }, to: { path: '^(web|e2e|bench)/' } },
+    { name: 'services-know-no-http', comment: 'what a request, a status or a header is stays in routes and http', severity: 'error', from: { path: '^server/src/', pathNot: '(^server/src/(http/|server\\.ts|main\\.ts)|/routes\\.ts$|\\.test\\.ts$)' }, to: { path: '(^server/src/http/|node_modules/(@types/)?express)' } },
+    { name: 'no-sql-in-routes', comment: 'routes ask services', severity: 'error', from: { path: '/routes\\.ts$' }, to: { path: '(^server/src/db/|node_modules/(sequelize|pg)/)', dependencyTypesNot: ['type-only'] } },
     { name: 'no-circles', severity: 'error', from: {}, to: { circular: true } },
   ],
   options: {

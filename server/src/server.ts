@@ -7,12 +7,12 @@ import { migrate } from './db/migrate';
 import { defineModels } from './db/models';
 import { seedDemo } from './demo/seed';
 import { makeApp } from './http/app';
-import { systemClock, type Clock } from './http/clock';
+import { systemClock, type Clock } from './domain/clock';
 import { DueFindings } from './findings/due';
-import type { Store } from './http/context';
+import type { Store } from './domain/store';
 import { InstrumentRuns } from './instruments/runs';
 import { simulateTester } from './instruments/demo';
-import { LiveHub } from './live/hub';
+import { LiveHub } from './http/liveHub';
 
 export interface ServerOptions {
   databaseUrl: string;

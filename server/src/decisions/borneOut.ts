@@ -2,15 +2,15 @@ import type { BodyOf, DecisionBody } from '@cellmend/contract/decisions';
 import { chemistryName } from '@cellmend/core/pack';
 import { ENDINGS, MEASURES, measureWords, placesOf, routeOf, type Measure } from '@cellmend/core/route';
 import { QueryTypes } from 'sequelize';
-import type { Doing, Store } from '../http/context';
-import { HttpProblem, notFound } from '../http/problems';
+import type { Doing, Store } from '../domain/store';
+import { Refusal, notFound } from '../domain/refusal';
 import { factsOf } from '../jobs/facts';
 import type { FoundJob } from '../jobs/find';
 import { viewParts } from '../parts/view';
 import { bodyIn, currentDecisions } from './current';
 
 const refuse = (detail: string, accepted: string): never => {
-  throw new HttpProblem(422, 'Not borne out by the record', detail, {
+  throw new Refusal('notPossible', 'Not borne out by the record', detail, {
     type: 'urn:cellmend:decision',
     accepted,
   });

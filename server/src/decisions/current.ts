@@ -2,7 +2,7 @@ import { bodyOf, type BodyOf, type Decision, type DecisionTopic } from '@cellmen
 import { placesOf } from '@cellmend/core/route';
 import type { Transaction } from 'sequelize';
 import type { DecisionRow } from '../db/rows';
-import type { Store } from '../http/context';
+import type { Store } from '../domain/store';
 
 /** A decision as it stands: the newest version of its topic, read in today's shape. */
 export type Standing = Omit<Decision, 'signedBy' | 'signedAt'> & { personId: string; signedAt: Date };

@@ -1,8 +1,8 @@
 import { NewDecisionSchema, type Decision, type DecisionTopic } from '@cellmend/contract/decisions';
 import { decisionWords } from '@cellmend/contract/words';
 import { randomUUID } from 'node:crypto';
-import { announce, audit, type Doing, type Store } from '../http/context';
-import { HttpProblem } from '../http/problems';
+import { announce, audit, type Doing, type Store } from '../domain/store';
+import { Refusal } from '../domain/refusal';
 import { refreshNeed } from '../jobs/need';
 import { findJob } from '../jobs/find';
 import { borneOut } from './borneOut';
@@ -25,8 +25,8 @@ export async function sign(store: Store, doing: Doing, number: unknown, body: un
   const { topic } = input.body;
   const person = viewPerson(doing.person);
   if (HIGH_VOLTAGE.has(topic) && !person.maySignHv)
-    throw new HttpProblem(
-      403,
+    throw new Refusal(
+      'notAllowed',
       'May not sign',
       `${person.name} may not sign work on high voltage. ${person.hvReason}`,
       { accepted: 'A signature by somebody whose qualification is valid.' },
@@ -39,8 +39,8 @@ export async function sign(store: Store, doing: Doing, number: unknown, body: un
   });
   if ((newest?.version ?? 0) !== input.baseVersion) {
     const current = newest ? await viewDecision(store, readDecision(newest)) : null;
-    throw new HttpProblem(
-      409,
+    throw new Refusal(
+      'conflict',
       'Decided meanwhile',
       newest
         ? `${current!.signedBy} signed version ${newest.version} meanwhile. Nothing of yours was stored.`
@@ -53,7 +53,7 @@ export async function sign(store: Store, doing: Doing, number: unknown, body: un
     transaction: doing.tx,
   });
   if (known !== new Set(input.findingIds).size)
-    throw new HttpProblem(400, 'Cannot be accepted', 'A finding named here is not of this job.', {
+    throw new Refusal('unacceptable', 'Cannot be accepted', 'A finding named here is not of this job.', {
       fields: [{ field: 'findingIds', message: 'Findings of this job.' }],
     });
   await borneOut(store, doing, found, input.body);

@@ -1,5 +1,5 @@
 import type { Decision } from '@cellmend/contract/decisions';
-import type { Store } from '../http/context';
+import type { Store } from '../domain/store';
 import { namesOf } from '../safety/gate';
 import type { Standing } from './current';
 

@@ -4,7 +4,7 @@ import { PackProfileSchema } from '@cellmend/contract/pack';
 import { createHash } from 'node:crypto';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { Store } from '../http/context';
+import type { Store } from '../domain/store';
 import { refreshNeed } from '../jobs/need';
 import { hashPassword } from '../people/service';
 

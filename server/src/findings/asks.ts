@@ -2,7 +2,7 @@ import type { NewFinding } from '@cellmend/contract/findings';
 import type { PackProfile } from '@cellmend/core/pack';
 import { Op } from 'sequelize';
 import type { JobRow, ScanRow } from '../db/rows';
-import type { Store } from '../http/context';
+import type { Store } from '../domain/store';
 import { readingsOf, STANDING } from '../records/readings';
 
 type AskFor<T extends NewFinding['topic']> = Extract<NewFinding, { topic: T }>;

@@ -5,8 +5,8 @@ import { compareRecords, type Comparison } from '@cellmend/core/prove';
 import { groupStates, type MeterReading, type SpreadReport } from '@cellmend/core/spread';
 import type { InsulationReport } from '@cellmend/core/insulation';
 import type { NewFinding } from '@cellmend/contract/findings';
-import { HttpProblem, notFound } from '../http/problems';
-import type { Store } from '../http/context';
+import { Refusal, notFound } from '../domain/refusal';
+import type { Store } from '../domain/store';
 import { reportInsulation } from '../insulation/report';
 import { donorsOf } from '../parts/donors';
 import { readingsOf } from '../records/readings';
@@ -71,8 +71,8 @@ async function spreadOf(store: Store, jobId: string, findingId: string): Promise
 /** What the fit worked with; a pack beyond its limits has none, and is neither matched nor balanced. */
 function workingOf(spread: SpreadReport): NonNullable<SpreadReport['working']> {
   if (!spread.working)
-    throw new HttpProblem(
-      409,
+    throw new Refusal(
+      'conflict',
       'Not to be compared',
       `The pack is ${spread.pack.verdict}: nothing is matched to it or balanced with it before it is decided what becomes of it.`,
     );
@@ -111,7 +111,7 @@ export async function compute(
       const spread = await spreadOf(store, jobId, ask.spreadFindingId);
       const module = pack.modules.find((m) => m.id === ask.moduleId);
       if (!module)
-        throw new HttpProblem(400, 'Cannot be accepted', `The pack has no module ${ask.moduleId}.`);
+        throw new Refusal('unacceptable', 'Cannot be accepted', `The pack has no module ${ask.moduleId}.`);
       const working = workingOf(spread);
       const typicalAh = valueOf(spread.capacityAh) ?? working.capacityAh;
       const states = groupStates(spread.channels, pack.channels.length, typicalAh, working.endSocFraction);
@@ -139,7 +139,7 @@ export async function compute(
       if (!donor) throw notFound('That stock module');
       const { restVoltageV } = donor;
       if (restVoltageV === null)
-        throw new HttpProblem(409, 'Not measured', `Nobody measured the rest voltage of ${donor.label}.`, {
+        throw new Refusal('conflict', 'Not measured', `Nobody measured the rest voltage of ${donor.label}.`, {
           accepted: 'Its rested voltage, under Stock; then the way to the level of the others can be told.',
         });
       const curve = ocvCurve(profile.ocv);

@@ -2,7 +2,7 @@ import { QueryTypes } from 'sequelize';
 import type { Finding } from '@cellmend/contract/findings';
 import { isDeepStrictEqual } from 'node:util';
 import { setTimeout as pause } from 'node:timers/promises';
-import type { Doing, Store } from '../http/context';
+import type { Doing, Store } from '../domain/store';
 import { withPack } from '../jobs/find';
 import { refreshNeed } from '../jobs/need';
 import { insulationAsk, spreadAsk } from './asks';

@@ -2,13 +2,13 @@ import { NewFindingSchema } from '@cellmend/contract/findings';
 import { Router } from 'express';
 import { z } from 'zod';
 import { needs } from '../http/auth';
-import { writeOnce, type Store } from '../http/context';
-import { notFound } from '../http/problems';
+import { type Store } from '../domain/store';
+import { writeOnce } from '../http/context';
 import { findJob } from '../jobs/find';
 import { refreshNeed } from '../jobs/need';
 import { compute } from './compute';
 import { markDue, settle } from './due';
-import { latestFindings, recompute, sameProfile, storeFinding, tryFinding, viewFinding } from './service';
+import { findFinding, latestFindings, recompute, sameProfile, storeFinding, tryFinding } from './service';
 
 export function findingRoutes(store: Store): Router {
   const router = Router();
@@ -18,11 +18,7 @@ export function findingRoutes(store: Store): Router {
   });
   router.get('/jobs/:number/findings/:id', needs('viewer'), async (req, res) => {
     const { job } = await findJob(store, req.params.number);
-    const row = await store.models.Finding.findOne({
-      where: { id: z.uuid().parse(req.params.id), jobId: job.id },
-    });
-    if (!row) throw notFound('That finding');
-    res.json(viewFinding(row));
+    res.json(await findFinding(store, job.id, z.uuid().parse(req.params.id)));
   });
   router.post(
     '/jobs/:number/findings/try',

@@ -10,8 +10,8 @@ import { randomUUID } from 'node:crypto';
 import { isDeepStrictEqual } from 'node:util';
 import type { z } from 'zod';
 import type { FindingRow, JobRow } from '../db/rows';
-import { announce, audit, type Doing, type Store } from '../http/context';
-import { HttpProblem, notFound } from '../http/problems';
+import { announce, audit, type Doing, type Store } from '../domain/store';
+import { Refusal, notFound } from '../domain/refusal';
 import type { FoundJob } from '../jobs/find';
 import { compute, type Computed } from './compute';
 import { digestOf } from './digest';
@@ -128,8 +128,8 @@ export async function sameProfile(store: Store, doing: Doing, { pack, version }:
     lock: doing.tx.LOCK.SHARE,
   });
   if (row!.version !== version)
-    throw new HttpProblem(
-      409,
+    throw new Refusal(
+      'conflict',
       'Changed meanwhile',
       'The pack profile was saved while this was computed. Nothing was stored; ask again.',
     );
@@ -143,4 +143,10 @@ export async function latestFindings(store: Store, jobId: string): Promise<Findi
     { replacements: { jobId }, model: store.models.Finding, mapToModel: true },
   );
   return rows.sort((a, b) => b.createdAt.getTime() - a.createdAt.getTime()).map(viewFinding);
+}
+
+export async function findFinding(store: Store, jobId: string, id: string): Promise<Finding> {
+  const row = await store.models.Finding.findOne({ where: { id, jobId } });
+  if (!row) throw notFound('That finding');
+  return viewFinding(row);
 }

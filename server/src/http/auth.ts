@@ -1,9 +1,9 @@
-import type { Role } from './roles';
+import type { Person } from '@cellmend/contract/people';
 import type { RequestHandler } from 'express';
-import type { Store } from './context';
-import { HttpProblem } from './problems';
+import type { Store } from '../domain/store';
+import { Refusal } from '../domain/refusal';
 
-const RANK: Record<Role, number> = { viewer: 0, technician: 1, lead: 2 };
+const RANK: Record<Person['role'], number> = { viewer: 0, technician: 1, lead: 2 };
 
 /** Reads the signed-in person of the session, if there is one. */
 export const loadPerson =
@@ -16,14 +16,14 @@ export const loadPerson =
 
 /** Lets through who is signed in with at least this role. */
 export const needs =
-  (role: Role): RequestHandler =>
+  (role: Person['role']): RequestHandler =>
   (req, _res, next) => {
-    if (!req.person) throw new HttpProblem(401, 'Not signed in', 'Sign in first.');
+    if (!req.person) throw new Refusal('signedOut', 'Not signed in', 'Sign in first.');
     // What a page made for one person is never stored under the name of another who signed in meanwhile.
     const madeBy = req.get('x-cellmend-person');
     if (madeBy !== undefined && madeBy !== req.person.id)
-      throw new HttpProblem(
-        409,
+      throw new Refusal(
+        'conflict',
         'Somebody else signed in',
         `${req.person.name} is signed in here now; this entry was made by somebody else.`,
         {
@@ -32,8 +32,8 @@ export const needs =
         },
       );
     if (RANK[req.person.role] < RANK[role])
-      throw new HttpProblem(
-        403,
+      throw new Refusal(
+        'notAllowed',
         'Not allowed',
         `This needs the role ${role}; ${req.person.name} is ${req.person.role}.`,
       );
@@ -49,7 +49,7 @@ export const ownPagesOnly: RequestHandler = (req, _res, next) => {
     const origin = req.get('origin');
     const foreign = origin !== undefined && origin !== `${req.protocol}://${req.get('host')}`;
     if (req.get('x-cellmend') !== '1' || foreign)
-      throw new HttpProblem(403, 'Not from our page', 'This request did not come from the app itself.', {
+      throw new Refusal('notAllowed', 'Not from our page', 'This request did not come from the app itself.', {
         accepted: 'The header X-Cellmend: 1, from the same origin.',
       });
   }

@@ -3,20 +3,20 @@ import { InputProblem } from '@cellmend/core/pack';
 import type { ErrorRequestHandler, RequestHandler } from 'express';
 import { BaseError, ConnectionError, DatabaseError, TimeoutError } from 'sequelize';
 import { ZodError } from 'zod';
+import { notFound, Refusal, type RefusalKind } from '../domain/refusal';
 
-/** An answer that is not a success, told as a problem document. */
-export class HttpProblem extends Error {
-  constructor(
-    readonly status: number,
-    readonly title: string,
-    detail: string,
-    readonly extra: Partial<Problem> = {},
-  ) {
-    super(detail);
-  }
-}
-export const notFound = (what: string): HttpProblem =>
-  new HttpProblem(404, 'Not found', `${what} is not here.`);
+const STATUS: Record<RefusalKind, number> = {
+  unacceptable: 400,
+  signedOut: 401,
+  notAllowed: 403,
+  notHere: 404,
+  conflict: 409,
+  tooLarge: 413,
+  notPossible: 422,
+  closed: 423,
+  tooOften: 429,
+  stopped: 499,
+};
 
 /** Values that PostgreSQL refuses although the schema let them pass (NUL in text, numbers out of range). */
 const REFUSED_BY_DATABASE = new Set(['22021', '22P05', '22003', '22P02', '22008', '54000']);
@@ -34,7 +34,7 @@ export function toProblem(error: unknown): Problem {
     detail,
     ...extra,
   });
-  if (error instanceof HttpProblem) return problem(error.status, error.title, error.message, error.extra);
+  if (error instanceof Refusal) return problem(STATUS[error.kind], error.title, error.message, error.extra);
   if (error instanceof InputProblem)
     return problem(422, 'Cannot be read', error.what, {
       where: error.where,

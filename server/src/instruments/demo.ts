@@ -1,5 +1,5 @@
 import { SimulatedTester } from '@cellmend/devices/scpi';
-import type { Store } from '../http/context';
+import type { Store } from '../domain/store';
 import { demoId } from '../demo/seed';
 
 /** Where the demo tester finds the leak of the pilot car: in the middle of the string. */

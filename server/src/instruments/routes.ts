@@ -1,7 +1,8 @@
 import { Router } from 'express';
 import { z } from 'zod';
 import { needs } from '../http/auth';
-import { writeOnce, type Store } from '../http/context';
+import { type Store } from '../domain/store';
+import { writeOnce } from '../http/context';
 import { findJob } from '../jobs/find';
 import { viewRuns } from './runs';
 import { addInstrument, listInstruments, lookFor, outputSeenOff, retireInstrument } from './service';

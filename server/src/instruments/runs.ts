@@ -7,8 +7,8 @@ import { randomUUID } from 'node:crypto';
 import { Op, QueryTypes } from 'sequelize';
 import pg from 'pg';
 import type { InstrumentRow, InstrumentRunRow, JobRow, PersonRow } from '../db/rows';
-import { announceNow, type Store } from '../http/context';
-import { HttpProblem } from '../http/problems';
+import { announceNow, type Store } from '../domain/store';
+import { Refusal } from '../domain/refusal';
 
 /** First half of the advisory lock that says who drives an instrument; the second is made of its id. */
 const LOCK = 714_002;
@@ -180,11 +180,11 @@ export class InstrumentRuns {
         row.jobId !== ask.job.id ||
         row.instrumentId !== ask.instrument.id
       )
-        throw new HttpProblem(409, 'Key used already', 'This idempotency key belongs to another entry.', {
+        throw new Refusal('conflict', 'Key used already', 'This idempotency key belongs to another entry.', {
           accepted: 'A new key for a new test.',
         });
       if (row.state !== 'running') return row;
-      if (ask.signal.aborted) throw new HttpProblem(499, 'Gone', 'The page was closed.');
+      if (ask.signal.aborted) throw new Refusal('stopped', 'Gone', 'The page was closed.');
       await new Promise((r) => setTimeout(r, 200));
     }
   }
@@ -214,8 +214,8 @@ export class InstrumentRuns {
         });
         const busy = other && (await this.store.models.Job.findByPk(other.jobId));
         await InstrumentRun.destroy({ where: { id } });
-        throw new HttpProblem(
-          409,
+        throw new Refusal(
+          'conflict',
           'In use',
           `${instrument.name} is driven by ${busy ? `job ${busy.number}` : 'another job'} now.`,
           { accepted: 'The same test when it is free, or another instrument.' },

@@ -3,14 +3,14 @@ import { DRIVERS } from '@cellmend/devices/drivers';
 import { randomUUID } from 'node:crypto';
 import { Op } from 'sequelize';
 import type { InstrumentRow } from '../db/rows';
-import { announce, audit, type Doing, type Store } from '../http/context';
-import { HttpProblem, notFound } from '../http/problems';
+import { announce, audit, type Doing, type Store } from '../domain/store';
+import { Refusal, notFound } from '../domain/refusal';
 
 /** Hosts an instrument may be on: this machine, or those named when the server is started. */
 export function allowedHost(host: string): void {
   const allowed = ['127.0.0.1', 'localhost', '::1', ...(process.env.CELLMEND_GATEWAYS ?? '').split(/[\s,]+/)];
   if (!allowed.includes(host))
-    throw new HttpProblem(403, 'Not allowed', `${host} is not an instrument of this workshop.`, {
+    throw new Refusal('notAllowed', 'Not allowed', `${host} is not an instrument of this workshop.`, {
       accepted: '127.0.0.1, or a host named in CELLMEND_GATEWAYS when the server is started.',
     });
 }
@@ -60,7 +60,7 @@ export async function addInstrument(store: Store, doing: Doing, body: unknown): 
   const input = NewInstrumentSchema.parse(body);
   allowedHost(input.host);
   if (await store.models.Instrument.findOne({ where: { name: input.name }, transaction: doing.tx }))
-    throw new HttpProblem(409, 'Name taken', `There is a ${input.name} already.`, {
+    throw new Refusal('conflict', 'Name taken', `There is a ${input.name} already.`, {
       fields: [{ field: 'name', message: 'A name that no instrument here has.' }],
     });
   const row = await store.models.Instrument.create({ id: randomUUID(), ...input }, { transaction: doing.tx });
@@ -93,7 +93,7 @@ export async function retireInstrument(store: Store, doing: Doing, id: string): 
     where: { instrumentId: id, state: 'running' },
     transaction: doing.tx,
   });
-  if (running) throw new HttpProblem(409, 'In use', `${row.name} is running a test now.`);
+  if (running) throw new Refusal('conflict', 'In use', `${row.name} is running a test now.`);
   await row.update(
     { retiredAt: new Date(), name: `${row.name} (${row.id.slice(0, 8)})` },
     { transaction: doing.tx },

@@ -6,10 +6,10 @@ import {
 } from '@cellmend/core/insulation';
 import { fullV, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
 import type { SpreadReport } from '@cellmend/core/spread';
-import type { Store } from '../http/context';
+import type { Store } from '../domain/store';
 import { readingsOf, type ReadingFact } from '../records/readings';
 import { reportOf } from '../findings/stored';
-import { notFound } from '../http/problems';
+import { notFound } from '../domain/refusal';
 
 /** Lowest channel of each module against the median at the last rest, mV. */
 function lowestMv(report: SpreadReport | null, pack: Pack): (number | null)[] | undefined {

@@ -3,11 +3,20 @@ import { Router } from 'express';
 import { z } from 'zod';
 import { settled } from '../findings/due';
 import { needs } from '../http/auth';
-import { keyOf, writeOnce, type Store } from '../http/context';
-import { HttpProblem } from '../http/problems';
+import { type Store } from '../domain/store';
+import { keyOf, writeOnce } from '../http/context';
+import { Refusal } from '../domain/refusal';
 import type { InstrumentRuns } from '../instruments/runs';
 import { findJob } from '../jobs/find';
-import { addInsulation, keepRun, KeptQuestion, listInsulation, runOnInstrument, type Kept } from './service';
+import {
+  addInsulation,
+  keepQuestion,
+  keepRun,
+  KeptQuestion,
+  listInsulation,
+  runOnInstrument,
+  type Kept,
+} from './service';
 
 export function insulationRoutes(store: Store, runs: InstrumentRuns): Router {
   const router = Router();
@@ -36,11 +45,8 @@ export function insulationRoutes(store: Store, runs: InstrumentRuns): Router {
       await work;
     } catch (e) {
       if (!(e instanceof KeptQuestion)) throw e;
-      await store.models.InstrumentRun.update(
-        { state: 'asked', why: e.question },
-        { where: { id: e.runId } },
-      );
-      throw new HttpProblem(422, 'Do these figures stand?', e.question, {
+      await keepQuestion(store, e);
+      throw new Refusal('notPossible', 'Do these figures stand?', e.question, {
         type: 'urn:cellmend:query',
         where: 'the test, whose readings are kept',
         accepted: 'A yes, and they are stored as they are; or the test again.',

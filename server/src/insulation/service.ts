@@ -14,8 +14,8 @@ import { InputProblem, limitValue, normalisePack, type Pack, type PackProfile } 
 import type { z } from 'zod';
 import type { InstrumentRunRow, JobRow, PersonRow } from '../db/rows';
 import { markDue } from '../findings/due';
-import { announce, audit, type Doing, type Store } from '../http/context';
-import { HttpProblem, notFound } from '../http/problems';
+import { announce, audit, type Doing, type Store } from '../domain/store';
+import { Refusal, notFound } from '../domain/refusal';
 import { clipDemo } from '../instruments/demo';
 import type { InstrumentRuns } from '../instruments/runs';
 import { allowedHost, findInstrument } from '../instruments/service';
@@ -65,7 +65,7 @@ function checkPlaces(o: InsulationObservation, pack: Pack): void {
             ? o.link
             : undefined;
   if (wrong !== undefined)
-    throw new HttpProblem(400, 'Cannot be accepted', `The pack has no ${wrong}.`, {
+    throw new Refusal('unacceptable', 'Cannot be accepted', `The pack has no ${wrong}.`, {
       fields: [
         {
           field: 'observation',
@@ -331,13 +331,13 @@ export async function keepRun(
   });
   if (!run) throw notFound('That run');
   if (run.state === 'interrupted')
-    throw new HttpProblem(
-      409,
+    throw new Refusal(
+      'conflict',
       'The test was interrupted',
       `${run.why.charAt(0).toUpperCase()}${run.why.slice(1)}. ${run.output === 'off' ? 'The output is off.' : 'The output could not be reached: switch it off by hand.'}`,
       { type: 'urn:cellmend:interrupted', current: { runId: run.id, readings: run.points?.length ?? 0 } },
     );
-  if (run.state === 'running') throw new HttpProblem(409, 'Still running', 'The test is still running.');
+  if (run.state === 'running') throw new Refusal('conflict', 'Still running', 'The test is still running.');
   if ((run.points?.length ?? 0) === 0)
     throw new InputProblem('series', 'The instrument gave no reading.', 'the test', 'A longer test.');
   const pack = normalisePack(profile);
@@ -361,4 +361,9 @@ export class KeptQuestion extends Error {
   ) {
     super(question);
   }
+}
+
+/** The readings stay with their run, and wait for a yes. */
+export async function keepQuestion(store: Store, { runId, question }: KeptQuestion): Promise<void> {
+  await store.models.InstrumentRun.update({ state: 'asked', why: question }, { where: { id: runId } });
 }

@@ -14,7 +14,7 @@ import type { BodyOf, DecisionTopic } from '@cellmend/contract/decisions';
 import type { DecisionRow, JobRow, ObservationRow, ScanRow } from '../db/rows';
 import { bodyIn, currentDecisions, type Standing } from '../decisions/current';
 import { digestOfRow } from '../findings/digest';
-import type { Store } from '../http/context';
+import type { Store } from '../domain/store';
 import { newestByPlace } from '../records/readings';
 import { checksOf, type CheckFact } from '../records/checkFacts';
 import { everProven, gateOf, observationsOf, openLockout } from '../safety/gate';

@@ -2,8 +2,8 @@ import type { PackProfile } from '@cellmend/core/pack';
 import type { Transaction } from 'sequelize';
 import { z } from 'zod';
 import type { JobRow, PackRow } from '../db/rows';
-import type { Store } from '../http/context';
-import { notFound } from '../http/problems';
+import type { Store } from '../domain/store';
+import { notFound } from '../domain/refusal';
 
 const NumberSchema = z.coerce.number().int().min(1).max(2_000_000_000);
 

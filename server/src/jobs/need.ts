@@ -1,7 +1,7 @@
 import { normalisePack } from '@cellmend/core/pack';
 import { placesOf, routeOf } from '@cellmend/core/route';
 import type { Transaction } from 'sequelize';
-import type { Store } from '../http/context';
+import type { Store } from '../domain/store';
 import { factsOf } from './facts';
 import { withPack } from './find';
 

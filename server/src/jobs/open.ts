@@ -4,8 +4,8 @@ import { ENDINGS } from '@cellmend/core/route';
 import { randomUUID } from 'node:crypto';
 import { QueryTypes, type Transaction } from 'sequelize';
 import type { PackRow, VehicleRow } from '../db/rows';
-import { announce, audit, type Doing, type Store } from '../http/context';
-import { HttpProblem, notFound } from '../http/problems';
+import { announce, audit, type Doing, type Store } from '../domain/store';
+import { Refusal, notFound } from '../domain/refusal';
 import { refreshNeed } from './need';
 
 /** The pack that is in a vehicle now; null where none is. */
@@ -58,7 +58,7 @@ export async function createJob(store: Store, doing: Doing, body: unknown): Prom
   const inIt = chosen ?? (await packIn(store, vehicle.id, tx));
   const known = inIt && (!packProfileId || inIt.profileId === packProfileId || chosen) ? inIt : null;
   if (!known && !packProfileId)
-    throw new HttpProblem(400, 'Cannot be accepted', 'That vehicle has no pack yet.', {
+    throw new Refusal('unacceptable', 'Cannot be accepted', 'That vehicle has no pack yet.', {
       fields: [{ field: 'packProfileId', message: 'The profile of its pack.' }],
     });
   const pack =

@@ -1,6 +1,7 @@
 import { Router } from 'express';
 import { needs } from '../http/auth';
-import { writeOnce, type Store } from '../http/context';
+import { type Store } from '../domain/store';
+import { writeOnce } from '../http/context';
 import { createJob, listVehicles } from './open';
 import { board, viewJob } from './service';
 

@@ -6,7 +6,7 @@ import type { JobRow } from '../db/rows';
 import { bodyIn } from '../decisions/current';
 import { viewDecisions } from '../decisions/view';
 import { reportOf } from '../findings/stored';
-import type { Store } from '../http/context';
+import type { Store } from '../domain/store';
 import { namesOf } from '../safety/gate';
 import { suggestedHazards } from '../safety/view';
 import { factsOf, type JobFacts } from './facts';

@@ -1,7 +1,7 @@
 import type { PartFacts, PartFigures } from '@cellmend/contract/stock';
 import type { DonorModule } from '@cellmend/core/match';
 import { QueryTypes, type Transaction } from 'sequelize';
-import type { Store } from '../http/context';
+import type { Store } from '../domain/store';
 import type { ReadingData } from '../records/readings';
 
 /** A part with what it is and what was measured of it until `asOf`. */

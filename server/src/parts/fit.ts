@@ -3,8 +3,8 @@ import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import type { Transaction } from 'sequelize';
 import type { PartRow } from '../db/rows';
 import { bodyIn, currentDecisions } from '../decisions/current';
-import { announce, audit, type Doing, type Store } from '../http/context';
-import { HttpProblem, notFound } from '../http/problems';
+import { announce, audit, type Doing, type Store } from '../domain/store';
+import { Refusal, notFound } from '../domain/refusal';
 import { findJob, type FoundJob } from '../jobs/find';
 import { refreshNeed } from '../jobs/need';
 import { requireGate } from '../safety/gate';
@@ -84,8 +84,8 @@ export async function fitPart(
   await store.models.Pack.findByPk(pack.id, { transaction: doing.tx, lock: doing.tx.LOCK.UPDATE });
   const { part, at } = await lockPart(store, doing.tx, input.partId);
   if (!['shelf', 'bench'].includes(at.kind))
-    throw new HttpProblem(
-      409,
+    throw new Refusal(
+      'conflict',
       'Not at hand',
       `${part.label} is ${at.kind === 'pack' ? 'in a pack' : at.kind}.`,
       {
@@ -97,33 +97,33 @@ export async function fitPart(
     transaction: doing.tx,
   });
   if (held && held.jobId !== job.id)
-    throw new HttpProblem(409, 'It is reserved', `${part.label} is reserved for another job.`);
+    throw new Refusal('conflict', 'It is reserved', `${part.label} is reserved for another job.`);
   const module = moduleAt(profile, input.place);
   if (module && part.kind !== 'module')
-    throw new HttpProblem(
-      422,
+    throw new Refusal(
+      'notPossible',
       'Does not belong there',
       `${input.place} is a module; ${part.label} is a ${part.kind}.`,
     );
   if (module) {
     const [facts] = await viewParts(store, [part.id], doing.tx);
     if (facts!.chemistry && facts!.chemistry !== profile.chemistry)
-      throw new HttpProblem(
-        422,
+      throw new Refusal(
+        'notPossible',
         'Does not belong there',
         `${part.label} is of another chemistry than the pack.`,
       );
     if (facts!.groupCount && facts!.groupCount !== module.groupIndices.length)
-      throw new HttpProblem(
-        422,
+      throw new Refusal(
+        'notPossible',
         'Does not belong there',
         `${part.label} has ${facts!.groupCount} groups; ${input.place} has ${module.groupIndices.length}.`,
       );
   }
   const old = await partAt(store, doing, found, input.place, module ? 'module' : part.kind);
   if (old && !input.out)
-    throw new HttpProblem(
-      400,
+    throw new Refusal(
+      'unacceptable',
       'Cannot be accepted',
       `Where does ${old.label} go, which stands at ${input.place}?`,
       {
@@ -174,7 +174,7 @@ export async function salvage(
     if (!moduleAt(profile, place)) throw notFound(`A module ${place} of this pack`);
     const part = await partAt(store, doing, found, place, 'module');
     if (!part)
-      throw new HttpProblem(409, 'Nothing there', `Nothing stands at ${place}: it was taken out already.`);
+      throw new Refusal('conflict', 'Nothing there', `Nothing stands at ${place}: it was taken out already.`);
     await move(store, doing, part.id, {
       kind: input.to,
       jobId: job.id,

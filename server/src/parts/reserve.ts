@@ -3,7 +3,7 @@ import { placesOf } from '@cellmend/core/route';
 import { randomUUID } from 'node:crypto';
 import { Op } from 'sequelize';
 import type { JobRow } from '../db/rows';
-import { announce, type Doing, type Store } from '../http/context';
+import { announce, type Doing, type Store } from '../domain/store';
 
 /**
  * Holds the donors of a signed choice for their job and lets go of those that are chosen no more. The database lets a

@@ -1,7 +1,8 @@
 import { Router } from 'express';
 import { z } from 'zod';
 import { needs } from '../http/auth';
-import { writeOnce, type Store } from '../http/context';
+import { type Store } from '../domain/store';
+import { writeOnce } from '../http/context';
 import { fitPart, salvage } from './fit';
 import { addParts, addTable, correctPart, measurePart, placePart } from './service';
 import { listStock, partHistory } from './view';

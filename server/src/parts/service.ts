@@ -16,8 +16,8 @@ import { randomUUID } from 'node:crypto';
 import { QueryTypes, type Transaction } from 'sequelize';
 import { z } from 'zod';
 import type { PartRow, PlacementRow } from '../db/rows';
-import { announce, audit, type Doing, type Store } from '../http/context';
-import { HttpProblem, notFound } from '../http/problems';
+import { announce, audit, type Doing, type Store } from '../domain/store';
+import { Refusal, notFound } from '../domain/refusal';
 import { keepObservation } from '../records/observe';
 import type { ReadingData } from '../records/readings';
 import { partHistory, viewParts } from './view';
@@ -116,7 +116,7 @@ export async function makePart(
 ): Promise<PartRow> {
   const name = label || (await nextLabel(store, doing.tx));
   if (await store.models.Part.findOne({ where: { label: name }, transaction: doing.tx }))
-    throw new HttpProblem(409, 'Label is taken', `There is a part ${name} already.`, {
+    throw new Refusal('conflict', 'Label is taken', `There is a part ${name} already.`, {
       fields: [{ field: 'label', message: 'Another label, or none: it gets the next one.' }],
     });
   const part = await store.models.Part.create(
@@ -174,7 +174,7 @@ export async function measurePart(store: Store, doing: Doing, id: string, body: 
   const figures = MeasurePartSchema.parse(body);
   const { part } = await lockPart(store, doing.tx, id);
   if ((await keepFigures(store, doing, id, figures)) === 0)
-    throw new HttpProblem(400, 'Cannot be accepted', 'No figure is given.', {
+    throw new Refusal('unacceptable', 'Cannot be accepted', 'No figure is given.', {
       accepted: 'Capacity, resistance, rest voltage or insulation.',
     });
   await audit(store, doing, null, 'part measured', part.label, JSON.stringify(figures));
@@ -187,20 +187,20 @@ export async function placePart(store: Store, doing: Doing, id: string, body: un
   const { to, reason, proof } = PlacePartSchema.parse(body);
   const { part, at } = await lockPart(store, doing.tx, id);
   if (at.kind === 'pack')
-    throw new HttpProblem(
-      409,
+    throw new Refusal(
+      'conflict',
       'It stands in a pack',
       `${part.label} is in a pack: it is taken out in that job.`,
     );
   if (['scrapped', 'returned', 'sold'].includes(at.kind))
-    throw new HttpProblem(409, 'It has left', `${part.label} was ${at.kind}: ${at.reason}.`);
+    throw new Refusal('conflict', 'It has left', `${part.label} was ${at.kind}: ${at.reason}.`);
   const held = await store.models.Reservation.findOne({
     where: { partId: id, endedAt: null },
     transaction: doing.tx,
   });
   if (held && to !== 'shelf' && to !== 'bench')
-    throw new HttpProblem(
-      409,
+    throw new Refusal(
+      'conflict',
       'It is reserved',
       `${part.label} is reserved for a job. Choose another donor there first.`,
     );

@@ -1,7 +1,7 @@
 import type { PartHistory, StockPart } from '@cellmend/contract/stock';
 import { QueryTypes, type Transaction } from 'sequelize';
-import type { Store } from '../http/context';
-import { notFound } from '../http/problems';
+import type { Store } from '../domain/store';
+import { notFound } from '../domain/refusal';
 import { unitOf, type ReadingData } from '../records/readings';
 import { partsAsOf } from './donors';
 

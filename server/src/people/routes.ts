@@ -10,9 +10,18 @@ import { rateLimit } from 'express-rate-limit';
 import { z } from 'zod';
 import type { PersonRow } from '../db/rows';
 import { needs } from '../http/auth';
-import { writeOnce, type Store } from '../http/context';
-import { HttpProblem, notFound } from '../http/problems';
-import { addPerson, checkPassword, editPerson, listPeople, session } from './service';
+import { type Store } from '../domain/store';
+import { writeOnce } from '../http/context';
+import { Refusal, notFound } from '../domain/refusal';
+import {
+  addFirstLead,
+  addPerson,
+  checkPassword,
+  editPerson,
+  findDemoPerson,
+  listPeople,
+  session,
+} from './service';
 
 /** A new session id at sign-in, so that one given beforehand is worth nothing. */
 const signIn = (req: Request, row: PersonRow): Promise<void> =>
@@ -32,7 +41,7 @@ export function peopleRoutes(store: Store, options: { demo: boolean; signInsPerM
     standardHeaders: 'draft-8',
     legacyHeaders: false,
     handler: () => {
-      throw new HttpProblem(429, 'Too many tries', 'Wait a minute before signing in again.');
+      throw new Refusal('tooOften', 'Too many tries', 'Wait a minute before signing in again.');
     },
   });
 
@@ -45,9 +54,7 @@ export function peopleRoutes(store: Store, options: { demo: boolean; signInsPerM
   });
   router.post('/session/demo', limit, async (req, res) => {
     const { personId } = DemoSignInSchema.parse(req.body);
-    const row = options.demo
-      ? await store.models.Person.findOne({ where: { id: personId, demo: true } })
-      : null;
+    const row = options.demo ? await findDemoPerson(store, personId) : null;
     if (!row) throw notFound('That demo person');
     await signIn(req, row);
     res.json(await session(store, row, options.demo));
@@ -57,18 +64,7 @@ export function peopleRoutes(store: Store, options: { demo: boolean; signInsPerM
     res.clearCookie('cellmend.sid').status(204).end();
   });
   router.post('/first-lead', limit, async (req, res) => {
-    const { workshop, ...input } = FirstLeadSchema.parse(req.body);
-    const row = await store.sequelize.transaction(async (tx) => {
-      await store.sequelize.query('LOCK TABLE people IN EXCLUSIVE MODE', { transaction: tx });
-      if ((await store.models.Person.count({ transaction: tx })) > 0)
-        throw new HttpProblem(409, 'Done already', 'This workshop has people; a lead adds more.');
-      const made = await addPerson(store, { ...input, role: 'lead' }, tx, null);
-      await store.sequelize.query(
-        "INSERT INTO settings (name, value) VALUES ('workshop', :value) ON CONFLICT (name) DO UPDATE SET value = :value",
-        { replacements: { value: JSON.stringify(workshop) }, transaction: tx },
-      );
-      return (await store.models.Person.findByPk(made.id, { transaction: tx }))!;
-    });
+    const row = await addFirstLead(store, FirstLeadSchema.parse(req.body));
     await signIn(req, row);
     res.status(201).json(await session(store, row, options.demo));
   });

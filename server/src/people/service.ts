@@ -1,11 +1,17 @@
-import type { EditPersonSchema, NewPerson, Person, Session } from '@cellmend/contract/people';
+import type {
+  EditPersonSchema,
+  FirstLeadSchema,
+  NewPerson,
+  Person,
+  Session,
+} from '@cellmend/contract/people';
 import { hash, verify } from '@node-rs/argon2';
 import { randomUUID } from 'node:crypto';
 import { QueryTypes, type Transaction } from 'sequelize';
 import type { z } from 'zod';
 import type { PersonRow } from '../db/rows';
-import { audit, type Doing, type Store } from '../http/context';
-import { HttpProblem, notFound } from '../http/problems';
+import { audit, type Doing, type Store } from '../domain/store';
+import { Refusal, notFound } from '../domain/refusal';
 
 /** OWASP's advice for Argon2id: 19 MiB, two passes, one lane. The package's default algorithm is Argon2id. */
 const ARGON2ID = { memoryCost: 19456, timeCost: 2, parallelism: 1 };
@@ -65,7 +71,7 @@ export async function checkPassword(store: Store, name: string, password: string
   const row = await store.models.Person.findOne({ where: { name } });
   const right = await verify(row?.passwordHash ?? (await nobody), password).catch(() => false);
   if (!row || !right)
-    throw new HttpProblem(401, 'Not signed in', 'Name and password do not belong together.');
+    throw new Refusal('signedOut', 'Not signed in', 'Name and password do not belong together.');
   return row;
 }
 
@@ -76,7 +82,7 @@ export async function addPerson(
   by: PersonRow | null,
 ): Promise<Person> {
   if (await store.models.Person.findOne({ where: { name: input.name }, transaction: tx }))
-    throw new HttpProblem(409, 'Name taken', `There is a ${input.name} already.`, {
+    throw new Refusal('conflict', 'Name taken', `There is a ${input.name} already.`, {
       fields: [{ field: 'name', message: 'A name that nobody here has.' }],
     });
   const row = await store.models.Person.create(
@@ -112,7 +118,11 @@ export async function editPerson(
   const row = await store.models.Person.findByPk(id, { transaction: doing.tx });
   if (!row) throw notFound('That person');
   if (row.id === doing.person.id && change.role && change.role !== 'lead')
-    throw new HttpProblem(400, 'Cannot be accepted', 'A lead cannot take the lead role from themselves.');
+    throw new Refusal(
+      'unacceptable',
+      'Cannot be accepted',
+      'A lead cannot take the lead role from themselves.',
+    );
   await row.update(change, { transaction: doing.tx });
   await audit(
     store,
@@ -129,3 +139,23 @@ export async function editPerson(
 
 export const listPeople = async (store: Store): Promise<Person[]> =>
   (await store.models.Person.findAll({ order: [['name', 'ASC']] })).map((p) => viewPerson(p));
+
+export const findDemoPerson = (store: Store, id: string): Promise<PersonRow | null> =>
+  store.models.Person.findOne({ where: { id, demo: true } });
+
+/** The first person of a workshop is its lead, and names it. Of two at once one is refused. */
+export const addFirstLead = (
+  store: Store,
+  { workshop, ...input }: z.infer<typeof FirstLeadSchema>,
+): Promise<PersonRow> =>
+  store.sequelize.transaction(async (tx) => {
+    await store.sequelize.query('LOCK TABLE people IN EXCLUSIVE MODE', { transaction: tx });
+    if ((await store.models.Person.count({ transaction: tx })) > 0)
+      throw new Refusal('conflict', 'Done already', 'This workshop has people; a lead adds more.');
+    const made = await addPerson(store, { ...input, role: 'lead' }, tx, null);
+    await store.sequelize.query(
+      "INSERT INTO settings (name, value) VALUES ('workshop', :value) ON CONFLICT (name) DO UPDATE SET value = :value",
+      { replacements: { value: JSON.stringify(workshop) }, transaction: tx },
+    );
+    return (await store.models.Person.findByPk(made.id, { transaction: tx }))!;
+  });

@@ -1,6 +1,6 @@
 import type { EvidenceId } from '@cellmend/core/route';
 import type { Transaction } from 'sequelize';
-import type { Store } from '../http/context';
+import type { Store } from '../domain/store';
 
 /** What is kept of a check of some work. */
 export interface CheckData {

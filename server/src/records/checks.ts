@@ -1,7 +1,7 @@
 import { NewCheckSchema, type Check } from '@cellmend/contract/records';
 import { EVIDENCE, type EvidenceId } from '@cellmend/core/route';
 import type { ObservationRow } from '../db/rows';
-import { announce, audit, type Doing, type Store } from '../http/context';
+import { announce, audit, type Doing, type Store } from '../domain/store';
 import { refreshNeed } from '../jobs/need';
 import { findJob } from '../jobs/find';
 import { isGated, namesOf, requireGate } from '../safety/gate';

@@ -3,8 +3,8 @@ import type { ObservationTopic, SubjectKind } from '@cellmend/contract/records';
 import type { Stage } from '@cellmend/core/route';
 import { randomUUID } from 'node:crypto';
 import type { ObservationRow } from '../db/rows';
-import type { Doing, Store } from '../http/context';
-import { HttpProblem, notFound } from '../http/problems';
+import type { Doing, Store } from '../domain/store';
+import { Refusal, notFound } from '../domain/refusal';
 
 export interface NewObservation {
   /** Null for what was measured of a part outside any job. */
@@ -38,7 +38,7 @@ export async function keepObservation(
   schema.parse(what.data);
   if (corrects) {
     if (corrects.reason === '')
-      throw new HttpProblem(400, 'Cannot be accepted', 'A correction says why.', {
+      throw new Refusal('unacceptable', 'Cannot be accepted', 'A correction says why.', {
         fields: [{ field: 'reason', message: 'A few words.' }],
       });
     const old = await store.models.Observation.findOne({
@@ -47,8 +47,8 @@ export async function keepObservation(
     });
     if (!old) throw notFound('What is to be corrected');
     if (await store.models.Observation.findOne({ where: { supersedes: old.id }, transaction: doing.tx }))
-      throw new HttpProblem(
-        409,
+      throw new Refusal(
+        'conflict',
         'Corrected already',
         'Somebody corrected this one already. Correct the newer one.',
       );

@@ -4,7 +4,7 @@ import { QUANTITIES } from '@cellmend/core/jot';
 import type { PackProfile } from '@cellmend/core/pack';
 import { Op, literal, type Transaction, type WhereOptions } from 'sequelize';
 import type { ObservationRow } from '../db/rows';
-import type { Doing, Store } from '../http/context';
+import type { Doing, Store } from '../domain/store';
 import { keepObservation } from './observe';
 
 /** What somebody read off at a place, as it is kept in the one store of observations. */

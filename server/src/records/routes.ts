@@ -1,7 +1,8 @@
 import { Router } from 'express';
 import { z } from 'zod';
 import { needs } from '../http/auth';
-import { writeOnce, type Store } from '../http/context';
+import { type Store } from '../domain/store';
+import { writeOnce } from '../http/context';
 import { addCheck, listChecks } from './checks';
 import { addReading, listReadings, openClocks, putAwayClock, startClock, timeline } from './service';
 

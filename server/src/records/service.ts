@@ -20,8 +20,8 @@ import { randomUUID } from 'node:crypto';
 import { QueryTypes } from 'sequelize';
 import type { ClockRow } from '../db/rows';
 import { markDue, type DueTopic } from '../findings/due';
-import { announce, audit, type Doing, type Store } from '../http/context';
-import { HttpProblem, notFound } from '../http/problems';
+import { announce, audit, type Doing, type Store } from '../domain/store';
+import { Refusal, notFound } from '../domain/refusal';
 import { refreshNeed } from '../jobs/need';
 import { findJob } from '../jobs/find';
 import { isGated, requireGate } from '../safety/gate';
@@ -115,34 +115,44 @@ export async function addReading(
     !pack.modules.some((m) => m.id === input.place) &&
     !pack.channels.some((c) => c.id === input.place)
   ) {
-    throw new HttpProblem(400, 'Cannot be accepted', `The pack has no module or channel ${input.place}.`, {
-      fields: [
-        {
-          field: 'place',
-          message: `A module such as ${pack.modules[0]!.id}, a channel such as ${pack.channels[0]!.id}, or empty for the whole pack.`,
-        },
-      ],
-    });
+    throw new Refusal(
+      'unacceptable',
+      'Cannot be accepted',
+      `The pack has no module or channel ${input.place}.`,
+      {
+        fields: [
+          {
+            field: 'place',
+            message: `A module such as ${pack.modules[0]!.id}, a channel such as ${pack.channels[0]!.id}, or empty for the whole pack.`,
+          },
+        ],
+      },
+    );
   }
   if (input.kind === 'code') {
     input.text = printCode(parseCode(input.text));
     if (input.value !== null && !(Number.isInteger(input.value) && input.value >= 0 && input.value <= 255))
-      throw new HttpProblem(400, 'Cannot be accepted', `${input.value} is no status byte.`, {
+      throw new Refusal('unacceptable', 'Cannot be accepted', `${input.value} is no status byte.`, {
         fields: [{ field: 'value', message: '0 to 255, or left out.' }],
       });
   } else if (input.kind !== 'note') {
     const { least, most, unit } = QUANTITIES[input.kind];
     if (input.value! < least || input.value! > most)
-      throw new HttpProblem(400, 'Cannot be accepted', `${input.value} ${unit} cannot be a ${input.kind}.`, {
-        fields: [{ field: 'value', message: `${least} to ${most} ${unit}.` }],
-      });
+      throw new Refusal(
+        'unacceptable',
+        'Cannot be accepted',
+        `${input.value} ${unit} cannot be a ${input.kind}.`,
+        {
+          fields: [{ field: 'value', message: `${least} to ${most} ${unit}.` }],
+        },
+      );
     if (input.kind === 'voltage') {
       const place =
         input.conditions === 'per group' ? ({ kind: 'group' } as const) : placeOf(input.place, pack);
       const judged = place && judgeAt(pack, place, input.value!);
       if (place && judged?.state === 'impossible') {
         const { leastV, mostV } = possibleV(profile, cellsAt(pack, place));
-        throw new HttpProblem(422, 'Not possible there', judged.says, {
+        throw new Refusal('notPossible', 'Not possible there', judged.says, {
           fields: [
             { field: 'value', message: `${leastV.toFixed(1)} to ${mostV.toFixed(1)} V at this place.` },
           ],
@@ -270,8 +280,8 @@ export async function putAwayClock(store: Store, doing: Doing, id: string): Prom
   if (!row?.jobId) throw notFound('That clock');
   const job = (await store.models.Job.findByPk(row.jobId, { transaction: doing.tx }))!;
   if (!row.doneAt && row.kind === 'thermal-watch')
-    throw new HttpProblem(
-      423,
+    throw new Refusal(
+      'closed',
       'The watch goes on',
       'A thermal watch is not put away: log the next temperature, or end it under Make safe.',
     );

@@ -16,8 +16,8 @@ import type { InsulationObservation } from '@cellmend/core/insulation';
 import type { Transaction } from 'sequelize';
 import type { ObservationRow, StopRow } from '../db/rows';
 import { digestOfRow } from '../findings/digest';
-import type { Store } from '../http/context';
-import { HttpProblem } from '../http/problems';
+import type { Store } from '../domain/store';
+import { Refusal } from '../domain/refusal';
 import { readingsOf } from '../records/readings';
 import { workshopSettings } from './settings';
 
@@ -268,7 +268,7 @@ export async function requireGate(
 ): Promise<void> {
   const gate = await gateOf(store, jobId, profile, tx);
   if (!gate.holds)
-    throw new HttpProblem(423, 'Closed by the gate', `${what} is closed. ${gate.why}`, {
+    throw new Refusal('closed', 'Closed by the gate', `${what} is closed. ${gate.why}`, {
       accepted: 'The lock-out, up to live–dead–live, under Make safe.',
     });
 }

@@ -1,6 +1,6 @@
 import type { JobRow } from '../db/rows';
-import { announce, audit, type Doing, type Store } from '../http/context';
-import { HttpProblem } from '../http/problems';
+import { announce, audit, type Doing, type Store } from '../domain/store';
+import { Refusal } from '../domain/refusal';
 import { refreshNeed } from '../jobs/need';
 import { viewPerson } from '../people/service';
 import { keepObservation } from '../records/observe';
@@ -9,8 +9,8 @@ import { bootOf } from './gate';
 export function mustSign(doing: Doing): void {
   const person = viewPerson(doing.person);
   if (!person.maySignHv)
-    throw new HttpProblem(
-      403,
+    throw new Refusal(
+      'notAllowed',
       'May not sign',
       `${person.name} may not prove a pack dead. ${person.hvReason}`,
       {

@@ -1,7 +1,8 @@
 import { Router, type Request } from 'express';
 import { z } from 'zod';
 import { needs } from '../http/auth';
-import { writeOnce, type Doing, type Store } from '../http/context';
+import { type Doing, type Store } from '../domain/store';
+import { writeOnce } from '../http/context';
 import { findJob } from '../jobs/find';
 import type { JobRow } from '../db/rows';
 import type { PackProfile } from '@cellmend/core/pack';

@@ -21,8 +21,8 @@ import {
 import { randomUUID } from 'node:crypto';
 import type { JobRow } from '../db/rows';
 import { markDue } from '../findings/due';
-import { announce, audit, type Doing, type Store } from '../http/context';
-import { HttpProblem, notFound } from '../http/problems';
+import { announce, audit, type Doing, type Store } from '../domain/store';
+import { Refusal, notFound } from '../domain/refusal';
 import { refreshNeed } from '../jobs/need';
 import { keepObservation } from '../records/observe';
 import { bootOf, carefulPackV, contextOf, observationsOf, openLockout, openStops } from './gate';
@@ -46,8 +46,8 @@ export async function beginLockout(
   const asked = BeginLockoutSchema.parse(body);
   await lock(store, doing, job);
   if (openLockout(await observationsOf(store, job.id, 'make-safe', doing.tx)))
-    throw new HttpProblem(
-      409,
+    throw new Refusal(
+      'conflict',
       'Begun already',
       'A lock-out of this job is open. Close it before another is begun.',
     );
@@ -71,17 +71,17 @@ export async function takeStep(
   const { data, lockoutId, observedAt, supersedes, reason } = NewStepSchema.parse(body);
   await lock(store, doing, job);
   const lockout = openLockout(await observationsOf(store, job.id, 'make-safe', doing.tx));
-  if (!lockout) throw new HttpProblem(409, 'Not begun', 'The lock-out has not been begun.');
+  if (!lockout) throw new Refusal('conflict', 'Not begun', 'The lock-out has not been begun.');
   if (lockout.id !== lockoutId)
-    throw new HttpProblem(
-      409,
+    throw new Refusal(
+      'conflict',
       'Another lock-out',
       'The lock-out this step belongs to was closed; another is open. Nothing of it was taken.',
       { accepted: 'A step of the lock-out that is open now: look again, then do it anew.' },
     );
   const [stop] = await openStops(store, job.id, doing.tx);
   if (stop)
-    throw new HttpProblem(423, 'Stopped', `Stopped: ${stop.kind}. End the stop first, with a reason.`);
+    throw new Refusal('closed', 'Stopped', `Stopped: ${stop.kind}. End the stop first, with a reason.`);
   const rules = await workshopSettings(store, doing.tx);
   const pack = normalisePack(profile);
   const { packV } = await carefulPackV(store, job.id, pack, doing.tx);
@@ -90,14 +90,14 @@ export async function takeStep(
   const entry: LockoutEntry = { ...data, atMs: moment.wallMs, by: doing.person.id, boot: bootOf(moment) };
   const today = new Date(moment.wallMs).toISOString().slice(0, 10);
   const refuse = (fault: string): never => {
-    throw new HttpProblem(422, 'Cannot be taken', fault, { type: 'urn:cellmend:lockout' });
+    throw new Refusal('notPossible', 'Cannot be taken', fault, { type: 'urn:cellmend:lockout' });
   };
   if (supersedes) {
     const old = lockout.entries.find((e) => e.id === supersedes);
     if (!old || old.step !== data.step) throw notFound('The entry to be corrected');
     if (!CORRECTABLE.has(data.step)) refuse('This is not corrected: it is measured, or done, again.');
     if (reason === '')
-      throw new HttpProblem(400, 'Cannot be accepted', 'A correction says why.', {
+      throw new Refusal('unacceptable', 'Cannot be accepted', 'A correction says why.', {
         fields: [{ field: 'reason', message: 'A few words.' }],
       });
     const fault = formFault(context, lockout.entries, entry, today);
@@ -211,7 +211,7 @@ export async function closeLockout(
   const { reason, note } = CloseLockoutSchema.parse(body);
   await lock(store, doing, job);
   if (!openLockout(await observationsOf(store, job.id, 'make-safe', doing.tx)))
-    throw new HttpProblem(409, 'Not begun', 'There is no lock-out to close.');
+    throw new Refusal('conflict', 'Not begun', 'There is no lock-out to close.');
   await observe(store, doing, job, 'close', { reason, note }, note ? `${reason}: ${note}` : reason);
   await putAwayCapacitors(store, doing, job);
   return viewSafety(store, job, profile, doing.person.id, doing.tx);

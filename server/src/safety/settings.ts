@@ -1,6 +1,6 @@
 import { FIRST_RULES, WorkshopSettingsSchema, type WorkshopSettings } from '@cellmend/contract/safety';
 import { QueryTypes, type Transaction } from 'sequelize';
-import { audit, type Doing, type Store } from '../http/context';
+import { audit, type Doing, type Store } from '../domain/store';
 
 /** The workshop's own rules; careful defaults until somebody sets them. */
 export async function workshopSettings(store: Store, tx?: Transaction): Promise<WorkshopSettings> {

@@ -2,8 +2,8 @@ import { EndStopSchema, NewStopSchema, type Stop } from '@cellmend/contract/safe
 import { STOP_ADVICE, WATCH_EVERY_MIN, watchMayEnd } from '@cellmend/core/safety';
 import { randomUUID } from 'node:crypto';
 import type { JobRow } from '../db/rows';
-import { announce, audit, type Doing, type Store } from '../http/context';
-import { notFound } from '../http/problems';
+import { announce, audit, type Doing, type Store } from '../domain/store';
+import { notFound } from '../domain/refusal';
 import { refreshNeed } from '../jobs/need';
 import { observationsOf, openLockout, viewStop } from './gate';
 import { lock, mustSign, observe } from './observe';

@@ -7,7 +7,7 @@ import type { SpreadReport } from '@cellmend/core/spread';
 import type { Transaction } from 'sequelize';
 import type { JobRow } from '../db/rows';
 import { reportOf } from '../findings/stored';
-import { type Store } from '../http/context';
+import { type Store } from '../domain/store';
 import { carefulPackV, contextOf, namesOf, observationsOf, openLockout, openStops, viewStop } from './gate';
 import { workshopSettings } from './settings';
 import { sayObservation } from './say';

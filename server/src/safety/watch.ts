@@ -3,8 +3,8 @@ import { watchMayEnd, watchPlan, type Hazard, type WatchPoint } from '@cellmend/
 import { randomUUID } from 'node:crypto';
 import type { Transaction } from 'sequelize';
 import type { JobRow, ObservationRow } from '../db/rows';
-import { announce, type Doing, type Store } from '../http/context';
-import { HttpProblem } from '../http/problems';
+import { announce, type Doing, type Store } from '../domain/store';
+import { Refusal } from '../domain/refusal';
 import { refreshNeed } from '../jobs/need';
 import { readingsOf } from '../records/readings';
 import { observationsOf, openStops } from './gate';
@@ -84,14 +84,14 @@ export async function beginWatch(
 export function mayEndWatch(doing: Doing, end: { ok: boolean; why: string }, reason: string): void {
   if (end.ok) return;
   if (doing.person.role !== 'lead')
-    throw new HttpProblem(
-      423,
+    throw new Refusal(
+      'closed',
       'The watch goes on',
       `${end.why} Before that only a lead may end it, with a written reason.`,
     );
   if (reason.trim().length < 3)
-    throw new HttpProblem(
-      400,
+    throw new Refusal(
+      'unacceptable',
       'Cannot be accepted',
       `${end.why} A lead may end it all the same, and writes why.`,
       {

@@ -7,8 +7,8 @@ import {
 import type { SignalDefinition } from '@cellmend/core/can';
 import { InputProblem } from '@cellmend/core/pack';
 import { createHash, randomUUID } from 'node:crypto';
-import { audit, type Doing, type Store } from '../http/context';
-import { HttpProblem } from '../http/problems';
+import { audit, type Doing, type Store } from '../domain/store';
+import { Refusal } from '../domain/refusal';
 import type { ReadingHelp } from './readFile';
 
 const keyOf = (names: string[]): string =>
@@ -78,7 +78,7 @@ export async function addDefinition(store: Store, doing: Doing, body: unknown): 
     throw e;
   }
   if (await store.models.Definition.findOne({ where: { name }, transaction: doing.tx }))
-    throw new HttpProblem(409, 'Name taken', `There is a definition ${name} already.`, {
+    throw new Refusal('conflict', 'Name taken', `There is a definition ${name} already.`, {
       accepted: 'Another name, or the one that is here.',
     });
   const row = await store.models.Definition.create(

@@ -17,8 +17,8 @@ import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { z } from 'zod';
-import type { Store } from '../http/context';
-import { HttpProblem, notFound } from '../http/problems';
+import type { Store } from '../domain/store';
+import { Refusal, notFound } from '../domain/refusal';
 import type { LiveOwners } from '../live/owners';
 import type { ReadAnswer } from './importWorker';
 import { readingHelp } from './help';
@@ -37,8 +37,8 @@ function mayConnect(host: string): boolean {
   return ['127.0.0.1', 'localhost', '::1', ...allowed].includes(host);
 }
 
-const readAlready = (): HttpProblem =>
-  new HttpProblem(409, 'Read already', 'This job reads a vehicle already. Stop it first.');
+const readAlready = (): Refusal =>
+  new Refusal('conflict', 'Read already', 'This job reads a vehicle already. Stop it first.');
 
 interface Session {
   jobId: string;
@@ -110,7 +110,7 @@ export class LiveSessions {
       definition = { kind: 'uds', name: file.name, file };
     } else {
       if (!mayConnect(source.host))
-        throw new HttpProblem(403, 'Not allowed', `${source.host} is not a gateway of this workshop.`, {
+        throw new Refusal('notAllowed', 'Not allowed', `${source.host} is not a gateway of this workshop.`, {
           accepted: '127.0.0.1, or a host named in CELLMEND_GATEWAYS when the server is started.',
         });
       address = source;
@@ -119,8 +119,8 @@ export class LiveSessions {
       const found = help.definitions.find((d) => d.name === row?.name);
       if (!found) throw notFound('That definition');
       if (found.kind !== 'uds')
-        throw new HttpProblem(
-          400,
+        throw new Refusal(
+          'unacceptable',
           'Cannot be accepted',
           'A live scan asks by diagnostic field definitions.',
           {

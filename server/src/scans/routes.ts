@@ -6,14 +6,17 @@ import { join } from 'node:path';
 import type { Readable } from 'node:stream';
 import { z } from 'zod';
 import { needs } from '../http/auth';
-import { announceNow, writeOnce, type Store } from '../http/context';
-import { notFound } from '../http/problems';
+import { announceNow, type Store } from '../domain/store';
+import { writeOnce } from '../http/context';
+import { notFound } from '../domain/refusal';
+import { passOn } from '../http/passOn';
 import { findJob } from '../jobs/find';
 import { addDefinition, listDefinitions, readingHelp, saveHeading } from './help';
 import { settle } from '../findings/due';
 import { LiveOwners } from '../live/owners';
 import { LiveSessions } from './live';
-import { loadRecord } from './store';
+import type { ScanRow } from '../db/rows';
+import { findScanOf, loadRecord, pictureOf } from './store';
 import { previewUpload, readUpload, storeScan } from './service';
 
 /** Most points of a trace sent to the page. */
@@ -40,6 +43,8 @@ export function scanRoutes(
     (job, state) => void announceNow(store, { topic: 'live', job, state }),
     owners,
   );
+
+  const toOwner = passOn(store, owners);
 
   const untilGone = (res: {
     on: (e: 'close', f: () => void) => void;
@@ -121,15 +126,15 @@ export function scanRoutes(
     writeOnce(store, 201, (req, doing) => addDefinition(store, doing, req.body)),
   );
 
-  router.get('/jobs/:number/live', needs('viewer'), owners.passOn, async (req, res) => {
+  router.get('/jobs/:number/live', needs('viewer'), toOwner, async (req, res) => {
     const { job } = await findJob(store, req.params.number);
     res.json(live.stateOf(job.id));
   });
-  router.post('/jobs/:number/live', needs('technician'), owners.passOn, async (req, res) => {
+  router.post('/jobs/:number/live', needs('technician'), toOwner, async (req, res) => {
     const { job, profile } = await findJob(store, req.params.number);
     res.status(201).json(await live.start(job, profile, req.body, demo));
   });
-  router.post('/jobs/:number/live/keep', needs('technician'), owners.passOn, async (req, res, next) => {
+  router.post('/jobs/:number/live/keep', needs('technician'), toOwner, async (req, res, next) => {
     const found = await findJob(store, req.params.number);
     const { read, role } = await live.finish(found.job.id);
     const name = `Live scan, ${new Date().toISOString().slice(11, 16)}`;
@@ -144,25 +149,21 @@ export function scanRoutes(
       await read.discard();
     }
   });
-  router.delete('/jobs/:number/live', needs('technician'), owners.passOn, async (req, res) => {
+  router.delete('/jobs/:number/live', needs('technician'), toOwner, async (req, res) => {
     const { job } = await findJob(store, req.params.number);
     await live.discard(job.id);
     res.status(204).end();
   });
 
-  const findScan = async (req: Request) => {
+  const findScan = async (req: Request): Promise<ScanRow> => {
     const { job } = await findJob(store, req.params.number);
     const id = z.uuid().parse(req.params.id);
-    const scan = await store.models.Scan.findOne({ where: { id, jobId: job.id } });
-    if (!scan) throw notFound('That scan');
-    return scan;
+    return findScanOf(store, job.id, id);
   };
 
   router.get('/jobs/:number/scans/:id/picture', needs('viewer'), async (req, res) => {
     const scan = await findScan(req);
-    const row = await store.models.ScanPicture.findByPk(scan.id);
-    if (!row) throw notFound('The picture of that scan');
-    res.json(row.picture);
+    res.json(await pictureOf(store, scan.id));
   });
 
   router.get('/jobs/:number/scans/:id/traces', needs('viewer'), async (req, res) => {

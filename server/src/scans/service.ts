@@ -12,8 +12,8 @@ import { Transform, type Readable } from 'node:stream';
 import type { FoundJob } from '../jobs/find';
 import { markDue } from '../findings/due';
 import { storeFinding } from '../findings/service';
-import { announce, audit, type Doing, type Store } from '../http/context';
-import { HttpProblem } from '../http/problems';
+import { announce, audit, type Doing, type Store } from '../domain/store';
+import { Refusal } from '../domain/refusal';
 import { refreshNeed } from '../jobs/need';
 import { keepReading } from '../records/readings';
 import { storeReadings } from './store';
@@ -49,7 +49,7 @@ async function keepUpload(
           hash.update(piece);
           done(
             size > LARGEST_FILE
-              ? new HttpProblem(413, 'Too large', 'The file is larger than 400 MB.', {
+              ? new Refusal('tooLarge', 'Too large', 'The file is larger than 400 MB.', {
                   accepted: 'A scan of up to 400 MB; split a longer one.',
                 })
               : null,

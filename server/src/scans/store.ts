@@ -1,7 +1,8 @@
 import { columnFor, recordOf, type ScanRecord } from '@cellmend/core/scan';
 import { QueryTypes, type Transaction } from 'sequelize';
-import type { Store } from '../http/context';
-import { notFound } from '../http/problems';
+import type { Store } from '../domain/store';
+import { notFound } from '../domain/refusal';
+import type { ScanRow } from '../db/rows';
 import { chunksOf, type Spilled } from './spill';
 
 /** Values per stored chunk; with its low and high a chart opens without reading them all. */
@@ -94,4 +95,17 @@ export async function loadRecord(
     simultaneous: scan.simultaneous,
     notices: scan.notices,
   });
+}
+
+export async function findScanOf(store: Store, jobId: string, id: string): Promise<ScanRow> {
+  const scan = await store.models.Scan.findOne({ where: { id, jobId } });
+  if (!scan) throw notFound('That scan');
+  return scan;
+}
+
+/** The deviation picture of a scan, drawn when it was stored. */
+export async function pictureOf(store: Store, scanId: string): Promise<unknown> {
+  const row = await store.models.ScanPicture.findByPk(scanId);
+  if (!row) throw notFound('The picture of that scan');
+  return row.picture;
 }

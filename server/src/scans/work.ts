@@ -1,6 +1,6 @@
 import { InputProblem } from '@cellmend/core/pack';
 import { Worker } from 'node:worker_threads';
-import { HttpProblem } from '../http/problems';
+import { Refusal } from '../domain/refusal';
 import type { ScanAnswer, ScanTask, WorkerMessage } from './importWorker';
 
 type Answered = Extract<ScanAnswer, { ok: true }>;
@@ -53,8 +53,8 @@ async function runScanTask(
   throw new Error(answer.failure);
 }
 
-const stopped = (): HttpProblem =>
-  new HttpProblem(499, 'Stopped', 'The import was stopped; nothing was stored.');
+const stopped = (): Refusal =>
+  new Refusal('stopped', 'Stopped', 'The import was stopped; nothing was stored.');
 
 /** The same with the part of the answer that the task's kind gives. */
 export async function runFor<K extends 'read' | 'preview' | 'report'>(

@@ -1,7 +1,7 @@
 import cookieParser from 'cookie-parser';
 import { Router, type Response } from 'express';
-import { ownPagesOnly } from '../http/auth';
-import { SESSION_COOKIE } from '../http/session';
+import { ownPagesOnly } from './auth';
+import { SESSION_COOKIE } from './session';
 import type { InstrumentRuns, OutputTold } from '../instruments/runs';
 
 /** A Stop whose record is not written by then is answered all the same, ms. */
