@@ -117,7 +117,11 @@ function driven(profile: PackProfile, seed = 7): string {
   const sim = healthyPack(pack, new Random(3), 0.95);
   sim.startSoc = 0.96;
   const rest = { durationS: 2400, currentA: 0, sampleS: 60 };
-  const legs = [rest, ...driveLegs(random, 20, 48, 10), rest];
+  const legs = [
+    rest,
+    ...driveLegs(random, profile.ratedCapacityAh * 0.31, profile.ratedCapacityAh * 0.75, 10),
+    rest,
+  ];
   return writeScanCsv(simulateRecord(sim, legs, random), 3);
 }
 
@@ -205,8 +209,25 @@ it('T1: one dead group in a module of two; a donor taken in by hand; its level i
   expect(await jobOf(n)).toMatchObject({ next: { need: 'Closed' }, contradictions: [] });
 });
 
-it('T2: a leak found and the wet module replaced; the job needs no scan before, and the insulation test after', async () => {
-  const n = await open(profileOf('Harrow 22', 22, 2), 'T-2', 'insulation code');
+/** Scans again, compares with before and signs it as proven. */
+async function prove(n: number, text: string, replacedModules: string[]): Promise<void> {
+  expect(await scan(n, text, 'after')).toMatchObject({ status: 201 });
+  const findings = (await ina.get<Finding[]>(`/api/jobs/${n}/findings`)).body;
+  const of = (subject: string): string =>
+    findings.find((f) => f.topic === 'spread' && f.subject === subject)!.id;
+  const compared = await ina.post<Finding>(`/api/jobs/${n}/findings`, {
+    topic: 'prove',
+    beforeFindingId: of('before'),
+    afterFindingId: of('after'),
+    replacedModules,
+  });
+  expect(compared.body.result, JSON.stringify(compared.body)).toMatchObject({ passed: true });
+  expect(await sign(n, { topic: 'prove', passed: true })).toMatchObject({ status: 201 });
+}
+
+it('T2: a leak found and the wet module replaced; the insulation test before the work is no proof of what came after', async () => {
+  const profile = profileOf('Harrow 22', 22, 2);
+  const n = await open(profile, 'T-2', 'insulation code');
   await proveDead(ina, bench, n);
   await read(n, 'M15', 'voltage', 7.555);
   for (const m of ['M13', 'M14', 'M16']) await read(n, m, 'voltage', 7.6);
@@ -242,6 +263,11 @@ it('T2: a leak found and the wet module replaced; the job needs no scan before, 
   const done = await doTheWork(ina, n);
   expect(done).toContain('insulation-before-lid');
   expect((await jobOf(n)).next.need).toBe('Scan again');
+  // The scan that was read at the gate, found on the tablet only now, is the one to compare with.
+  expect((await scan(n, driven(profile, 5))).status).toBe(201);
+  await prove(n, driven(profile, 6), ['M15']);
+  expect((await sign(n, sheet('repaired'))).status).toBe(201);
+  expect(await jobOf(n)).toMatchObject({ contradictions: [], next: { need: 'Closed' } });
 });
 
 it('T3: the owner declines; no scan; an estimate; good modules go on the shelf with what was measured of them', async () => {
@@ -301,25 +327,21 @@ it('T4: flooded at a corner: a board and four wet modules, one with a donor; eve
   const done = await doTheWork(ina, n);
   expect(done.filter((d) => d.startsWith('dried'))).toEqual(['dried M01', 'dried M02', 'dried M03']);
   expect(done).toContain('board-answers B1');
-  await scan(n, driven(profile, 12), 'after');
-  const findings = (await ina.get<Finding[]>(`/api/jobs/${n}/findings`)).body;
-  const of = (subject: string): string =>
-    findings.find((f) => f.topic === 'spread' && f.subject === subject)!.id;
-  await ina.post(`/api/jobs/${n}/findings`, {
-    topic: 'prove',
-    beforeFindingId: of('before'),
-    afterFindingId: of('after'),
-    replacedModules: ['M04'],
-  });
-  expect((await sign(n, { topic: 'prove', passed: true })).status).toBe(201);
+  await prove(n, driven(profile, 12), ['M04']);
   expect((await sign(n, sheet('repaired', '', 'Under the stack of M05 to M08 nobody looked.'))).status).toBe(
     201,
   );
 });
 
 it('T5: hybrid sticks are conditioned: a capacity jotted at a stick is what its conditioning gave', async () => {
-  const profile = profileOf('Harrow stick 11', 11, 12, 'nimh');
-  const n = await open({ ...profile, ratedCapacityAh: 6 }, 'T-5', 'fan runs, lamp');
+  // The vehicle reads each stick of twelve cells as one block.
+  const made = profileOf('Harrow stick 11', 11, 1, 'nimh');
+  const profile = {
+    ...made,
+    ratedCapacityAh: 6,
+    channels: made.channels.map(({ id }) => ({ id, cells: 12 })),
+  };
+  const n = await open(profile, 'T-5', 'fan runs, lamp');
   expect((await sign(n, measures(['condition', 'M02'], ['condition', 'M03']))).status).toBe(201);
   await proveDead(ina, bench, n);
   for (const place of ['M02', 'M03'])
@@ -337,6 +359,49 @@ it('T5: hybrid sticks are conditioned: a capacity jotted at a stick is what its 
   const job = await jobOf(n);
   expect(job.steps.filter((s) => s.evidence === 'bench-result').map((s) => s.met)).toEqual([true, true]);
   expect(job.next.need).toBe('Tighten and mark');
+  await doTheWork(ina, n);
+  await scan(n, driven(profile, 21));
+  await prove(n, driven(profile, 22), []);
+  expect((await sign(n, sheet('repaired', '', 'A second cycle of M03.'))).status).toBe(201);
+});
+
+it('T10: two packs of one make on the bench at once, each levelled module for module, neither under the other’s name', async () => {
+  const profile = profileOf('Harrow lfp 21', 7, 3, 'lfp');
+  const jobs = [await open(profile, 'T-10a'), await open({ ...profile, name: 'Harrow lfp 21 b' }, 'T-10b')];
+  for (const [k, n] of jobs.entries()) {
+    expect((await sign(n, measures(['balance', 'M02'], ['balance', 'M05']))).status).toBe(201);
+    await proveDead(ina, bench, n);
+    await ina.post(`/api/jobs/${n}/checks`, {
+      check: 'levelled',
+      place: 'M02',
+      passed: true,
+      value: 9.9 + k / 10,
+    });
+    expect((await jobOf(n)).next).toMatchObject({ stage: 'balance' });
+    await ina.post(`/api/jobs/${n}/checks`, { check: 'levelled', place: 'M05', passed: k === 0 });
+  }
+  // What did not come level keeps its own job open, and only that.
+  expect((await jobOf(jobs[1]!)).next.detail).toMatch(/M05/);
+  expect((await jobOf(jobs[0]!)).steps.filter((s) => s.evidence === 'levelled').every((s) => s.met)).toBe(
+    true,
+  );
+  const n = jobs[0]!;
+  await doTheWork(ina, n);
+  await scan(n, driven(profile, 31));
+  await prove(n, driven(profile, 32), []);
+  expect((await sign(n, sheet('repaired'))).status).toBe(201);
+  expect((await sign(jobs[1]!, sheet('repaired'))).status).toBe(422);
+});
+
+it('T11: hit in the rear a year ago, and it stops safely now: nothing more is changed here, it goes to who may look at crash data', async () => {
+  const n = await open(profileOf('Harrow 96', 16, 6), 'T-11', 'stop safely; 12 V battery changed twice');
+  await sign(n, intake({ signs: ['crash'], codes: ['P0A0D'] }));
+  const job = await jobOf(n);
+  expect(job.proposed).toEqual([expect.objectContaining({ kind: 'specialist', why: 'crash-locked' })]);
+  expect((await sign(n, measures(['specialist']))).status).toBe(201);
+  expect((await sign(n, sheet('repaired'))).body.detail).toMatch(/licensed specialist|made safe/);
+  await proveDead(ina, bench, n);
+  expect((await sign(n, sheet('handed-on', 'Fjord HV service'))).status).toBe(201);
 });
 
 it('T6 and T9: a used pack to be priced: appraised, with what was measured and what it is worth', async () => {
