@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { InsulationObservationSchema } from './insulation';
-import { READING_KINDS, type ObservationTopic } from './records';
+import { BOUNDS, READING_KINDS, type ObservationTopic } from './records';
 import { CheckIdSchema } from './jobs';
 import { StepDataSchema } from './safety';
 
@@ -31,6 +31,7 @@ export function observationSchema(topic: ObservationTopic, kind: string): z.ZodT
         ? z.object({
             value: figure,
             text: z.string().max(2000),
+            bound: z.enum(BOUNDS).optional(),
             temperatureC: z.number().min(-60).max(900).nullable().optional(),
           })
         : null;

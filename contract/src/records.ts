@@ -1,4 +1,4 @@
-import type { Quantity } from '@cellmend/core/jot';
+import type { Bound, Quantity } from '@cellmend/core/jot';
 import { VOLTAGE_STATES } from '@cellmend/core/pack';
 import { z } from 'zod';
 import { CheckIdSchema, StageSchema } from './jobs';
@@ -14,9 +14,13 @@ export const READING_KINDS = [
   'current',
   'code',
   'note',
-] as const satisfies readonly (Quantity | 'code' | 'note')[];
+  /** Says that the reading it supersedes does not hold; what was read stays in the record. */
+  'withdrawn',
+] as const satisfies readonly (Quantity | 'code' | 'note' | 'withdrawn')[];
 export type ReadingKind = (typeof READING_KINDS)[number];
 export const ReadingKindSchema = z.enum(READING_KINDS);
+/** A figure that is only a bound: at the end of the meter's range, or beyond it. */
+export const BOUNDS = ['at-least', 'over-range'] as const satisfies readonly Bound[];
 
 /** What an observation is of, and of what. */
 export const OBSERVATION_TOPICS = ['reading', 'make-safe', 'insulation', 'work'] as const;
@@ -53,6 +57,7 @@ export const ReadingSchema = z.object({
   /** `M07`, `ch018`, or empty for the whole pack. */
   place: z.string(),
   value: z.number().nullable(),
+  bound: z.enum(BOUNDS).nullable(),
   unit: z.string(),
   text: z.string(),
   instrument: z.string(),
@@ -71,7 +76,9 @@ export type Reading = z.infer<typeof ReadingSchema>;
 
 export const NewReadingSchema = z
   .object({
-    kind: ReadingKindSchema,
+    /** Made where it was typed, so that it can be withdrawn before the server has answered. */
+    id: z.uuid().optional(),
+    kind: ReadingKindSchema.exclude(['withdrawn']),
     place: z.string().trim().max(40).default(''),
     value: z
       .number()
@@ -80,6 +87,7 @@ export const NewReadingSchema = z
       .max(1e15)
       .nullable()
       .default(null),
+    bound: z.enum(BOUNDS).nullable().default(null),
     text: z.string().trim().max(2000).default(''),
     instrument: z.string().trim().max(80).default(''),
     conditions: z.string().trim().max(200).default(''),
@@ -88,15 +96,30 @@ export const NewReadingSchema = z
     supersedes: z.uuid().nullable().default(null),
     reason: z.string().trim().max(500).default(''),
   })
-  .refine((r) => (r.kind === 'note' || r.kind === 'code' ? r.text !== '' : r.value !== null), {
-    path: ['value'],
-    message: 'A note or a trouble code needs text, every other reading a value.',
+  .refine(
+    (r) =>
+      r.kind === 'note' || r.kind === 'code'
+        ? r.text !== ''
+        : (r.value === null) === (r.bound === 'over-range'),
+    {
+      path: ['value'],
+      message: 'A note or a trouble code needs text, every other reading a value or “over range”.',
+    },
+  )
+  .refine((r) => r.bound === null || r.kind === 'insulation' || r.kind === 'resistance', {
+    path: ['bound'],
+    message: 'Only a resistance is given as a bound.',
   })
   .refine((r) => r.supersedes === null || r.reason !== '', {
     path: ['reason'],
     message: 'A correction says why.',
   });
 export type NewReading = z.input<typeof NewReadingSchema>;
+/** The last entry taken back, or one that was typed wrong: it stays in the record and counts for nothing. */
+export const WithdrawReadingSchema = z.object({
+  reason: z.string().trim().min(1, 'A few words: why it does not hold.').max(500),
+  stage: StageSchema,
+});
 
 export const TimelineEntrySchema = z.object({
   id: z.string(),

@@ -18,6 +18,7 @@ import {
   NewCheckSchema,
   NewClockSchema,
   NewReadingSchema,
+  WithdrawReadingSchema,
   ReadingSchema,
   TimelineEntrySchema,
 } from './records';
@@ -190,6 +191,15 @@ export const ROUTES: RouteSpec[] = [
     summary: 'Record a reading or correct one',
     role: 'technician',
     body: NewReadingSchema,
+    status: 201,
+    answer: ReadingSchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/readings/{id}/withdraw',
+    summary: 'Withdraw a reading: it stays in the record and counts for nothing',
+    role: 'technician',
+    body: WithdrawReadingSchema,
     status: 201,
     answer: ReadingSchema,
   },

@@ -46,6 +46,7 @@ it('walks the whole path by keyboard alone', async () => {
   // The letters: G and a stage, module to module, jot, walk.
   await page.locator('#stage').click({ position: { x: 5, y: 5 } });
   await page.keyboard.press('g');
+  await page.waitForTimeout(120);
   await page.keyboard.press('f');
   await page.getByRole('heading', { name: 'Which group holds the pack back, and why?' }).waitFor();
   // Tabbing through the map picked its first module on the way.
@@ -63,12 +64,15 @@ it('walks the whole path by keyboard alone', async () => {
   await page.keyboard.press('Enter');
   await page.keyboard.press('Escape');
   await page.keyboard.press('w');
-  await page.getByRole('heading', { name: 'Walk: M01' }).waitFor();
+  await page.getByRole('dialog', { name: 'Walk' }).getByRole('heading', { name: 'M01' }).waitFor();
   await page.keyboard.type('14.7');
   await page.keyboard.press('Enter');
-  await page.getByRole('heading', { name: 'Walk: M02' }).waitFor();
+  await page.getByRole('dialog', { name: 'Walk' }).getByRole('heading', { name: 'M02' }).waitFor();
   await page.keyboard.press('Escape');
-  await page.getByRole('heading', { name: 'Walk: M02' }).waitFor({ state: 'detached' });
+  await page
+    .getByRole('dialog', { name: 'Walk' })
+    .getByRole('heading', { name: 'M02' })
+    .waitFor({ state: 'detached' });
 });
 
 describe.each(['day', 'pit'])('in the %s theme', (theme) => {

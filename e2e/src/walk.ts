@@ -63,7 +63,7 @@ await shot(page, 'readings');
 await page.getByLabel('Jot line').fill('');
 await page.locator('#stage').click({ position: { x: 5, y: 5 } });
 await page.keyboard.press('w');
-await page.getByRole('heading', { name: 'Walk: M01' }).waitFor();
+await page.getByRole('dialog', { name: 'Walk' }).getByRole('heading', { name: 'M01' }).waitFor();
 for (const v of ['29.31', '29.30', '29.32', '29.31', '28.94', '-']) {
   await page.getByRole('textbox', { name: /voltage of/ }).fill(v);
   await page.keyboard.press('Enter');

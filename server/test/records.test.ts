@@ -320,3 +320,50 @@ describe('intake', () => {
     expect(wrong.body.fields![0]!.field).toBe('body.signs.0');
   });
 });
+
+describe('a reading taken back', () => {
+  it('stays in the record, counts for nothing, and is taken back once; only of this job, and with a reason', async () => {
+    const id = randomUUID();
+    const path = (of: string, job = 144): string => `/api/jobs/${job}/readings/${of}/withdraw`;
+    const kept = await ina.post<Reading>(
+      '/api/jobs/144/readings',
+      reading({ id, place: 'M02', value: 29.2 }),
+    );
+    expect(kept.body.id).toBe(id);
+    expect((await ina.post('/api/jobs/144/readings', reading({ id }))).status).toBe(409);
+    const body = { reason: 'wrong module', stage: 'findings' };
+    expect((await ina.post(path(id), { ...body, reason: '' })).status).toBe(400);
+    expect((await ina.post(path(id, 143), body)).status).toBe(404);
+    expect((await ina.post(path(randomUUID()), body)).status).toBe(404);
+    const gone = await tomas.post<Reading>(path(id), body);
+    expect(gone.body).toMatchObject({
+      kind: 'withdrawn',
+      supersedes: id,
+      recordedBy: 'Tomas Rook',
+      value: null,
+    });
+    expect((await tomas.post(path(id), body)).status).toBe(409);
+    expect((await readings()).find((r) => r.id === id)).toMatchObject({
+      value: 29.2,
+      supersededBy: gone.body.id,
+    });
+    expect(
+      (await ina.post('/api/jobs/144/readings', reading({ kind: 'withdrawn', value: null }))).status,
+    ).toBe(400);
+  });
+
+  it('a bound is kept as one: at least, and over the range, of ohms alone', async () => {
+    const add = (more: object) => ina.post<Reading>('/api/jobs/144/readings', reading(more));
+    expect((await add({ kind: 'insulation', value: 4e9, bound: 'at-least' })).body).toMatchObject({
+      value: 4e9,
+      bound: 'at-least',
+    });
+    expect((await add({ kind: 'insulation', value: null, bound: 'over-range' })).body).toMatchObject({
+      value: null,
+      bound: 'over-range',
+    });
+    expect((await add({ kind: 'insulation', value: null })).status).toBe(400);
+    expect((await add({ kind: 'insulation', value: 3, bound: 'over-range' })).status).toBe(400);
+    expect((await add({ kind: 'voltage', value: 29, bound: 'at-least' })).status).toBe(400);
+  });
+});

@@ -43,11 +43,13 @@ function Signed({ person, page }: { person: Person; page: PageName }) {
   const { mutate } = useSWRConfig();
   useEffect(() => {
     whenSent(
-      (entry) =>
+      (numbers) =>
         void mutate(
           (key) =>
             typeof key === 'string' &&
-            (key.startsWith(`/jobs/${entry.jobNumber}`) || key === '/clocks' || key === '/jobs'),
+            (numbers.some((n) => key === `/jobs/${n}` || key.startsWith(`/jobs/${n}/`)) ||
+              key === '/clocks' ||
+              key === '/jobs'),
         ),
     );
     return startQueue();

@@ -98,6 +98,19 @@ export interface TestRow {
   /** Figures that do not belong together, as a question. */
   query: string;
 }
+/** A resistance to chassis that was only jotted: at a module, or at a pole of the whole pack. */
+export interface Jotted {
+  /** Empty for a pole. */
+  module: string;
+  pole?: 'positive' | 'negative';
+  /** Null where the meter was over its range. */
+  ohm: number | null;
+  atLeast?: boolean;
+}
+export interface JottedNote extends Jotted {
+  low: boolean;
+  says: string;
+}
 export interface ModuleInsulation {
   moduleIndex: number;
   probability: number;
@@ -129,7 +142,7 @@ export interface InsulationReport {
   /** Separated parts whose ends were measured to chassis. */
   parts: (PartRow & { label: string })[];
   /** Resistances jotted at modules: they say where to look, and pass nothing. Left out by earlier versions. */
-  jotted?: { module: string; ohm: number; low: boolean; says: string }[];
+  jotted?: JottedNote[];
   modules: ModuleInsulation[];
   vehicleSide: { probability: number; state: 'open' | 'clean' | 'leak' };
   /** Two leaks look like one in between until the string is opened. */
@@ -161,6 +174,6 @@ export interface InsulationInputs {
   moduleV: number[];
   /** Lowest channel of each module against the pack's median, mV, where a scan tells it. */
   lowestMv?: (number | null)[] | undefined;
-  /** Resistances jotted at modules, oldest first: a figure alone, at a voltage nobody wrote down. */
-  jotted?: { module: string; ohm: number }[] | undefined;
+  /** Resistances jotted at modules and poles, oldest first: a figure alone, at a voltage nobody wrote down. */
+  jotted?: Jotted[] | undefined;
 }

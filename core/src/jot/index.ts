@@ -1,2 +1,4 @@
 export * from './quantity';
+export * from './place';
+export * from './ntc';
 export * from './jot';

@@ -2,7 +2,13 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { defaultOcvTable, normalisePack } from '../pack';
 import {
+  JOT_SHAPES,
+  ntcTemperature,
   outOfLine,
+  parseJots,
+  placeName,
+  type JotQuestion,
+  type JottedReading,
   parseJot,
   parseQuantity,
   printJot,
@@ -59,7 +65,13 @@ describe('a jotted line', () => {
     ['', /Nothing typed/],
     ['m99 3.9', /no m99 in this pack.*M01 to M24/],
     ['m07 398', /not possible for 4 NMC cells.*398 mV/],
-    ['ch18 41', /not possible for one NMC cell.*41 mV/],
+    ['ch18 9', /not possible for one NMC cell/],
+    ['ch18..ch20 3.9 3.9', /3 places, and 2 figures/],
+    ['ch18..m20 3.9', /not a number/],
+    ['m07 >4V', /only a resistance/],
+    ['m07 temp OL', /is no temperature|not given in/],
+    ['+ch 12 V', /no resistance to chassis/],
+    ['m07 1 ntc', /no temperature of a 10 kΩ NTC/],
     ['m07 ins 4 V', /insulation is not given in V/],
     ['m07 ins', /figure is missing/],
     ['m07 3.9 bananas', /“bananas” is no unit/],
@@ -81,6 +93,108 @@ describe('a jotted line', () => {
     expect(parseJot('clock 1.5h sealant', pack)).toEqual({ type: 'clock', minutes: 90, text: 'sealant' });
     expect(parseJot('ch18', pack)).toEqual({ type: 'find', place: { kind: 'channel', channelIndex: 17 } });
   });
+});
+
+describe('what meters, scanners and lists hand over', () => {
+  it.each([
+    ['m07 >4G', 'insulation', 4e9, 'at-least'],
+    ['m07 ins OL', 'insulation', Infinity, 'over-range'],
+    ['m07 0L', 'insulation', Infinity, 'over-range'],
+    ['m07 95F', 'temperature', 35, undefined],
+    ['m07,3.982', 'voltage', 3.982, undefined],
+    ['M07;3,982', 'voltage', 3.982, undefined],
+    ['m07,ins,482M', 'insulation', 482e6, undefined],
+    ['m07 482M', 'insulation', 482e6, undefined],
+    ['m07 cap 4.5', 'capacity', 4.5, undefined],
+    ['m07 r 0.8m', 'resistance', 0.0008, undefined],
+  ])('%s', (line, quantity, value, bound) => {
+    const r = reading(line);
+    expect(r).toMatchObject({ place: { kind: 'module', moduleIndex: 6 }, quantity });
+    expect([r.value, r.bound]).toEqual([value === Infinity ? value : expect.closeTo(value, 9), bound]);
+  });
+
+  it('a pole to the chassis', () => {
+    expect(reading('+ch 23k')).toMatchObject({ value: 23_000, conditions: 'positive to chassis' });
+    expect(reading('-ch OL')).toMatchObject({ bound: 'over-range', conditions: 'negative to chassis' });
+  });
+
+  it('a row of places with a row of figures, forwards and backwards, one left out', () => {
+    const volts = (line: string) =>
+      parseJots(line, pack).map((j) => {
+        const r = j as JottedReading;
+        return [placeName(r.place, pack), r.value];
+      });
+    expect(volts('ch18..ch21 3.98 3.97 - 3,96')).toEqual([
+      ['ch018', 3.98],
+      ['ch019', 3.97],
+      ['ch021', 3.96],
+    ]);
+    expect(volts('m3..m1 14.7 14.8 14.9').map(([at]) => at)).toEqual(['M03', 'M02', 'M01']);
+    expect(() => parseJot('ch1..ch2 3.9 3.9', pack)).toThrow(/several readings/);
+  });
+
+  it('a joint by its name in the profile', () => {
+    const joined = normalisePack({
+      ...pack.profile,
+      links: [{ id: 'L3', between: ['M03', 'M04'], kind: 'busbar' }],
+    });
+    expect(parseJot('l3 r 0.2m', joined)).toMatchObject({
+      place: { kind: 'joint', id: 'L3' },
+      value: 0.0002,
+    });
+  });
+
+  it('an armed place takes the next figure, and a place that is named takes its own', () => {
+    const armed = { kind: 'module', moduleIndex: 3 } as const;
+    expect(parseJot('14.72', pack, 'voltage', armed)).toMatchObject({ place: armed, value: 14.72 });
+    expect(parseJot('note wet', pack, 'voltage', armed)).toMatchObject({ place: armed });
+    expect(parseJot('m9 14.72', pack, 'voltage', armed)).toMatchObject({ place: { moduleIndex: 8 } });
+  });
+
+  // Table of a 10 kΩ sensor of B 3435 K at 0, 50 and 85 °C (27.28, 4.16, 1.45 kΩ): a maker's sheet, from memory.
+  it.each([
+    [27_280, 0],
+    [10_000, 25],
+    [4_160, 50],
+    [1_451, 85],
+  ])('a sensor at %i Ω is near %i °C, with what its B leaves open', (ohm, celsius) => {
+    const t = ntcTemperature(ohm);
+    expect(Math.abs(t.celsius - celsius)).toBeLessThanOrEqual(t.halfWidthC + 1.2);
+    expect(reading(`m3 ${ohm / 1000}k ntc`)).toMatchObject({ quantity: 'temperature' });
+  });
+});
+
+describe('what can be two things is asked', () => {
+  const sticks = normalisePack({
+    name: 'hybrid',
+    chemistry: 'nimh',
+    ratedCapacityAh: 6,
+    channels: Array.from({ length: 4 }, (_, i) => ({ id: `b${i + 1}`, cells: 12 })),
+    modules: [1, 2, 3, 4].map((m) => ({ id: `M${m}`, channels: [`b${m}`] })),
+    nominalGroupResistanceMilliohm: 12,
+    ocv: defaultOcvTable('nimh'),
+  });
+  it('3.1 at a stick of twelve cells: dead, or a capacity', () => {
+    try {
+      parseJot('m2 3.1', sticks);
+      expect.fail('it guessed');
+    } catch (e) {
+      const { choices } = e as JotQuestion;
+      expect(choices.map((c) => c.line)).toEqual(['m2 v 3.1', 'm2 cap 3.1']);
+      expect(choices.map((c) => parseJot(c.line, sticks))).toMatchObject([
+        { quantity: 'voltage', value: 3.1 },
+        { quantity: 'capacity', value: 3.1 },
+      ]);
+    }
+  });
+  it.each(['m2 15.4', 'm2 v 3.1', 'm2 3.1 V', 'm2 3.1Ah', 'm2 0.4'])('%s is not', (line) => {
+    expect(parseJot(line, sticks).type).toBe('reading');
+  });
+});
+
+it('every shape that the help shows is read', () => {
+  const hybrid = normalisePack({ ...pack.profile, ratedCapacityAh: 6 });
+  for (const [shape] of JOT_SHAPES) expect(parseJots(shape, hybrid).length, shape).toBeGreaterThan(0);
 });
 
 describe('what is printed parses back', () => {

@@ -13,7 +13,7 @@ export const QUANTITIES = {
 export type Quantity = keyof typeof QUANTITIES;
 
 /** Unit symbols as people type them, lower case, without prefix. */
-const UNITS: Record<string, { quantity: Quantity | 'ohms'; factor: number }> = {
+const UNITS: Record<string, { quantity: Quantity | 'ohms'; factor: number; offset?: number }> = {
   v: { quantity: 'voltage', factor: 1 },
   ω: { quantity: 'ohms', factor: 1 },
   ohm: { quantity: 'ohms', factor: 1 },
@@ -22,6 +22,9 @@ const UNITS: Record<string, { quantity: Quantity | 'ohms'; factor: number }> = {
   '°c': { quantity: 'temperature', factor: 1 },
   c: { quantity: 'temperature', factor: 1 },
   degc: { quantity: 'temperature', factor: 1 },
+  '°f': { quantity: 'temperature', factor: 5 / 9, offset: -32 },
+  f: { quantity: 'temperature', factor: 5 / 9, offset: -32 },
+  degf: { quantity: 'temperature', factor: 5 / 9, offset: -32 },
   ah: { quantity: 'capacity', factor: 1 },
   'a·h': { quantity: 'capacity', factor: 1 },
   nm: { quantity: 'torque', factor: 1 },
@@ -40,37 +43,63 @@ const PREFIX: Record<string, number> = {
   T: 1e12,
 };
 
+/** A figure that is only a bound: the meter was at the end of its range, or beyond it. */
+export type Bound = 'at-least' | 'over-range';
+
 export interface Parsed {
+  /** Infinity where the meter was over its range. */
   value: number;
+  bound?: Bound;
   /** Named by the unit; `ohms` may be resistance or insulation; null if there was no unit. */
   quantity: Quantity | 'ohms' | null;
 }
 
+/** What a meter shows beyond its range. */
+const OVER_RANGE = /^(?:ol|o\.?l\.?|0l|or|over|>range|inf|∞|open)$/i;
+
 /**
- * Reads a number with prefix and unit: `3.982`, `3,982 V`, `482M`, `4.7k`, `1.2 GΩ`, `35 °C`, `-12 mV`, `1e9ohm`.
+ * Reads a number with prefix and unit: `3.982`, `3,982 V`, `482M`, `4.7k`, `1.2 GΩ`, `35 °C`, `95F`, `-12 mV`, `>4G`, `OL`.
+ * A prefix of k, M, G or T without a unit means ohms: nothing else here is that large.
  * @throws InputProblem for anything else.
  */
 export function parseQuantity(text: string): Parsed {
   const t = text.trim().replace(/[−–]/g, '-').replace(/Ω/g, 'Ω');
+  if (OVER_RANGE.test(t.replace(/\s*(?:ohms?|Ω|ω)$/i, '')))
+    return { value: Infinity, quantity: 'ohms', bound: 'over-range' };
+  const beyond = /^(?:>=?|≥)\s*/.exec(t);
+  if (beyond) {
+    const least = parseQuantity(t.slice(beyond[0].length));
+    if (least.quantity !== null && least.quantity !== 'ohms')
+      throw new InputProblem(
+        'bound',
+        `“${text}”: only a resistance is given as a least one.`,
+        '',
+        '>4G, or OL where the meter is over its range.',
+      );
+    return { ...least, quantity: 'ohms', bound: 'at-least' };
+  }
   const match = /^([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d{1,3})?)\s*(.*)$/.exec(t);
-  const accepted = 'A number with unit: 3.982, 482M, 4.7k, 12 mV, 1.2 GΩ, 35 °C.';
+  const accepted = 'A number with unit: 3.982, 482M, 4.7k, 12 mV, 1.2 GΩ, 35 °C, 95F, >4G, OL.';
   if (!match) throw new InputProblem('quantity', `“${text}” is not a number.`, '', accepted);
   const number = Number(match[1]!.replace(',', '.'));
   const rest = match[2]!.trim();
   if (rest === '') return { value: number, quantity: null };
   const lower = rest.toLowerCase().replace('Ω'.toLowerCase(), 'ω');
   const plain = UNITS[lower];
+  const inUnit = (u: (typeof UNITS)[string], by = 1): Parsed => ({
+    value: (number * by + (u.offset ?? 0)) * u.factor,
+    quantity: u.quantity,
+  });
   // `m`, `M`, `k` alone are prefixes; `mV` a prefix with a unit.
-  if (plain && !(rest in PREFIX)) return { value: number * plain.factor, quantity: plain.quantity };
+  if (plain && !(rest in PREFIX)) return inUnit(plain);
   const prefix = PREFIX[rest[0]!];
   if (prefix !== undefined) {
     const bare = rest.slice(1).trim();
-    if (bare === '') return { value: number * prefix, quantity: null };
+    if (bare === '') return { value: number * prefix, quantity: prefix >= 1e3 ? 'ohms' : null };
     const unit = UNITS[bare.toLowerCase().replace('Ω'.toLowerCase(), 'ω')];
-    if (unit && unit.quantity !== 'temperature')
-      return { value: number * prefix * unit.factor, quantity: unit.quantity };
+    if (unit && unit.quantity !== 'temperature') return inUnit(unit, prefix);
   }
-  if (plain) return { value: number * plain.factor, quantity: plain.quantity };
+  if (plain) return inUnit(plain);
   throw new InputProblem('unit', `“${rest}” is no unit known here.`, '', accepted);
 }
 
@@ -84,7 +113,9 @@ const STEPS: [number, string][] = [
 ];
 
 /** Prints a value with prefix and unit so that `parseQuantity` reads it back: `482 MΩ`, `0.62 mΩ`, `3.982 V`. */
-export function printQuantity(value: number, quantity: Quantity): string {
+export function printQuantity(value: number, quantity: Quantity, bound?: Bound): string {
+  if (bound === 'over-range' || value === Infinity) return 'OL';
+  if (bound === 'at-least') return `>${printQuantity(value, quantity)}`;
   const { unit } = QUANTITIES[quantity];
   if (quantity === 'temperature' || quantity === 'capacity' || quantity === 'torque' || value === 0)
     return `${value} ${unit}`;

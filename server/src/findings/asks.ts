@@ -1,3 +1,4 @@
+import { POLE_CONDITIONS } from '@cellmend/core/jot';
 import type { NewFinding } from '@cellmend/contract/findings';
 import type { PackProfile } from '@cellmend/core/pack';
 import { Op } from 'sequelize';
@@ -53,6 +54,8 @@ export async function spreadAsk(
   };
 }
 
+const POLES: ReadonlySet<string> = new Set(Object.values(POLE_CONDITIONS));
+
 /** What the report on a leak has to be computed from now; null where nothing was observed of insulation. */
 export async function insulationAsk(
   store: Store,
@@ -65,7 +68,9 @@ export async function insulationAsk(
     order: [['seq', 'ASC']],
   });
   const modules = profile.modules.map((m) => m.id);
-  const jotted = await readingsOf(store, job.id, { kind: 'insulation', places: modules, newest: 200 });
+  const jotted = (
+    await readingsOf(store, job.id, { kind: 'insulation', places: [...modules, ''], newest: 200 })
+  ).filter((r) => r.place !== '' || POLES.has(r.conditions));
   if (observations.length === 0 && jotted.length === 0) return null;
   const spread = await store.models.Finding.findOne({
     where: { jobId: job.id, topic: 'spread' },

@@ -3,7 +3,9 @@ import {
   lowestTyped,
   type InsulationObservation,
   type InsulationReport,
+  type Jotted,
 } from '@cellmend/core/insulation';
+import { POLE_CONDITIONS } from '@cellmend/core/jot';
 import { fullV, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
 import type { SpreadReport } from '@cellmend/core/spread';
 import type { Store } from '../domain/store';
@@ -74,10 +76,19 @@ export async function reportInsulation(
   return insulationReport(pack, observations, {
     moduleV: moduleV.map((v) => v * scale),
     lowestMv: lowestOf(lowestMv(report, pack), lowTyped(typed, pack)),
-    jotted: typed.flatMap((r) =>
-      r.kind === 'insulation' && r.value !== null && pack.modules.some((m) => m.id === r.place)
-        ? [{ module: r.place, ohm: r.value }]
-        : [],
-    ),
+    jotted: typed.flatMap((r) => (r.kind === 'insulation' ? jottedOf(r) : [])),
   });
+}
+
+/** A resistance to chassis that somebody wrote down at a module or a pole. */
+function jottedOf(r: ReadingFact): Jotted[] {
+  const figure = { ohm: r.value, ...(r.bound === 'at-least' ? { atLeast: true } : {}) };
+  if (r.place !== '') return [{ module: r.place, ...figure }];
+  const pole =
+    r.conditions === POLE_CONDITIONS['+']
+      ? 'positive'
+      : r.conditions === POLE_CONDITIONS['-']
+        ? 'negative'
+        : null;
+  return pole ? [{ module: '', pole, ...figure }] : [];
 }

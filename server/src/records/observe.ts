@@ -7,6 +7,8 @@ import type { Doing, Store } from '../domain/store';
 import { Refusal, notFound } from '../domain/refusal';
 
 export interface NewObservation {
+  /** Made where it was typed; otherwise here. */
+  id?: string;
   /** Null for what was measured of a part outside any job. */
   jobId: string | null;
   partId?: string;
@@ -53,10 +55,13 @@ export async function keepObservation(
         'Somebody corrected this one already. Correct the newer one.',
       );
   }
+  const { id = randomUUID(), ...rest } = what;
+  if (what.id && (await store.models.Observation.findByPk(id, { transaction: doing.tx })))
+    throw new Refusal('conflict', 'Kept already', 'An entry with that number is on record already.');
   return store.models.Observation.create(
     {
-      id: randomUUID(),
-      ...what,
+      id,
+      ...rest,
       personId: doing.person.id,
       supersedes: corrects?.supersedes ?? null,
       reason: corrects?.reason ?? '',

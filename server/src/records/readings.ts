@@ -1,3 +1,4 @@
+import type { Bound } from '@cellmend/core/jot';
 import type { ReadingKind, SubjectKind } from '@cellmend/contract/records';
 import type { Stage } from '@cellmend/core/route';
 import { QUANTITIES } from '@cellmend/core/jot';
@@ -14,6 +15,8 @@ export interface ReadingFact {
   /** Module or channel; empty for the whole pack. */
   place: string;
   value: number | null;
+  /** At least the value, or over the meter's range (no value). */
+  bound: Bound | null;
   text: string;
   instrument: string;
   conditions: string;
@@ -27,6 +30,7 @@ export interface ReadingFact {
 export interface ReadingData {
   value: number | null;
   text: string;
+  bound?: Bound;
   /** Of the thing measured, where it belongs to the figure. */
   temperatureC?: number | null;
 }
@@ -41,6 +45,7 @@ export function readingOf(row: ObservationRow): ReadingFact {
     kind: row.kind as ReadingKind,
     place: row.subject,
     value: data.value,
+    bound: data.bound ?? null,
     text: data.text,
     instrument: row.instrument,
     conditions: row.conditions,
@@ -62,14 +67,18 @@ export async function keepReading(
   doing: Doing,
   jobId: string,
   profile: PackProfile,
-  reading: Omit<ReadingFact, 'id' | 'recordedAt' | 'personId'>,
+  reading: Omit<ReadingFact, 'id' | 'bound' | 'recordedAt' | 'personId'> & {
+    id?: string | undefined;
+    bound?: Bound | null;
+  },
 ): Promise<ReadingFact> {
-  const { kind, place, value, text, supersedes, reason, ...rest } = reading;
+  const { id, kind, place, value, bound = null, text, supersedes, reason, ...rest } = reading;
   const row = await keepObservation(store, doing, {
+    ...(id ? { id } : {}),
     jobId,
     topic: 'reading',
     kind,
-    data: { value, text } satisfies ReadingData,
+    data: { value, text, ...(bound ? { bound } : {}) } satisfies ReadingData,
     subjectKind: subjectKindOf(place, profile),
     subject: place,
     ...rest,

@@ -4,7 +4,15 @@ import { needs } from '../http/auth';
 import { type Store } from '../domain/store';
 import { writeOnce } from '../http/context';
 import { addCheck, listChecks } from './checks';
-import { addReading, listReadings, openClocks, putAwayClock, startClock, timeline } from './service';
+import {
+  addReading,
+  listReadings,
+  openClocks,
+  putAwayClock,
+  startClock,
+  timeline,
+  withdrawReading,
+} from './service';
 
 export function recordRoutes(store: Store): Router {
   const router = Router();
@@ -17,6 +25,13 @@ export function recordRoutes(store: Store): Router {
     '/jobs/:number/readings',
     needs('technician'),
     writeOnce(store, 201, (req, doing) => addReading(store, doing, req.params.number, req.body)),
+  );
+  router.post(
+    '/jobs/:number/readings/:id/withdraw',
+    needs('technician'),
+    writeOnce(store, 201, (req, doing) =>
+      withdrawReading(store, doing, req.params.number, z.uuid().parse(req.params.id), req.body),
+    ),
   );
   router.get(
     '/jobs/:number/checks',

@@ -1,6 +1,7 @@
 import {
   NewClockSchema,
   NewReadingSchema,
+  WithdrawReadingSchema,
   type Clock,
   type Reading,
   type TimelineEntry,
@@ -25,7 +26,7 @@ import { Refusal, notFound } from '../domain/refusal';
 import { refreshNeed } from '../jobs/need';
 import { findJob } from '../jobs/find';
 import { isGated, requireGate } from '../safety/gate';
-import { keepReading, readingOf, unitOf, type ReadingFact } from './readings';
+import { keepReading, readingOf, readingsOf, unitOf, type ReadingFact } from './readings';
 
 /** What a voltage says by itself at its place; null for anything else. */
 function judgedOf(r: ReadingFact, pack: Pack): Reading['judged'] {
@@ -48,6 +49,7 @@ const view = (r: ReadingFact, by: string, supersededBy: string | null, pack: Pac
   kind: r.kind,
   place: r.place,
   value: r.value,
+  bound: r.bound,
   unit: unitOf(r.kind),
   text: r.text,
   instrument: r.instrument,
@@ -67,7 +69,7 @@ function reaches(kind: Reading['kind'], place: string, pack: Pack): { topic: Due
   const channel = pack.channels.some((c) => c.id === place);
   if (kind === 'voltage' && channel)
     return (['before', 'after'] as const).map((subject) => ({ topic: 'spread', subject }));
-  const hint = kind === 'insulation' || (kind === 'voltage' && place !== '');
+  const hint = kind === 'insulation' || (kind === 'voltage' && pack.modules.some((m) => m.id === place));
   return hint ? [{ topic: 'insulation', subject: '' }] : [];
 }
 
@@ -108,17 +110,19 @@ export async function addReading(
   const { job, profile } = await findJob(store, number, doing.tx);
   const pack = normalisePack(profile);
   // Work inside the pack is what it is, under whatever stage it is posted.
-  if (isGated(input.stage) || INSIDE.has(input.kind))
+  const joint = profile.links?.some((l) => l.id === input.place) ?? false;
+  if (isGated(input.stage) || INSIDE.has(input.kind) || joint)
     await requireGate(store, job.id, profile, 'Recording work inside the pack', doing.tx);
   if (
     input.place !== '' &&
     !pack.modules.some((m) => m.id === input.place) &&
-    !pack.channels.some((c) => c.id === input.place)
+    !pack.channels.some((c) => c.id === input.place) &&
+    !joint
   ) {
     throw new Refusal(
       'unacceptable',
       'Cannot be accepted',
-      `The pack has no module or channel ${input.place}.`,
+      `The pack has no module, channel or joint ${input.place}.`,
       {
         fields: [
           {
@@ -137,7 +141,7 @@ export async function addReading(
       });
   } else if (input.kind !== 'note') {
     const { least, most, unit } = QUANTITIES[input.kind];
-    if (input.value! < least || input.value! > most)
+    if (input.value !== null && (input.value < least || input.value > most))
       throw new Refusal(
         'unacceptable',
         'Cannot be accepted',
@@ -165,7 +169,12 @@ export async function addReading(
     ...input,
     observedAt: new Date(input.observedAt),
   });
-  const said = unit === '' ? input.text : `${input.value} ${unit}`;
+  const said =
+    unit === ''
+      ? input.text
+      : input.bound === 'over-range'
+        ? 'over range'
+        : `${input.bound === 'at-least' ? 'at least ' : ''}${input.value} ${unit}`;
   await audit(
     store,
     doing,
@@ -174,17 +183,55 @@ export async function addReading(
     `${input.place} ${input.kind}`.trim(),
     input.supersedes ? `${said} (${input.reason})` : said,
   );
-  for (const { topic, subject } of reaches(input.kind, input.place, pack))
+  await weighIn(store, doing, job, pack, row);
+  return view(row, doing.person.name, null, pack);
+}
+
+/** What a reading, or its going, changes: the findings it concerns, and the board. */
+async function weighIn(
+  store: Store,
+  doing: Doing,
+  job: { id: string; number: number },
+  pack: Pack,
+  row: ReadingFact,
+): Promise<void> {
+  for (const { topic, subject } of reaches(row.kind, row.place, pack))
     await markDue(store, doing, job.id, topic, subject);
   // A cell beyond its floor or ceiling shows on the board at once, and so does its correction.
   const state = judgedOf(row, pack)?.state;
   // Otherwise the board follows with the finding, once the write has committed.
-  if (
-    input.kind === 'voltage' &&
-    ((state && OUT_OF_BOUNDS.has(state)) || input.supersedes || input.place === '')
-  )
+  if (row.kind === 'voltage' && ((state && OUT_OF_BOUNDS.has(state)) || row.supersedes || row.place === ''))
     await refreshNeed(store, doing.tx, job.id);
   await announce(store, doing.tx, 'readings', job.number);
+}
+
+/** The reading stays in the record with who took it back and why, and counts for nothing from here on. */
+export async function withdrawReading(
+  store: Store,
+  doing: Doing,
+  number: unknown,
+  id: string,
+  body: unknown,
+): Promise<Reading> {
+  const { reason, stage } = WithdrawReadingSchema.parse(body);
+  const { job, profile } = await findJob(store, number, doing.tx);
+  const pack = normalisePack(profile);
+  const [old] = await readingsOf(store, job.id, { ids: [id], corrected: true }, doing.tx);
+  if (!old || old.kind === 'withdrawn') throw notFound('That reading');
+  const row = await keepReading(store, doing, job.id, profile, {
+    kind: 'withdrawn',
+    place: old.place,
+    value: null,
+    text: old.kind,
+    instrument: '',
+    conditions: '',
+    stage,
+    observedAt: new Date(),
+    supersedes: old.id,
+    reason,
+  });
+  await audit(store, doing, job.id, 'reading withdrawn', `${old.place} ${old.kind}`.trim(), reason);
+  await weighIn(store, doing, job, pack, { ...old, supersedes: old.id });
   return view(row, doing.person.name, null, pack);
 }
 

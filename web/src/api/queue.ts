@@ -14,6 +14,8 @@ export interface Waiting {
   personId: string | null;
   personName: string;
   typedAt: string;
+  /** Order of what was typed in the same millisecond. */
+  seq?: number;
   /** The server read it and said no: somebody has to look. */
   refused: Problem | null;
 }
@@ -37,31 +39,83 @@ export const subscribe = (listener: () => void): (() => void) => {
 };
 export const waitingNow = (): Waiting[] => snapshot;
 
+const inOrder = (a: Waiting, b: Waiting): number =>
+  a.typedAt.localeCompare(b.typedAt) || (a.seq ?? 0) - (b.seq ?? 0);
+
+/**
+ * What was typed a moment ago and is not in the database of this browser yet: written before the key press returns, one
+ * item an entry, so that neither a burst nor a page that dies at once loses or mixes any.
+ */
+const INCOMING = 'cellmend.incoming.';
+const incoming = new Map<string, Waiting>();
+function readIncoming(): Waiting[] {
+  for (const item of Object.keys(localStorage).filter((k) => k.startsWith(INCOMING))) {
+    const entry = JSON.parse(localStorage.getItem(item) ?? 'null') as Waiting | null;
+    if (entry && !incoming.has(entry.key)) incoming.set(entry.key, entry);
+  }
+  return [...incoming.values()].sort(inOrder);
+}
+
 async function publish(): Promise<void> {
-  snapshot = await (await database()).getAllFromIndex('waiting', 'typedAt');
+  const kept = await (await database()).getAllFromIndex('waiting', 'typedAt');
+  const known = new Set(kept.map((w) => w.key));
+  snapshot = [...kept, ...readIncoming().filter((w) => !known.has(w.key))].sort(inOrder);
   for (const l of listeners) l();
 }
 
+let moving: Promise<void> = Promise.resolve();
+/** Brings what has just been typed into the database of this browser, all of it at once. */
+function moveIn(): Promise<void> {
+  moving = moving
+    .then(async () => {
+      const entries = readIncoming();
+      if (entries.length === 0) return;
+      const tx = (await database()).transaction('waiting', 'readwrite');
+      for (const entry of entries) void tx.store.put(entry);
+      await tx.done;
+      for (const { key } of entries) {
+        localStorage.removeItem(INCOMING + key);
+        incoming.delete(key);
+      }
+    })
+    // It stays where it is, and is tried again with the next entry or start.
+    .catch(() => undefined);
+  return moving;
+}
+
+let seq = 0;
 /**
- * Keeps an entry and sends it as soon as the server takes it. It is written to disk before anything is sent, under
- * a key that lets the server take it once only: a reload, a closed tab or a lost answer neither loses nor doubles it.
+ * Keeps an entry before it returns, and sends it as soon as the server takes it, under a key that lets the server take
+ * it once only: a burst of a scanner, a reload, a closed tab or a lost answer neither loses nor doubles it.
  */
-export async function enqueue(
-  entry: Pick<Waiting, 'path' | 'body' | 'label' | 'jobNumber'>,
-): Promise<string> {
+export function take(entry: Pick<Waiting, 'path' | 'body' | 'label' | 'jobNumber'>): string {
   const key = newKey();
-  await (
-    await database()
-  ).put('waiting', {
+  const waiting: Waiting = {
     ...entry,
     key,
     personId: currentPerson(),
     personName: name,
     typedAt: new Date().toISOString(),
+    seq: seq++,
     refused: null,
-  });
+  };
+  incoming.set(key, waiting);
+  try {
+    localStorage.setItem(INCOMING + key, JSON.stringify(waiting));
+  } catch {
+    // No room there: the database of this browser takes it in a moment.
+  }
+  void moveIn().then(publish).then(flush);
+  return key;
+}
+
+/** As {@link take}; resolves once it is in the database of this browser. */
+export async function enqueue(
+  entry: Pick<Waiting, 'path' | 'body' | 'label' | 'jobNumber'>,
+): Promise<string> {
+  const key = take(entry);
+  await moving;
   await publish();
-  void flush();
   return key;
 }
 
@@ -93,49 +147,73 @@ export async function discard(key: string): Promise<void> {
   await publish();
 }
 
-let onSent: (entry: Waiting) => void = () => undefined;
-/** Called after each entry that arrived. */
-export const whenSent = (callback: (entry: Waiting) => void): void => {
+let onSent: (jobNumbers: number[]) => void = () => undefined;
+/** Called after entries arrived: at most a few times a second, however many there were. */
+export const whenSent = (callback: (jobNumbers: number[]) => void): void => {
   onSent = callback;
 };
+const TELL_MS = 400;
 
-async function sendAll(): Promise<void> {
+async function sendAll(): Promise<'done' | 'wait'> {
   const db = await database();
-  const all = await db.getAllFromIndex('waiting', 'typedAt');
-  // A stop goes before everything else, whatever was typed earlier.
-  for (const entry of [...all.filter(isStop), ...all.filter((w) => !isStop(w))]) {
-    if (entry.refused || !isMine({ ...entry, personId: entry.personId ?? null })) continue;
-    try {
-      await send('POST', entry.path, entry.body, entry.key);
-    } catch (e) {
-      if (e instanceof ServerAway) return;
-      if (!(e instanceof ApiProblem)) throw e;
-      // Not the entry's fault: away, signed out, somebody else signed in, too busy. It keeps waiting.
-      if (uncertain(e) || e.problem.status === 401 || e.problem.type === 'urn:cellmend:person') return;
-      await db.put('waiting', { ...entry, refused: e.problem });
-      continue;
+  let told = Date.now();
+  const sent = new Set<number>();
+  const tell = async (): Promise<void> => {
+    if (sent.size === 0) return;
+    told = Date.now();
+    const numbers = [...sent];
+    sent.clear();
+    await publish();
+    onSent(numbers);
+  };
+  try {
+    const all = (await db.getAllFromIndex('waiting', 'typedAt')).sort(inOrder);
+    // A stop goes before everything else, whatever was typed earlier.
+    for (const entry of [...all.filter(isStop), ...all.filter((w) => !isStop(w))]) {
+      if (entry.refused || !isMine({ ...entry, personId: entry.personId ?? null })) continue;
+      try {
+        await send('POST', entry.path, entry.body, entry.key);
+      } catch (e) {
+        if (e instanceof ServerAway) return 'wait';
+        if (!(e instanceof ApiProblem)) throw e;
+        // Not the entry's fault: away, signed out, somebody else signed in, too busy. It keeps waiting.
+        if (uncertain(e) || e.problem.status === 401 || e.problem.type === 'urn:cellmend:person')
+          return 'wait';
+        await db.put('waiting', { ...entry, refused: e.problem });
+        continue;
+      }
+      await db.delete('waiting', entry.key);
+      sent.add(entry.jobNumber);
+      if (Date.now() - told > TELL_MS) await tell();
     }
-    await db.delete('waiting', entry.key);
-    onSent(entry);
+    return 'done';
+  } finally {
+    await tell();
   }
 }
 
-/** Sends what waits, in order; one tab at a time. */
+let again = false;
+/** Sends what waits, in order; one tab at a time. What comes meanwhile goes in the next round. */
 export async function flush(): Promise<void> {
   const work = async (): Promise<void> => {
-    await sendAll();
+    do {
+      again = false;
+      if ((await sendAll()) === 'wait') break;
+    } while (again as boolean);
     await publish();
   };
   if ('locks' in navigator)
-    await navigator.locks.request('cellmend-queue', { ifAvailable: true }, (lock) =>
-      lock ? work() : undefined,
-    );
+    await navigator.locks.request('cellmend-queue', { ifAvailable: true }, (lock) => {
+      if (lock) return work();
+      again = true;
+      return undefined;
+    });
   else await work();
 }
 
 /** Looks every few seconds, and at once when the browser says it is back on line. */
 export function startQueue(): () => void {
-  void publish().then(flush);
+  void moveIn().then(publish).then(flush);
   const timer = setInterval(() => void flush(), 2500);
   const now = (): void => void flush();
   window.addEventListener('online', now);

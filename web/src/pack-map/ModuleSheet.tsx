@@ -39,7 +39,9 @@ export function ModuleSheet({
   const { pack, job } = useJobView();
   const { data: readings } = useReadings(job.number);
   const places = [module.id, ...module.channelIndices.map((c) => pack.channels[c]!.id)];
-  const here = (readings ?? []).filter((r) => places.includes(r.place) && !r.supersededBy);
+  const here = (readings ?? []).filter(
+    (r) => places.includes(r.place) && !r.supersededBy && r.kind !== 'withdrawn',
+  );
   const own = report?.findings.filter((f) => f.module.split(' + ').includes(module.id)) ?? [];
   return (
     <Box aria-label={`Module ${module.id}`}>

@@ -1,15 +1,13 @@
-import { STAGE_FACTS, type Stage } from '@cellmend/core/route';
-import { parseJot, type Jot } from '@cellmend/core/jot';
-import { InputProblem } from '@cellmend/core/pack';
+import type { Stage } from '@cellmend/core/route';
 import { CircleAlert, CloudOff, Footprints } from 'lucide-react';
-import { useEffect, useRef, useState, useSyncExternalStore, type FormEvent, type RefObject } from 'react';
+import { useRef, useSyncExternalStore, type RefObject } from 'react';
 import { Dialog, DialogTrigger } from 'react-aria-components';
 import styled from 'styled-components';
 import { discard, isMine, sendAsMine, subscribe, waitingNow } from '../api/queue';
 import { Mute } from '../ui/parts';
-import { jotWords, keep } from './entries';
 import { Clocks } from './Clocks';
-import { Pop, Tool } from './footerParts';
+import { Kbd, Pop, Tool } from './footerParts';
+import { AskedLines, JotLine } from './JotLine';
 import { useJobView } from './jobContext';
 
 const Bar = styled.footer`
@@ -35,65 +33,6 @@ const Bar = styled.footer`
     display: none;
   }
 `;
-const JotForm = styled.form`
-  flex: 0 0 320px;
-  position: relative;
-  display: flex;
-  align-items: center;
-  gap: 10px;
-  background: var(--sheet);
-  border: 1px solid var(--edge);
-  border-radius: 6px;
-  height: 40px;
-  padding: 0 12px;
-  &:focus-within {
-    outline: 3px solid var(--mat-text);
-  }
-  @media (max-width: 1000px) {
-    flex: 1 1 180px;
-    height: 44px;
-  }
-  input {
-    flex: 1;
-    border: 0;
-    outline: 0;
-    background: none;
-    height: 100%;
-    font-size: 16px;
-    min-width: 0;
-  }
-  input::placeholder {
-    color: var(--mute);
-  }
-`;
-const Kbd = styled.kbd`
-  font: inherit;
-  font-size: 12.5px;
-  background: var(--chip);
-  color: var(--ink);
-  border-radius: 4px;
-  padding: 1px 7px;
-  border: 1px solid var(--line);
-`;
-const Said = styled.output<{ $wrong: boolean }>`
-  position: absolute;
-  left: -1px;
-  bottom: calc(100% + 6px);
-  background: var(--sheet);
-  border: 1px solid ${(p) => (p.$wrong ? 'var(--bad)' : 'var(--mat-text)')};
-  border-radius: 6px;
-  padding: 8px 12px;
-  min-width: 100%;
-  max-width: 640px;
-  font-size: 16px;
-  box-shadow: 0 4px 16px #0003;
-  z-index: 3;
-  small {
-    display: block;
-    font-size: 13.5px;
-    color: var(--mute);
-  }
-`;
 /** Keys are for who has a keyboard. */
 const KeysTool = styled(Tool)`
   @media (max-width: 640px) {
@@ -107,85 +46,6 @@ const Wait = styled(Tool)`
     flex: none;
   }
 `;
-/** A reading in one line: what was understood is shown before it is stored. */
-export function JotLine({ stage, inputRef }: { stage: Stage; inputRef: RefObject<HTMLInputElement | null> }) {
-  const { pack, job, select, person } = useJobView();
-  const [text, setText] = useState('');
-  const [kept, setKept] = useState<string | null>(null);
-  let jot: Jot | null = null;
-  let problem: InputProblem | null = null;
-  if (text.trim() !== '') {
-    try {
-      jot = parseJot(text, pack, STAGE_FACTS[stage].usual);
-    } catch (e) {
-      if (!(e instanceof InputProblem)) throw e;
-      problem = e;
-    }
-  }
-  useEffect(() => {
-    if (!kept) return;
-    const timer = setTimeout(() => setKept(null), 2500);
-    return () => clearTimeout(timer);
-  }, [kept]);
-  const submit = (event: FormEvent): void => {
-    event.preventDefault();
-    if (!jot) return;
-    if (jot.type === 'find') {
-      select(
-        jot.place.kind === 'module'
-          ? jot.place.moduleIndex
-          : jot.place.kind === 'channel'
-            ? (pack.channels[jot.place.channelIndex]!.moduleIndices[0] ?? null)
-            : null,
-      );
-      setText('');
-      return;
-    }
-    if (!person.mayWrite) return;
-    const words = jotWords(jot, pack);
-    void keep(jot, pack, job.number, stage).then(() => {
-      setKept(words);
-      // Somebody quick has typed the next line by now: that one stays.
-      setText((now) => (now === text ? '' : now));
-    });
-  };
-  return (
-    <JotForm onSubmit={submit}>
-      <Kbd aria-hidden>J</Kbd>
-      <input
-        ref={inputRef}
-        aria-label="Jot line"
-        autoComplete="off"
-        spellCheck={false}
-        placeholder="m07 3.412"
-        value={text}
-        onChange={(e) => setText(e.target.value)}
-        onKeyDown={(e) => e.key === 'Escape' && (setText(''), e.currentTarget.blur())}
-      />
-      {(jot ?? problem) && (
-        <Said $wrong={problem !== null}>
-          {jot ? jotWords(jot, pack) : problem!.what}
-          <small>
-            {jot
-              ? person.mayWrite || jot.type === 'find'
-                ? jot.type === 'find'
-                  ? 'Enter shows it'
-                  : 'Enter stores it'
-                : 'You read only; nothing is stored.'
-              : problem!.accepted}
-          </small>
-        </Said>
-      )}
-      {kept && !jot && !problem && (
-        <Said $wrong={false}>
-          {kept}
-          <small>Kept</small>
-        </Said>
-      )}
-    </JotForm>
-  );
-}
-
 /** Entries that have not reached the server yet, and those it refused. */
 export function WaitingEntries() {
   const waiting = useSyncExternalStore(subscribe, waitingNow);
@@ -246,7 +106,8 @@ export function Footer({
   return (
     <Bar aria-label="Bench">
       <JotLine stage={stage} inputRef={jotRef} />
-      <Clocks />
+      <Clocks stage={stage} />
+      <AskedLines stage={stage} inputRef={jotRef} />
       <WaitingEntries />
       {person.mayWrite && (
         <Tool onPress={onWalk}>

@@ -178,6 +178,13 @@ export function JobShell({ person }: { person: Person }) {
   const navigate = useNavigate();
   useKeys({
     jot: () => jotRef.current?.focus(),
+    type: (text) => {
+      const input = jotRef.current;
+      if (!input) return;
+      input.focus();
+      input.value += text;
+      input.dispatchEvent(new Event('input', { bubbles: true }));
+    },
     walk: () => person.mayWrite && setDialog('walk'),
     help: () => setDialog('keys'),
     stop: () => setDialog('stop'),

@@ -1,26 +1,21 @@
-import type { Stage } from '@cellmend/core/route';
-import {
-  outOfLine,
-  parseQuantity,
-  printQuantity,
-  QUANTITIES,
-  type Quantity,
-  voltageAt,
-} from '@cellmend/core/jot';
-import { InputProblem, OUT_OF_BOUNDS, type VoltageState } from '@cellmend/core/pack';
-import { useMemo, useState, type FormEvent } from 'react';
-import { Dialog, ToggleButton } from 'react-aria-components';
+import { GATED_STAGES, STAGE_FACTS, type Stage } from '@cellmend/core/route';
+import { placeName, printQuantity, QUANTITIES, type Place, type Quantity } from '@cellmend/core/jot';
+import { ChevronLeft, ChevronRight, SkipForward } from 'lucide-react';
+import { startTransition, useEffect, useMemo, useRef, useState, type FormEvent } from 'react';
+import { Button as AriaButton, Dialog, ToggleButton } from 'react-aria-components';
+import { NavLink } from 'react-router';
 import styled from 'styled-components';
 import { DialogBox, Overlay } from '../ui/dialog';
-import { Chips, Button, Mute, Row, Stack } from '../ui/parts';
+import { Button, Chips, Mute, ProblemNote, Row, Stack } from '../ui/parts';
 import { keep } from './entries';
 import { useJobView } from './jobContext';
+import { placesOf, stepOf, type Round, type Taken, type WalkBy } from './walkRound';
 
 const Big = styled.input`
-  font-size: 40px;
+  font-size: 44px;
   font-family: 'Atkinson Hyperlegible Mono Variable', monospace;
   width: 100%;
-  height: 76px;
+  height: 84px;
   text-align: right;
   padding: 0 18px;
   border: 2px solid var(--edge);
@@ -31,6 +26,11 @@ const Big = styled.input`
     outline: 3px solid var(--mat-text);
   }
 `;
+const Where = styled.h2`
+  font-size: 34px;
+  line-height: 1.1;
+  margin: 0;
+`;
 const Trail = styled.ol`
   list-style: none;
   margin: 0;
@@ -38,179 +38,274 @@ const Trail = styled.ol`
   display: flex;
   gap: 6px;
   flex-wrap: wrap;
-  li {
-    padding: 5px 9px;
-    border-radius: 5px;
-    background: var(--chip);
-    font-size: 14px;
-  }
-  li[data-odd='true'] {
-    background: var(--sus-soft);
-    color: var(--sus);
-    font-weight: 700;
-    box-shadow: inset 3px 0 0 var(--sus);
-  }
-  li[data-skipped='true'] {
-    border: 1px dotted var(--edge);
-    background: none;
-    color: var(--mute);
+`;
+const Mark = styled(AriaButton)<{ $odd: boolean; $state: Taken['state'] }>`
+  border: 0;
+  padding: 0 10px;
+  min-height: 44px;
+  border-radius: 5px;
+  background: var(--chip);
+  color: var(--ink);
+  font-size: 15px;
+  cursor: pointer;
+  ${(p) => p.$odd && 'background: var(--sus-soft); color: var(--sus); font-weight: 700; box-shadow: inset 3px 0 0 var(--sus);'}
+  ${(p) => p.$state !== 'kept' && 'border: 1px dotted var(--edge); background: none;'}
+  ${(p) => p.$state === 'skipped' && 'color: var(--mute);'}
+`;
+const Steps = styled.div`
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr) minmax(0, 1.6fr);
+  gap: 10px;
+  > * {
+    min-height: 56px;
+    justify-content: center;
   }
 `;
 
+const BY: [WalkBy, string][] = [
+  ['modules', 'Modules'],
+  ['groups', 'Groups'],
+  ['joints', 'Joints'],
+];
 const KINDS: [Quantity, string][] = [
   ['voltage', 'Voltage'],
   ['insulation', 'Insulation'],
   ['resistance', 'Resistance'],
   ['temperature', 'Temperature'],
+  ['capacity', 'Capacity'],
   ['torque', 'Torque'],
 ];
-/** Least spread that counts, per quantity: a meter's last digit. */
-const FLOOR: Record<Quantity, number> = {
-  voltage: 0.005,
-  insulation: 1e6,
-  resistance: 2e-5,
-  temperature: 0.5,
-  capacity: 0.3,
-  torque: 0.3,
-  current: 0.1,
-};
+const OF_A_JOINT: readonly Quantity[] = ['resistance', 'temperature', 'torque'];
+/** Places shown of what was taken. */
+const TRAIL = 12;
 
-interface Taken {
-  module: string;
-  value: number | null;
-  odd: boolean;
-  /** Dead, reversed, over-discharged or over-charged by itself. */
-  beyond: VoltageState | null;
+const storeKey = (job: number): string => `cellmend.walk.${job}`;
+function kept(job: number): Round | null {
+  try {
+    return JSON.parse(localStorage.getItem(storeKey(job)) ?? 'null') as Round | null;
+  } catch {
+    return null;
+  }
 }
 
-/** Steps through the modules as they lie: a value and Enter goes on, minus skips, what is out of line is marked at once. */
+/** What has to be before anything is walked: none where nothing is in the way. */
+function shut(stage: Stage, round: Round, gateHolds: boolean): string {
+  if (gateHolds) return '';
+  if ((GATED_STAGES as readonly string[]).includes(stage))
+    return `${STAGE_FACTS[stage].name} is closed by the gate: no reading is taken there before the pack is proven dead.`;
+  if (round.kind === 'torque' || round.by === 'joints')
+    return 'Joints are inside the pack: no reading is taken there before it is proven dead.';
+  return '';
+}
+
+/**
+ * Steps through modules, groups or joints as they lie: a value and Enter goes on, minus skips, what is out of line is
+ * marked at once. The round stays on this tablet until it is done or a new one is begun.
+ */
 export function Walk({ stage, usual, onClose }: { stage: Stage; usual: Quantity; onClose: () => void }) {
   const { pack, job, select } = useJobView();
-  const order = useMemo(
-    () =>
-      [...pack.modules].sort(
-        (a, b) => a.place.tier - b.place.tier || a.place.column - b.place.column || a.place.row - b.place.row,
-      ),
-    [pack],
+  const [round, setRound] = useState<Round>(
+    () => kept(job.number) ?? { by: 'modules', kind: usual, at: 0, taken: {} },
   );
-  const [kind, setKind] = useState<Quantity>(usual);
-  const [taken, setTaken] = useState<Taken[]>([]);
-  const [text, setText] = useState('');
-  const [problem, setProblem] = useState<string | null>(null);
-  const module = order[taken.length];
-  const next = (entry: Taken): void => {
-    setTaken((t) => [...t, entry]);
-    setText('');
-    setProblem(null);
-    const following = order[taken.length + 1];
-    if (following) select(following.index);
+  // Figures of one burst come faster than the page is drawn: what counts is held here.
+  const held = useRef(round);
+  const input = useRef<HTMLInputElement>(null);
+  const order = useMemo(() => placesOf(round.by, pack), [round.by, pack]);
+  const put = (next: Round): void => {
+    held.current = next;
+    localStorage.setItem(storeKey(job.number), JSON.stringify(next));
+    setRound(next);
   };
-  const submit = (event: FormEvent): void => {
-    event.preventDefault();
-    if (!module) return;
-    if (/^[-−–]?$/.test(text.trim())) {
-      if (text.trim() !== '') next({ module: module.id, value: null, odd: false, beyond: null });
-      return;
-    }
-    try {
-      const { value, quantity } = parseQuantity(text);
-      const { least, most, unit } = QUANTITIES[kind];
-      if (
-        (quantity !== null && quantity !== kind && quantity !== 'ohms') ||
-        !(value >= least && value <= most)
-      )
-        throw new InputProblem(
-          'walk',
-          `“${text}” cannot be a ${kind}.`,
-          '',
-          `A value in ${unit}, or minus to skip.`,
-        );
-      const typed =
-        kind === 'voltage' ? voltageAt(value, { kind: 'module', moduleIndex: module.index }, pack) : null;
-      if (typed?.judged.state === 'impossible')
-        throw new InputProblem('walk', typed.judged.says, '', 'What the meter shows, or minus to skip.');
-      const beyond = typed && OUT_OF_BOUNDS.has(typed.judged.state) ? typed.judged.state : null;
-      const before = taken.flatMap((t) => (t.value === null ? [] : [t.value]));
-      const odd = beyond !== null || (before.length > 0 && outOfLine(before, value, FLOOR[kind]));
-      void keep(
-        {
-          type: 'reading',
-          place: { kind: 'module', moduleIndex: module.index },
-          quantity: kind,
-          value,
-          conditions: typed?.perGroup ? 'per group' : 'walk',
-        },
+  const place: Place | undefined = order[round.at];
+  useEffect(() => {
+    const module =
+      place?.kind === 'module'
+        ? place.moduleIndex
+        : place?.kind === 'channel'
+          ? pack.channels[place.channelIndex]!.moduleIndices[0]
+          : undefined;
+    if (module !== undefined) startTransition(() => select(module));
+  }, [place, pack, select]);
+
+  const enter = (raw: string): void => {
+    const step = stepOf(held.current, raw, order, pack);
+    let { round: next } = step;
+    if (step.reading) {
+      const name = placeName(step.reading.place, pack);
+      const { id } = keep(
+        step.reading,
         pack,
         job.number,
         stage,
-      ).then(() => next({ module: module.id, value, odd, beyond }));
-    } catch (e) {
-      if (!(e instanceof InputProblem)) throw e;
-      setProblem(`${e.what} ${e.accepted}`);
+        step.corrects ? { supersedes: step.corrects, reason: 'taken again on the walk' } : undefined,
+      );
+      next = { ...next, taken: { ...next.taken, [name]: { ...next.taken[name]!, id } } };
     }
+    put(next);
   };
+  const submit = (event: FormEvent): void => {
+    event.preventDefault();
+    // What the field holds now, at this key press: the next key may be in the queue already.
+    const raw = input.current?.value ?? '';
+    if (input.current) input.current.value = '';
+    enter(raw);
+  };
+  const goTo = (at: number): void => {
+    put({ ...held.current, at: Math.max(0, Math.min(order.length, at)) });
+    input.current?.focus();
+  };
+  const begin = (by: WalkBy, kind: Quantity): void =>
+    put({
+      by,
+      kind: by === 'joints' && !OF_A_JOINT.includes(kind) ? 'resistance' : kind,
+      at: 0,
+      taken: {},
+    });
+
+  const taken = order.flatMap((p, i) => {
+    const name = placeName(p, pack);
+    const t = round.taken[name];
+    return t ? [{ ...t, name, i }] : [];
+  });
+  const before = taken.filter((t) => t.i < round.at).slice(-TRAIL);
+  const unread = taken.filter((t) => t.state === 'unread');
+  const gate = shut(stage, round, job.gate.holds);
+  const here = place && round.taken[placeName(place, pack)];
+  const kinds = KINDS.filter(([k]) => round.by !== 'joints' || OF_A_JOINT.includes(k));
   return (
     <Overlay isOpen onOpenChange={(open) => !open && onClose()} isDismissable={false}>
       <DialogBox>
         <Dialog aria-label="Walk">
           <Stack $gap={14}>
             <Row>
-              <h2>Walk: {module ? module.id : 'done'}</h2>
+              <Where>{place ? placeName(place, pack) : 'All taken'}</Where>
               <Mute>
-                {Math.min(taken.length + 1, order.length)} of {order.length}
-                {module && ` · ${pack.tiers[module.place.tier]}, row ${module.place.row + 1}`}
+                {Math.min(round.at + 1, order.length)} of {order.length}
+                {place?.kind === 'module' &&
+                  ` · ${pack.tiers[pack.modules[place.moduleIndex]!.place.tier]}, row ${pack.modules[place.moduleIndex]!.place.row + 1}`}
+                {place?.kind === 'channel' &&
+                  ` · ${pack.modules[pack.channels[place.channelIndex]!.moduleIndices[0] ?? 0]!.id}`}
               </Mute>
             </Row>
             {taken.length === 0 && (
-              <Chips
-                selectionMode="single"
-                disallowEmptySelection
-                selectedKeys={[kind]}
-                onSelectionChange={(k) => setKind([...k][0] as Quantity)}
-                aria-label="What is measured"
-              >
-                {KINDS.map(([id, name]) => (
-                  <ToggleButton key={id} id={id}>
-                    {name}
-                  </ToggleButton>
-                ))}
-              </Chips>
+              <>
+                <Chips
+                  selectionMode="single"
+                  disallowEmptySelection
+                  selectedKeys={[round.by]}
+                  onSelectionChange={(k) => begin([...k][0] as WalkBy, round.kind)}
+                  aria-label="What is walked along"
+                >
+                  {BY.filter(([by]) => placesOf(by, pack).length > 0).map(([id, name]) => (
+                    <ToggleButton key={id} id={id}>
+                      {name}
+                    </ToggleButton>
+                  ))}
+                </Chips>
+                <Chips
+                  selectionMode="single"
+                  disallowEmptySelection
+                  selectedKeys={[round.kind]}
+                  onSelectionChange={(k) => begin(round.by, [...k][0] as Quantity)}
+                  aria-label="What is measured"
+                >
+                  {kinds.map(([id, name]) => (
+                    <ToggleButton key={id} id={id}>
+                      {name}
+                    </ToggleButton>
+                  ))}
+                </Chips>
+              </>
             )}
-            {module ? (
+            {gate !== '' ? (
+              <>
+                <ProblemNote what={gate} />
+                <NavLink to={`/jobs/${job.number}/make-safe`} onClick={onClose}>
+                  Go to Make safe
+                </NavLink>
+              </>
+            ) : place ? (
               <form onSubmit={submit}>
-                <Stack $gap={8}>
+                <Stack $gap={10}>
                   <Big
+                    ref={input}
                     autoFocus
                     inputMode="decimal"
                     autoComplete="off"
-                    aria-label={`${kind} of ${module.id}`}
-                    value={text}
-                    onChange={(e) => setText(e.target.value)}
+                    defaultValue=""
+                    aria-label={`${round.kind} of ${placeName(place, pack)}`}
                   />
-                  <Mute role={problem ? 'alert' : undefined}>
-                    {problem ?? `In ${QUANTITIES[kind].unit}. Enter goes on, minus and Enter skips.`}
-                  </Mute>
+                  {here && here.state !== 'skipped' ? (
+                    <Mute role={here.state === 'unread' ? 'alert' : undefined}>
+                      {here.state === 'unread'
+                        ? `“${here.raw}” was not understood. ${here.says}`
+                        : `Taken: ${here.raw}. A new figure corrects it.`}
+                    </Mute>
+                  ) : (
+                    <Mute>
+                      In {QUANTITIES[round.kind].unit}. Enter goes on, minus skips, a scanned label goes
+                      there.
+                    </Mute>
+                  )}
+                  <Steps>
+                    <Button quiet isDisabled={round.at === 0} onPress={() => goTo(round.at - 1)}>
+                      <ChevronLeft size={20} aria-hidden /> Back
+                    </Button>
+                    <Button quiet onPress={() => enter('-')}>
+                      Skip <SkipForward size={18} aria-hidden />
+                    </Button>
+                    <Button type="submit">
+                      Next <ChevronRight size={20} aria-hidden />
+                    </Button>
+                  </Steps>
                 </Stack>
               </form>
             ) : (
               <p>
-                {taken.filter((t) => t.value !== null).length} values kept,{' '}
-                {taken.filter((t) => t.odd).length} out of line.
+                {taken.filter((t) => t.state === 'kept').length} values kept,{' '}
+                {taken.filter((t) => t.state === 'kept' && t.odd).length} out of line,{' '}
+                {taken.filter((t) => t.state === 'skipped').length} skipped.
+              </p>
+            )}
+            {unread.length > 0 && (
+              <p role="alert">
+                <b>
+                  {unread.length === 1 ? 'One figure was' : `${unread.length} figures were`} not understood
+                </b>{' '}
+                and is not stored: {unread.map((t) => `${t.name} “${t.raw}”`).join(', ')}. Press the place and
+                type it again.
               </p>
             )}
             <Trail aria-label="Taken">
-              {taken.slice(-16).map((t) => (
-                <li key={t.module} data-odd={t.odd} data-skipped={t.value === null}>
-                  {t.module}{' '}
-                  <span className="n">{t.value === null ? 'skipped' : printQuantity(t.value, kind)}</span>
-                  {t.odd && ` · ${t.beyond ?? 'out of line'}`}
-                </li>
-              ))}
+              {(place ? before : taken.filter((t) => t.odd))
+                .concat(unread.filter((t) => place && !before.some((b) => b.name === t.name)))
+                .map((t) => (
+                  <li key={t.name}>
+                    <Mark $odd={t.odd} $state={t.state} onPress={() => goTo(t.i)}>
+                      {t.name}{' '}
+                      <span className="n">
+                        {t.state === 'skipped'
+                          ? 'skipped'
+                          : t.state === 'unread'
+                            ? `“${t.raw}”?`
+                            : t.value === null
+                              ? t.raw
+                              : printQuantity(t.value, round.kind)}
+                      </span>
+                      {t.state === 'kept' && t.odd && ` · ${t.says}`}
+                    </Mark>
+                  </li>
+                ))}
             </Trail>
             <Row>
               <Button quiet onPress={onClose}>
-                {module ? 'Stop here' : 'Close'}
+                {place ? 'Stop here, go on later' : 'Close'}
               </Button>
+              {taken.length > 0 && (
+                <Button quiet onPress={() => begin(round.by, round.kind)}>
+                  Begin a new round
+                </Button>
+              )}
             </Row>
           </Stack>
         </Dialog>

@@ -1,9 +1,10 @@
 import type { Stage } from '@cellmend/core/route';
 import type { NewClockSchema, NewReading } from '@cellmend/contract/records';
-import { placeName, printQuantity, voltageAt, type Jot } from '@cellmend/core/jot';
-import { OUT_OF_BOUNDS, type Pack } from '@cellmend/core/pack';
+import { placeName, printQuantity, voltageAt, type Jot, type JottedReading } from '@cellmend/core/jot';
+import type { Pack } from '@cellmend/core/pack';
 import type { z } from 'zod';
-import { enqueue } from '../api/queue';
+import { newKey } from '../api/client';
+import { take } from '../api/queue';
 
 /** What a jot means, in words, before and after it is stored. */
 export function jotWords(jot: Jot, pack: Pack): string {
@@ -13,18 +14,46 @@ export function jotWords(jot: Jot, pack: Pack): string {
   if (jot.type === 'note') return `${at}: “${jot.text}”`;
   if (jot.type === 'find') return `Show ${at}`;
   // A dead or over-charged cell is told where it is typed.
-  const told = jot.quantity === 'voltage' ? voltageAt(jot.value, jot.place, pack).judged : null;
-  const warns = told && OUT_OF_BOUNDS.has(told.state) ? `. ${told.says}` : '';
-  return `${at}, ${jot.quantity} ${printQuantity(jot.value, jot.quantity)}${jot.conditions && `, ${jot.conditions}`}${warns}`;
+  const told =
+    jot.quantity === 'voltage' && jot.place.kind !== 'joint'
+      ? voltageAt(jot.value, jot.place, pack).judged
+      : null;
+  const warns = told?.says ? `. ${told.says}` : '';
+  return `${at}, ${jot.quantity} ${printQuantity(jot.value, jot.quantity, jot.bound)}${jot.conditions && `, ${jot.conditions}`}${warns}`;
 }
 
-/** Stores a reading, note or clock through the queue: first on this tablet, then on the server. */
-export async function keep(
+/** What was kept: its number on the record, where it can be withdrawn, and its words. */
+export interface Kept {
+  id: string | null;
+  label: string;
+}
+
+/** A reading as the server takes it, with a number of its own. */
+export const readingBody = (
+  jot: JottedReading,
+  pack: Pack,
+  stage: Stage,
+  corrects?: { supersedes: string; reason: string },
+): NewReading & { id: string } => ({
+  id: newKey(),
+  kind: jot.quantity,
+  place: placeName(jot.place, pack),
+  value: jot.bound === 'over-range' ? null : jot.value,
+  ...(jot.bound ? { bound: jot.bound } : {}),
+  conditions: jot.conditions,
+  stage,
+  observedAt: new Date().toISOString(),
+  ...corrects,
+});
+
+/** Keeps a reading, note or clock before it returns: first on this tablet, then on the server. */
+export function keep(
   jot: Exclude<Jot, { type: 'find' }>,
   pack: Pack,
   jobNumber: number,
   stage: Stage,
-): Promise<void> {
+  corrects?: { supersedes: string; reason: string },
+): Kept {
   const label = jotWords(jot, pack);
   if (jot.type === 'clock') {
     const body: z.input<typeof NewClockSchema> = {
@@ -33,13 +62,32 @@ export async function keep(
       endsAt: new Date(Date.now() + jot.minutes * 60_000).toISOString(),
       stage,
     };
-    await enqueue({ path: `/jobs/${jobNumber}/clocks`, body, label, jobNumber });
-    return;
+    take({ path: `/jobs/${jobNumber}/clocks`, body, label, jobNumber });
+    return { id: null, label };
   }
-  const common = { place: placeName(jot.place, pack), stage, observedAt: new Date().toISOString() };
-  const body: NewReading =
+  const body =
     jot.type === 'note'
-      ? { ...common, kind: 'note', text: jot.text }
-      : { ...common, kind: jot.quantity, value: jot.value, conditions: jot.conditions };
-  await enqueue({ path: `/jobs/${jobNumber}/readings`, body, label, jobNumber });
+      ? {
+          id: newKey(),
+          kind: 'note' as const,
+          place: placeName(jot.place, pack),
+          text: jot.text,
+          stage,
+          observedAt: new Date().toISOString(),
+        }
+      : readingBody(jot, pack, stage, corrects);
+  take({ path: `/jobs/${jobNumber}/readings`, body, label, jobNumber });
+  return { id: body.id, label };
 }
+
+/** Takes an entry back: it stays in the record, withdrawn. */
+export const withdraw = (kept: Kept, jobNumber: number, stage: Stage): void =>
+  void (
+    kept.id &&
+    take({
+      path: `/jobs/${jobNumber}/readings/${kept.id}/withdraw`,
+      body: { reason: 'taken back where it was typed', stage },
+      label: `${kept.label}, withdrawn`,
+      jobNumber,
+    })
+  );

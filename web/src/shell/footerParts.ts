@@ -32,3 +32,14 @@ export const Pop = styled(Popover)`
     list-style: none;
   }
 `;
+
+/** The key that does the same. */
+export const Kbd = styled.kbd`
+  font: inherit;
+  font-size: 12.5px;
+  background: var(--chip);
+  color: var(--ink);
+  border-radius: 4px;
+  padding: 1px 7px;
+  border: 1px solid var(--line);
+`;

@@ -80,8 +80,9 @@ export function InsulationStage({ question, stage }: StageProps) {
       <h1>{question}</h1>
       {leak ? <Found leak={leak} /> : null}
       {(leak?.jotted ?? []).map((j) => (
-        <Mute key={j.module}>
-          Jotted at {j.module}: {ohms(j.ohm)}, {j.says}.
+        <Mute key={j.pole ?? j.module}>
+          Jotted at {j.pole ? `the ${j.pole} pole` : j.module}:{' '}
+          {j.ohm === null ? 'OL' : `${j.atLeast ? '>' : ''}${ohms(j.ohm)}`}, {j.says}.
         </Mute>
       ))}
       <Views of={VIEWS} value={view} onChange={(v) => open(v)} label="Insulation" />

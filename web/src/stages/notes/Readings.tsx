@@ -31,11 +31,18 @@ const Old = styled.tr`
   }
 `;
 
+/** Struck through is what was read, not why it went. */
+const Withdrawn = styled.small`
+  display: inline-block;
+  margin-left: 10px;
+  color: var(--mute);
+  text-decoration: none;
+`;
 export const useReadings = (number: number) => useSWR<Reading[]>(`/jobs/${number}/readings`, get);
 export const readingWords = (r: Reading): string =>
   r.kind === 'note' || r.kind === 'code'
     ? `${r.text}${r.kind === 'code' && r.conditions ? `, ${r.conditions}` : ''}`
-    : `${printQuantity(r.value!, r.kind as Quantity)}${r.conditions ? `, ${r.conditions}` : ''}`;
+    : `${printQuantity(r.value ?? Infinity, r.kind as Quantity, r.bound ?? undefined)}${r.conditions ? `, ${r.conditions}` : ''}`;
 
 /** Readings of a stage or module; corrections show with what they supersede. */
 export function Readings({ stage, place }: { stage?: Stage; place?: string }) {
@@ -49,7 +56,12 @@ export function Readings({ stage, place }: { stage?: Stage; place?: string }) {
       (!place || (w.body as { place: string }).place === place),
   );
   const [fixing, setFixing] = useState<string | null>(null);
-  const rows = (data ?? []).filter((r) => (!stage || r.stage === stage) && (!place || r.place === place));
+  const withdrawn = new Map(
+    (data ?? []).flatMap((r) => (r.kind === 'withdrawn' && r.supersedes ? [[r.supersedes, r]] : [])),
+  );
+  const rows = (data ?? []).filter(
+    (r) => r.kind !== 'withdrawn' && (!stage || r.stage === stage) && (!place || r.place === place),
+  );
   if (rows.length === 0 && waiting.length === 0)
     return data === undefined ? (
       <Mute>Reading what is recorded …</Mute>
@@ -93,6 +105,11 @@ export function Readings({ stage, place }: { stage?: Stage; place?: string }) {
                         {r.judged.says}
                       </b>
                     </>
+                  )}
+                  {withdrawn.has(r.id) && (
+                    <Withdrawn>
+                      Withdrawn by {withdrawn.get(r.id)!.recordedBy}: {withdrawn.get(r.id)!.reason}
+                    </Withdrawn>
                   )}
                   {r.supersedes && (
                     <>

@@ -1,0 +1,204 @@
+import type { Page } from 'playwright-core';
+import { beforeAll, describe, expect, it } from 'vitest';
+import { demoDepot } from './depot';
+import { signInAs } from './browser';
+import { newJob } from '../../server/test/depot';
+import type { Client } from '../../server/test/harness';
+import type { Reading } from '@cellmend/contract/records';
+
+// A scanner's burst, a fast number pad and a pasted list all store what they meant, in their order.
+
+const depot = demoDepot();
+let ina: Client;
+beforeAll(async () => {
+  ina = await depot.bench().as('Ina Holm');
+});
+
+const readings = async (n: number): Promise<Reading[]> =>
+  (await ina.get<Reading[]>(`/api/jobs/${n}/readings`)).body;
+/** What is on record, oldest first, as place and value. */
+const stored = async (n: number): Promise<[string, number | null][]> =>
+  (await readings(n)).reverse().map((r) => [r.place, r.value]);
+
+async function openJob(stage = 'findings'): Promise<{ page: Page; n: number }> {
+  const n = await newJob(ina, 'Corrie', `hands ${Math.random()}`);
+  const { page } = await depot.tablet();
+  await signInAs(page, 'Ina Holm');
+  await page.goto(`/jobs/${n}/${stage}`);
+  await page.getByLabel('Jot line').waitFor();
+  return { page, n };
+}
+/** The page's one thread is taken for most of the time, as while a large chart is drawn. */
+const busy = (page: Page): Promise<void> =>
+  page.evaluate(() => {
+    const hog = (): void => {
+      const end = performance.now() + 80;
+      while (performance.now() < end);
+      setTimeout(hog, 20);
+    };
+    hog();
+  });
+/** Keys as a keyboard wedge sends them, whether the page keeps up or not. */
+async function wedge(page: Page, text: string, gapMs: number): Promise<void> {
+  const keys = await page.context().newCDPSession(page);
+  const sent: Promise<unknown>[] = [];
+  for (const key of text) {
+    const enter = key === '\n';
+    const common = enter
+      ? { key: 'Enter', code: 'Enter', windowsVirtualKeyCode: 13, text: '\r' }
+      : { key, text: key };
+    sent.push(keys.send('Input.dispatchKeyEvent', { type: 'keyDown', ...common }));
+    sent.push(keys.send('Input.dispatchKeyEvent', { type: 'keyUp', ...common }));
+    if (gapMs > 0) await new Promise((r) => setTimeout(r, gapMs));
+  }
+  await Promise.all(sent);
+}
+
+describe('a burst of a scanner', () => {
+  const lines = Array.from({ length: 30 }, (_, i): [string, number] => [
+    `M${String((i % 12) + 1).padStart(2, '0')}`,
+    Number((7.2 + i / 1000).toFixed(3)),
+  ]);
+  it.each([0, 10, 40])(
+    'thirty lines with %i ms between keys, on a busy page: all thirty, in order',
+    async (gap) => {
+      const { page, n } = await openJob();
+      await page.getByLabel('Jot line').focus();
+      await busy(page);
+      const some = gap === 40 ? lines.slice(0, 12) : lines;
+      await wedge(page, some.map(([at, v]) => `${at.toLowerCase()} ${v} V\n`).join(''), gap);
+      await expect.poll(async () => (await stored(n)).length, { timeout: 30_000 }).toBe(some.length);
+      expect(await stored(n)).toEqual(some);
+      await page.close();
+    },
+  );
+
+  it('one that comes while nothing is in focus goes to the jot line, and none of its letters is a key', async () => {
+    const { page, n } = await openJob();
+    await page.locator('h1').first().click();
+    await wedge(page, 's', 0);
+    await page.getByRole('dialog').waitFor();
+    await page.keyboard.press('Escape');
+    await page.locator('h1').first().click();
+    await wedge(page, 's02\n7.31 V\n', 5);
+    await expect.poll(() => stored(n), { timeout: 15_000 }).toEqual([['M02', 7.31]]);
+    expect(await page.getByRole('dialog').count()).toBe(0);
+    await page.close();
+  });
+});
+
+describe('the jot line', () => {
+  it('a label arms its place until a figure comes; the last entry is taken back and stays in the record', async () => {
+    const { page, n } = await openJob();
+    const line = page.getByLabel('Jot line');
+    await line.fill('m04');
+    await page.keyboard.press('Enter');
+    await page.getByText('The next figure is of M04').waitFor();
+    await page.keyboard.press('Escape');
+    await page.getByText('The next figure is of M04').waitFor({ state: 'detached' });
+    for (const text of ['m05', '7.31 V', 'm06 ins >4G']) {
+      await line.fill(text);
+      await page.keyboard.press('Enter');
+    }
+    await page.getByText('2 kept').waitFor();
+    await page.getByText('M06, insulation >4 GΩ').waitFor();
+    await page.getByRole('button', { name: 'Undo the last' }).click();
+    await expect.poll(async () => (await readings(n)).length, { timeout: 15_000 }).toBe(3);
+    const [undone, bound, volts] = await readings(n);
+    expect(volts).toMatchObject({ place: 'M05', value: 7.31, supersededBy: null });
+    expect(bound).toMatchObject({ place: 'M06', bound: 'at-least', supersededBy: undone!.id });
+    expect(undone).toMatchObject({ kind: 'withdrawn', supersedes: bound!.id, recordedBy: 'Ina Holm' });
+    await page.close();
+  });
+
+  it('what is not understood is kept as it was typed, over a reload, and asked about', async () => {
+    const { page, n } = await openJob();
+    await page.getByLabel('Jot line').fill('m05 7.3 bananas');
+    await page.keyboard.press('Enter');
+    await page.getByText('“bananas” is no unit').waitFor();
+    expect(await page.getByLabel('Jot line').inputValue()).toBe('');
+    await page.reload();
+    await page.getByText('1 line asks').click();
+    await page.getByRole('button', { name: 'Type it again' }).click();
+    await page.keyboard.press('Escape');
+    await page.getByLabel('Jot line').fill('m05 7.3 V');
+    await page.keyboard.press('Enter');
+    await expect.poll(() => stored(n)).toEqual([['M05', 7.3]]);
+    expect(await page.getByText('line asks').count()).toBe(0);
+    await page.close();
+  });
+
+  it('a pasted list is as many entries', async () => {
+    const { page, n } = await openJob();
+    await page.getByLabel('Jot line').focus();
+    await page.evaluate(() => {
+      const clipboardData = new DataTransfer();
+      clipboardData.setData('text', 'm01,7.21 V\r\nm02;7,22 V\nm03 7.23 V\n\n');
+      document.activeElement!.dispatchEvent(
+        new ClipboardEvent('paste', { clipboardData, bubbles: true, cancelable: true }),
+      );
+    });
+    await expect
+      .poll(() => stored(n))
+      .toEqual([
+        ['M01', 7.21],
+        ['M02', 7.22],
+        ['M03', 7.23],
+      ]);
+    await page.close();
+  });
+});
+
+describe('a walk', () => {
+  it.each([0, 10])(
+    'takes figures with %i ms between keys on a busy page, each at its own place',
+    async (gap) => {
+      const { page, n } = await openJob();
+      await page.keyboard.press('w');
+      await page.getByRole('dialog', { name: 'Walk' }).getByRole('heading', { name: 'M01' }).waitFor();
+      await busy(page);
+      const volts = Array.from({ length: 12 }, (_, i) => Number((7.2 + i / 1000).toFixed(3)));
+      await wedge(page, volts.map((v) => `${v}\n`).join(''), gap);
+      await expect.poll(async () => (await stored(n)).length, { timeout: 30_000 }).toBe(12);
+      expect((await stored(n)).map(([, v]) => v)).toEqual(volts);
+      expect(new Set((await stored(n)).map(([at]) => at)).size).toBe(12);
+      await page.close();
+    },
+  );
+
+  it('goes back, is resumed where it stopped, and shifts nothing after what it could not read', async () => {
+    const { page, n } = await openJob();
+    await page.keyboard.press('w');
+    const dialog = page.getByRole('dialog', { name: 'Walk' });
+    await dialog.getByRole('heading', { name: 'M01' }).waitFor();
+    await wedge(page, '7.2\nxx\n7.22\n', 0);
+    await dialog.getByText('One figure was not understood').waitFor();
+    await dialog.getByRole('button', { name: 'Stop here, go on later' }).click();
+    await page.reload();
+    await page.getByLabel('Jot line').waitFor();
+    await page.keyboard.press('w');
+    const places = (await stored(n)).map(([at]) => at);
+    await dialog.getByRole('button', { name: /“xx”\?/ }).click();
+    await wedge(page, '7.21\n', 0);
+    await expect.poll(async () => (await stored(n)).map(([, v]) => v)).toEqual([7.2, 7.22, 7.21]);
+    expect(places).toHaveLength(2);
+    // Back at the first: a new figure there corrects it.
+    await dialog.getByRole('button', { name: 'Back' }).click();
+    await dialog.getByRole('button', { name: 'Back' }).click();
+    await wedge(page, '7.205\n', 0);
+    await expect
+      .poll(async () => (await readings(n))[0])
+      .toMatchObject({ value: 7.205, reason: 'taken again on the walk' });
+    await page.close();
+  });
+
+  it('of joints is closed by the gate, and says so before the first figure', async () => {
+    const { page } = await openJob();
+    await page.keyboard.press('w');
+    const dialog = page.getByRole('dialog', { name: 'Walk' });
+    await dialog.getByRole('radio', { name: 'Joints' }).click();
+    await dialog.getByText('no reading is taken there before it is proven dead').waitFor();
+    expect(await dialog.getByRole('textbox').count()).toBe(0);
+    await page.close();
+  });
+});
