@@ -3,12 +3,14 @@ import { ScanSummarySchema } from './jobs';
 import type { RouteSpec } from './routeSpec';
 import {
   DefinitionSchema,
+  MapCheckSchema,
   LiveStateSchema,
   NewDefinitionSchema,
   SaveHeadingSchema,
   ScanPictureSchema,
   ScanPreviewSchema,
   StartLiveSchema,
+  TypedScanSchema,
 } from './scans';
 
 export const DemoScanSchema = z.object({
@@ -20,8 +22,13 @@ export const ScanQuerySchema = z.object({
   role: z.enum(['before', 'after']),
   /** When the file was last written, as the browser tells it. */
   writtenAt: z.iso.datetime({ offset: true }).optional(),
+  /** Which table of an archive. */
+  entry: z.string().max(300).optional(),
 });
-export const PreviewQuerySchema = z.object({ name: z.string().trim().min(1).max(120) });
+export const PreviewQuerySchema = z.object({
+  name: z.string().trim().min(1).max(120),
+  entry: z.string().max(300).optional(),
+});
 const TracesSchema = z.object({
   timeS: z.array(z.number()),
   currentA: z.array(z.number()).nullable(),
@@ -37,6 +44,15 @@ export const SCAN_ROUTES: RouteSpec[] = [
     role: 'technician',
     file: true,
     query: ScanQuerySchema,
+    status: 201,
+    answer: ScanSummarySchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/scans/typed',
+    summary: 'Take in voltages that somebody read off, as a record',
+    role: 'technician',
+    body: TypedScanSchema,
     status: 201,
     answer: ScanSummarySchema,
   },
@@ -116,6 +132,15 @@ export const SCAN_ROUTES: RouteSpec[] = [
     summary: 'End the live scan without keeping it',
     role: 'technician',
     status: 204,
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}/map-check',
+    summary:
+      'Whether voltages metered at the terminals bear out the map of the latest scan; null without both',
+    role: 'viewer',
+    status: 200,
+    answer: MapCheckSchema.nullable(),
   },
   {
     method: 'get',

@@ -1,5 +1,6 @@
 import { TIME_UNITS, type ColumnMapping, type Target } from '@cellmend/core/scan';
 import { parseDbc, type SignalDefinition, type UdsFile } from '@cellmend/core/can';
+import { RECORD_ENDS } from '@cellmend/core/jot';
 import { z } from 'zod';
 
 /** What a column or signal stands for. */
@@ -28,6 +29,7 @@ export const ColumnMappingSchema: z.ZodType<ColumnMapping> = z.object({
   signalColumn: z.int().min(0).max(2000).optional(),
   valueColumn: z.int().min(0).max(2000).optional(),
   signals: z.record(z.string().max(200), TargetSchema).optional(),
+  intervalS: z.number().gt(0).max(86_400).optional(),
   directionConfirmed: z.boolean().optional(),
 });
 
@@ -38,9 +40,36 @@ export const SaveHeadingSchema = z.object({
 });
 export type SaveHeading = z.infer<typeof SaveHeadingSchema>;
 
-export const FILE_FORMATS = ['table', 'spreadsheet', 'can'] as const;
+export const FILE_FORMATS = ['table', 'spreadsheet', 'can', 'typed'] as const;
 export type FileFormat = (typeof FILE_FORMATS)[number];
 export const FileFormatSchema = z.enum(FILE_FORMATS);
+
+/** Voltages of every channel at one moment, as somebody read them off: a record as good as a file. */
+export const TypedScanSchema = z.object({
+  role: z.enum(['before', 'after']),
+  end: z.enum(RECORD_ENDS),
+  how: z.enum(['typed', 'walked']),
+  /** Volts in the order of the pack's channels; null where none was read. */
+  volts: z.array(z.number().min(-100).max(2000).nullable()).min(1).max(1000),
+  /** Amperes at that moment, positive on discharge; 0 with nothing flowing. Null where nobody knows. */
+  currentA: z.number().min(-2000).max(2000).nullable(),
+  temperatureC: z.number().min(-60).max(120).nullable(),
+  observedAt: z.iso.datetime({ offset: true }),
+});
+export type TypedScan = z.infer<typeof TypedScanSchema>;
+
+/** What voltages metered at the terminals say of the map that a scan was read by. */
+export const MapCheckSchema = z.object({
+  scan: z.string(),
+  metered: z.string(),
+  verdict: z.enum(['proven', 'disproven', 'cannot-tell']),
+  compared: z.int(),
+  offsetV: z.number(),
+  off: z.array(z.object({ channelIndex: z.int(), differenceV: z.number() })),
+  instead: z.array(z.object({ channelIndex: z.int(), shows: z.int() })),
+  says: z.string(),
+});
+export type MapChecked = z.infer<typeof MapCheckSchema>;
 
 /** What a file seems to hold, for a person to confirm. */
 export const ScanPreviewSchema = z.object({
@@ -52,9 +81,13 @@ export const ScanPreviewSchema = z.object({
   missingChannels: z.array(z.string()),
   unused: z.array(z.string()),
   clear: z.boolean(),
+  /** Several rows and no time: how far they are apart has to be said. */
+  untimed: z.boolean(),
   remembered: z.boolean(),
   /** Names of the definition files that were used, for a CAN log. */
   definitions: z.array(z.string()),
+  /** Tables of an archive that holds several: each is looked at and taken in by itself. */
+  entries: z.array(z.string()),
 });
 export type ScanPreview = z.infer<typeof ScanPreviewSchema>;
 

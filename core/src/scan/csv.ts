@@ -138,6 +138,7 @@ export class CsvScanReader {
   private plainRows(text: string, start: number): number {
     const table = this.table!;
     const { plan, timeColumn, mapping, builder } = table;
+    if (timeColumn < 0) return start;
     const time = plan[timeColumn]!.target;
     const perS = time.kind === 'time' ? { s: 1, ms: 0.001, min: 60, h: 3600 }[time.unit as 's'] : undefined;
     if (perS === undefined) return start;

@@ -1,5 +1,7 @@
 export * from './record';
 export * from './mapping';
+export * from './figures';
+export * from './loose';
 export * from './column';
 export * from './courses';
 export * from './builder';

@@ -24,6 +24,8 @@ export interface ColumnMapping {
   valueColumn?: number | undefined;
   /** What the signals of a long file, or of a decoded log, stand for, where the guess was changed. */
   signals?: Record<string, Target> | undefined;
+  /** Seconds from row to row of a table that has no time, as somebody said. */
+  intervalS?: number | undefined;
   /** A person has confirmed which way the current counts. */
   directionConfirmed?: boolean | undefined;
 }

@@ -15,6 +15,8 @@ export interface TablePreview {
   unused: string[];
   /** Nothing is left to ask. */
   clear: boolean;
+  /** It has several rows and no time: how far they are apart has to be said. */
+  untimed: boolean;
   /** The mapping was confirmed for this heading before. */
   remembered: boolean;
 }
@@ -50,6 +52,7 @@ export function previewTable(
     .map((c) => c.name);
   const twice = targets.filter((t) => t.kind === 'channel').length > held.size;
   const timed = mapping.targets.some((t) => t.kind === 'time');
+  const untimed = !timed && !long && rows.length > 1 && mapping.intervalS === undefined;
   return {
     names,
     rows: rows.slice(0, SHOWN_ROWS),
@@ -59,7 +62,13 @@ export function previewTable(
     unused,
     clear:
       remembered ||
-      (timed && missingChannels.length === 0 && unused.length === 0 && !twice && !askDate(rows, mapping)),
+      ((timed || !long) &&
+        !untimed &&
+        missingChannels.length === 0 &&
+        unused.length === 0 &&
+        !twice &&
+        !askDate(rows, mapping)),
+    untimed,
     remembered,
   };
 }

@@ -68,9 +68,14 @@ describe('reading a scan table', () => {
 
   it.each([
     ['an empty file', '', /file is empty/],
-    ['text', 'Dear workshop, the van is slow.\nPlease help.\n', /not a heading|lacks a time column/],
+    ['text', 'Dear workshop, the van is slow.\nPlease help.\n', /not a heading|lacks every channel/],
     ['a heading alone', 'time_s,ch001_V,ch002_V,ch003_V\n', /no readings/],
-    ['no time column', 'current_A,ch001_V,ch002_V,ch003_V\n1,4,4,4\n', /lacks a time column/],
+    [
+      'two rows and no time',
+      'current_A,ch001_V,ch002_V,ch003_V\n1,4,4,4\n1,4,4,4\n',
+      /several rows and no time/,
+    ],
+    ['a long table without a time', 'signal,value,unit\nch001_V,4,V\n', /lacks a time column/],
     ['one channel short', 'time_s,ch001_V,ch003_V\n0,4,4\n', /2 of 3 channels.*missing: ch002/],
     ['a decimal comma between commas', 'time_s,ch001_V,ch002_V,ch003_V\n0,4,01,4,02,4,00\n', /decimal comma/],
     [

@@ -2,6 +2,7 @@ import type { Pack } from '../pack';
 import { InputProblem } from '../problem';
 import { RecordBuilder, voltageLimits } from './builder';
 import type { Column, Sink } from './column';
+import { cellFigure, unitFactor } from './figures';
 import { guessTargets, type ColumnMapping, type Target } from './mapping';
 import type { ScanRecord } from './record';
 
@@ -62,14 +63,25 @@ export function guessMapping(
   const signalColumn = lower.findIndex((n) => /^(signal|name|parameter|pid|channel)$/.test(n));
   const valueColumn = lower.findIndex((n) => /^(value|reading|wert)$/.test(n));
   const long = signalColumn >= 0 && valueColumn >= 0;
+  const targets = guessTargets(names, pack);
   return {
     layout: long ? 'long' : 'wide',
     delimiter,
-    decimal: delimiter !== ',' && firstRow.some((c) => /^\s*-?\d+,\d+\s*$/.test(c)) ? ',' : '.',
-    targets: guessTargets(names, pack),
+    decimal: delimiter !== ',' && firstRow.some((c, i) => commaIsDecimal(c, targets[i])) ? ',' : '.',
+    targets,
     ...(long ? { signalColumn, valueColumn } : {}),
   };
 }
+
+/** `3,982` in a column of millivolts is three thousand and some; anywhere else its comma is the decimal sign. */
+const commaIsDecimal = (cell: string, target: Target | undefined): boolean =>
+  /^\s*-?\d+,\d+\s*[a-z°%]*\s*$/i.test(cell) &&
+  !(
+    target !== undefined &&
+    'unit' in target &&
+    target.unit.startsWith('m') &&
+    /^\s*-?\d{1,3},\d{3}(?!\d)/.test(cell)
+  );
 
 /** What a column of a wide table does, decided once and not per reading. */
 export interface ColumnPlan {
@@ -102,7 +114,7 @@ export class TableReader {
     this.builder = new RecordBuilder(pack, mapping.layout === 'wide', sink);
     this.known = mapping.signals ?? {};
     this.timeColumn = mapping.targets.findIndex((t) => t.kind === 'time');
-    if (this.timeColumn < 0)
+    if (this.timeColumn < 0 && mapping.layout === 'long')
       this.missing('a time column', 'time_s, or a column named time, clock or timestamp.');
     if (mapping.layout === 'wide') this.checkColumns(cellsInFirstRow);
     this.plan = mapping.layout === 'wide' ? mapping.targets.map((t, c) => this.planOf(t, names[c]!)) : [];
@@ -162,11 +174,14 @@ export class TableReader {
       this.builder.notices.push('No current column: the record is read as taken at rest.');
   }
 
-  private number(text: string, where: () => string): number {
+  private number(text: string, where: () => string, unit = ''): number {
     const t = text.trim();
-    if (t === '' || t === '-' || /^(nan|na|null)$/i.test(t)) return NaN;
-    const n = Number(this.mapping.decimal === ',' ? t.replace(',', '.') : t);
-    if (!Number.isFinite(n))
+    if (t === '') return NaN;
+    const plain = Number(this.mapping.decimal === ',' ? t.replace(',', '.') : t);
+    if (Number.isFinite(plain)) return plain;
+    const figure = cellFigure(t, this.mapping.decimal);
+    if (figure) return figure.value * unitFactor(figure.unit, unit);
+    else
       throw new InputProblem(
         'not-a-number',
         `“${t.slice(0, 40)}” is not a number.`,
@@ -175,7 +190,20 @@ export class TableReader {
           ? 'Decimal points, or a decimal comma with semicolons between the columns.'
           : 'A number such as 3.982, or an empty cell for a reading that is missing.',
       );
-    return n;
+  }
+
+  /** Rows without a time are one moment, or follow each other by as much as somebody said. */
+  private untimed(line: number): number {
+    const { intervalS } = this.mapping;
+    if (this.lastTimeS === -Infinity) return (this.lastTimeS = 0);
+    if (intervalS === undefined)
+      throw new InputProblem(
+        'no-interval',
+        'The table has several rows and no time.',
+        `line ${line}`,
+        'How many seconds there are from row to row; it is remembered for this heading.',
+      );
+    return (this.lastTimeS += intervalS);
   }
 
   private time(text: string, line: number): number {
@@ -243,13 +271,14 @@ export class TableReader {
         `line ${line}`,
         'The same number of cells in every row; a decimal comma needs semicolons between the columns.',
       );
-    const timeS = this.time(cells[this.timeColumn]!, line);
+    const timeS = this.timeColumn < 0 ? this.untimed(line) : this.time(cells[this.timeColumn]!, line);
     this.builder.rowTime(timeS);
     for (let c = 0; c < plan.length; c++) {
       const { target, values, name } = plan[c]!;
       if (!values) continue;
       const where = (): string => `line ${line}, column ${name}`;
-      this.builder.put(target, timeS, this.number(cells[c]!, where), name, where);
+      const unit = 'unit' in target ? target.unit : '';
+      this.builder.put(target, timeS, this.number(cells[c]!, where, unit), name, where);
     }
   }
 

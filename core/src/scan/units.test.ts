@@ -120,7 +120,6 @@ describe('what other tools write', () => {
       ['time_s', 'g01_V', 'g01_V', ...ids.slice(1).map((i) => `${i}_V`)],
       /Two columns stand for g01/,
     ],
-    ['no time', ['current_A', ...ids.map((i) => `${i}_V`)], /lacks a time column/],
     ['a channel missing', ['time_s', ...ids.slice(1).map((i) => `${i}_V`)], /missing: g01/],
   ])('%s is told', (_name, heading, message) => {
     expect(() => readScanCsv(table(heading, [heading.map(() => 1)]), pack)).toThrow(message);

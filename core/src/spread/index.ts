@@ -15,3 +15,4 @@ export * from './deviationMap';
 export * from './modern';
 export * from './tell';
 export * from './consequence';
+export * from './mapCheck';

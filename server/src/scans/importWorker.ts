@@ -22,8 +22,8 @@ export interface StoredPart {
 
 /** What a thread is asked to do: read a file, look at one, or report on what is stored already. */
 export type ScanTask = { profile: PackProfile } & (
-  | { kind: 'read'; path: string; spillTo: string; help: ReadingHelp }
-  | { kind: 'preview'; path: string; help: ReadingHelp }
+  | { kind: 'read'; path: string; spillTo: string; help: ReadingHelp; entry?: string | undefined }
+  | { kind: 'preview'; path: string; help: ReadingHelp; entry?: string | undefined }
   | { kind: 'record'; record: ScanRecord; held: HeldReadings }
   | { kind: 'report'; parts: StoredPart[]; metered: MeterReading[] }
 );
@@ -111,13 +111,14 @@ async function run(task: ScanTask): Promise<ScanAnswer> {
           told = progress;
           say({ progress });
         },
+        task.entry,
       );
       return whole(record, { spilled: spill.done(), rows, durationS }, codes, format);
     }
     case 'record':
       return whole(task.record, task.held, [], 'can');
     case 'preview':
-      return { ok: true, preview: await previewScanFile(task.path, pack, task.help) };
+      return { ok: true, preview: await previewScanFile(task.path, pack, task.help, task.entry) };
     case 'report':
       return { ok: true, report: reportOn(task.parts, task.metered, task.profile) };
   }

@@ -11,21 +11,27 @@ import {
   CsvScanReader,
   findCurrentDirection,
   guessMapping,
+  LOOSE_ROWS,
+  looseRows,
+  namesAll,
   previewTable,
   readHeading,
   sameHeading,
   TableReader,
+  turned,
   type ColumnMapping,
   type KnownHeading,
   type RecordBuilder,
   type ScanRecord,
   type Sink,
   type Target,
+  type Turned,
 } from '@cellmend/core/scan';
 import Papa from 'papaparse';
 import { createReadStream } from 'node:fs';
-import { open, stat } from 'node:fs/promises';
-import { readSheet } from './spreadsheet';
+import { open, readFile, stat } from 'node:fs/promises';
+import { tablesIn, unpack } from './archive';
+import { bestSheet, readSheet } from './spreadsheet';
 
 /** What helps to read a file: headings met before and definition files. */
 export interface ReadingHelp {
@@ -131,14 +137,93 @@ const extent = (builder: RecordBuilder): Pick<ReadFile, 'rows' | 'durationS'> =>
   durationS: builder.newestS - builder.oldestS,
 });
 
-/** Reads a scan file of any kind that is known; every reading goes to `sink`. @throws InputProblem */
+/** A table somebody laid out by hand is small; it is looked at as a whole. */
+const LOOSE_BYTES = 2 * 1024 * 1024;
+
+/**
+ * A small text table whose heading does not name every channel, turned if its channels are rows or it is nothing but
+ * figures; null where it is to be read as it stands.
+ */
+async function looseText(path: string, head: Buffer, pack: Pack, help: ReadingHelp): Promise<Turned | null> {
+  const { size } = await stat(path);
+  if (size > LOOSE_BYTES) return null;
+  const text = head.toString('utf8').replace(/^\uFEFF/, '');
+  if (text.includes('\u0000')) return null;
+  try {
+    const heading = readHeading(text, pack);
+    if (!heading) return null;
+    if (
+      namesAll(heading.names, pack) ||
+      heading.mapping.layout === 'long' ||
+      knownFor(help, heading.names) !== undefined
+    )
+      return null;
+  } catch (e) {
+    // A single column is no heading: it may be figures alone.
+    if (!(e instanceof InputProblem) || e.code !== 'not-a-table') throw e;
+  }
+  const rows = looseRows(await readFile(path, 'utf8'));
+  return rows.length > LOOSE_ROWS ? null : turned(rows, pack);
+}
+
+const mappingOf = (t: Turned, pack: Pack, help: ReadingHelp): ColumnMapping =>
+  knownFor(help, t.names) ?? guessMapping(t.names, [], pack);
+
+function readTurned(t: Turned, pack: Pack, help: ReadingHelp, sink: Sink, format: FileFormat): ReadFile {
+  const table = new TableReader(pack, t.names, mappingOf(t, pack, help), 1, t.names.length, sink);
+  t.rows.forEach((row, i) => table.row(row, i + 2));
+  const record = table.finish(t.rows.length + 1);
+  record.notices.push('The channels stand in rows: the table was turned.');
+  checkDirection(record, table.mapping);
+  return { record, codes: [], format, ...extent(table.builder) };
+}
+
+/** The sheet that names the channels, or can be turned so that it does. */
+async function sheetOf(path: string, pack: Pack): Promise<{ sheet: number; turned: Turned | null }> {
+  return bestSheet(path, LOOSE_ROWS, (rows) => {
+    if (
+      rows.length > 0 &&
+      namesAll(
+        rows[0]!.map((c) => c.trim()),
+        pack,
+      )
+    )
+      return { score: 3, turned: null };
+    const t = turned(rows, pack);
+    return { score: t ? 2 : 0, turned: t };
+  });
+}
+
+/** The table of an archive that is meant; the archive itself where it is none. @throws InputProblem */
+async function inArchive(path: string, head: Buffer, entry: string | undefined): Promise<string> {
+  if (head.length < 4 || head.readUInt32LE(0) !== 0x04034b50) return path;
+  const names = await tablesIn(path);
+  if (!names) return path;
+  const name = entry ?? (names.length === 1 ? names[0]! : null);
+  if (name === null || !names.includes(name))
+    throw new InputProblem(
+      'archive-entry',
+      `The archive holds ${names.length} tables.`,
+      'the archive',
+      `One of ${names.slice(0, 6).join(', ')}.`,
+    );
+  return unpack(path, name);
+}
+
+/**
+ * Reads a scan file of any kind that is known; every reading goes to `sink`.
+ * @param entry which table of an archive is meant.
+ * @throws InputProblem
+ */
 export async function readScanFile(
-  path: string,
+  file: string,
   pack: Pack,
   help: ReadingHelp,
   sink: Sink,
   onProgress: (fraction: number) => void = () => undefined,
+  entry?: string,
 ): Promise<ReadFile> {
+  const path = await inArchive(file, await headOf(file), entry);
   const head = await headOf(path);
   const format = formatOf(head);
   if (format === 'can') {
@@ -152,9 +237,11 @@ export async function readScanFile(
     return { record, codes: reader.codes, format, ...extent(reader.builder) };
   }
   if (format === 'spreadsheet') {
+    const { sheet, turned: loose } = await sheetOf(path, pack);
+    if (loose) return readTurned(loose, pack, help, sink, format);
     let table: TableReader | null = null;
     let last = 0;
-    await readSheet(path, (cells, line) => {
+    await readSheet(path, sheet, (cells, line) => {
       last = line;
       if (table) {
         table.row(padded(cells, table.mapping.targets.length), line);
@@ -178,6 +265,8 @@ export async function readScanFile(
     checkDirection(record, mapping);
     return { record, codes: [], format, ...extent(builder) };
   }
+  const loose = await looseText(path, head, pack, help);
+  if (loose) return readTurned(loose, pack, help, sink, format);
   const reader = new CsvScanReader(pack, help.known, sink);
   for await (const piece of pieces(path, onProgress)) reader.push(piece);
   const record = reader.finish();
@@ -192,6 +281,21 @@ const padded = (cells: string[], length: number): string[] =>
     : [...cells, ...new Array<string>(length - cells.length).fill('')];
 const lastFilled = (cells: string[]): number => cells.findLastIndex((c) => c !== '');
 
+const NOTHING_SEEN: ScanPreview = {
+  format: 'table',
+  names: [],
+  rows: [],
+  mapping: { layout: 'wide', delimiter: ',', decimal: '.', targets: [] },
+  signals: [],
+  missingChannels: [],
+  unused: [],
+  clear: false,
+  untimed: false,
+  remembered: false,
+  definitions: [],
+  entries: [],
+};
+
 const noDefinition = (): InputProblem =>
   new InputProblem(
     'no-definition',
@@ -201,15 +305,33 @@ const noDefinition = (): InputProblem =>
   );
 
 /** Looks at a file and says what it seems to hold, without taking it. @throws InputProblem */
-export async function previewScanFile(path: string, pack: Pack, help: ReadingHelp): Promise<ScanPreview> {
+export async function previewScanFile(
+  file: string,
+  pack: Pack,
+  help: ReadingHelp,
+  entry?: string,
+): Promise<ScanPreview> {
+  const first = await headOf(file);
+  if (first.length >= 4 && first.readUInt32LE(0) === 0x04034b50 && entry === undefined) {
+    const entries = await tablesIn(file);
+    // Each of several tables is looked at by itself.
+    if (entries && entries.length > 1) return { ...NOTHING_SEEN, entries };
+  }
+  const path = await inArchive(file, first, entry);
   const head = await headOf(path);
   const format = formatOf(head);
   if (format === 'can') return previewCan(head.toString('utf8'), pack, help);
   let names: string[] = [];
   const rows: string[][] = [];
   let mapping: ColumnMapping;
-  if (format === 'spreadsheet') {
-    await readSheet(path, (cells) => {
+  const sheet = format === 'spreadsheet' ? await sheetOf(path, pack) : null;
+  const loose = sheet ? sheet.turned : await looseText(path, head, pack, help);
+  if (loose) {
+    names = loose.names;
+    rows.push(...loose.rows.slice(0, PREVIEW_ROWS));
+    mapping = mappingOf(loose, pack, help);
+  } else if (sheet) {
+    await readSheet(path, sheet.sheet, (cells) => {
       if (names.length === 0) names = cells.map((c) => c.trim());
       else rows.push(padded(cells, names.length));
       return rows.length < PREVIEW_ROWS;
@@ -231,7 +353,12 @@ export async function previewScanFile(path: string, pack: Pack, help: ReadingHel
   }
   const known = knownFor(help, names);
   if (known) mapping = { ...known, delimiter: mapping.delimiter, decimal: mapping.decimal };
-  return { ...previewTable(names, rows, mapping, pack, known !== undefined), format, definitions: [] };
+  return {
+    ...previewTable(names, rows, mapping, pack, known !== undefined),
+    format,
+    definitions: [],
+    entries: [],
+  };
 }
 
 function previewCan(text: string, pack: Pack, help: ReadingHelp): ScanPreview {
@@ -261,7 +388,9 @@ function previewCan(text: string, pack: Pack, help: ReadingHelp): ScanPreview {
     missingChannels,
     unused: signals.filter((s) => s.target.kind === 'ignore').map((s) => s.name),
     clear: known !== undefined || missingChannels.length === 0,
+    untimed: false,
     remembered: known !== undefined,
+    entries: [],
     definitions: definitions.map((d) => d.name),
   };
 }

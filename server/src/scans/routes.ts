@@ -1,4 +1,5 @@
 import { DemoScanSchema, PreviewQuerySchema, ScanQuerySchema } from '@cellmend/contract/scanRoutes';
+import { TypedScanSchema } from '@cellmend/contract/scans';
 import { valueAt } from '@cellmend/core/scan';
 import { Router, type Request } from 'express';
 import { createReadStream, existsSync } from 'node:fs';
@@ -16,8 +17,9 @@ import { settle } from '../findings/due';
 import { LiveOwners } from '../live/owners';
 import { LiveSessions } from './live';
 import type { ScanRow } from '../db/rows';
+import { mapCheck } from './mapCheck';
 import { findScanOf, loadRecord, pictureOf } from './store';
-import { previewUpload, readUpload, storeScan } from './service';
+import { previewUpload, readTyped, readUpload, storeScan } from './service';
 
 /** Most points of a trace sent to the page. */
 const TRACE_POINTS = 600;
@@ -29,6 +31,7 @@ interface Upload {
   name: string;
   role: 'before' | 'after';
   writtenAt: Date | null;
+  entry?: string | undefined;
 }
 
 export function scanRoutes(
@@ -60,16 +63,23 @@ export function scanRoutes(
     [
       needs('technician'),
       async (req: Request, res: Parameters<ReturnType<typeof writeOnce>>[1], next: () => void) => {
-        const { body, name, role, writtenAt } = source(req);
+        const { body, name, role, writtenAt, entry } = source(req);
         const found = await findJob(store, req.params.number);
         const { job, profile } = found;
         const key = req.get('idempotency-key') ?? null;
         let told = 0;
-        const read = await readUpload(body, profile, await readingHelp(store), untilGone(res), (fraction) => {
-          if (Date.now() - told < PROGRESS_MS) return;
-          told = Date.now();
-          void announceNow(store, { topic: 'import', job: job.number, key, fraction });
-        });
+        const read = await readUpload(
+          body,
+          profile,
+          await readingHelp(store),
+          untilGone(res),
+          (fraction) => {
+            if (Date.now() - told < PROGRESS_MS) return;
+            told = Date.now();
+            void announceNow(store, { topic: 'import', job: job.number, key, fraction });
+          },
+          entry,
+        );
         try {
           await writeOnce(
             store,
@@ -91,8 +101,8 @@ export function scanRoutes(
   router.post(
     '/jobs/:number/scans',
     ...takeIn((req) => {
-      const { name, role, writtenAt } = ScanQuerySchema.parse(req.query);
-      return { name, role, writtenAt: writtenAt ? new Date(writtenAt) : null, body: req };
+      const { name, role, writtenAt, entry } = ScanQuerySchema.parse(req.query);
+      return { name, role, entry, writtenAt: writtenAt ? new Date(writtenAt) : null, body: req };
     }),
   );
   router.post(
@@ -104,10 +114,25 @@ export function scanRoutes(
       return { name, role, writtenAt: null, body: createReadStream(path) };
     }),
   );
+  router.post('/jobs/:number/scans/typed', needs('technician'), async (req, res, next) => {
+    const typed = TypedScanSchema.parse(req.body);
+    const found = await findJob(store, req.params.number);
+    const read = await readTyped(typed, found.profile, untilGone(res));
+    try {
+      await writeOnce(
+        store,
+        201,
+        (_r, doing) => storeScan(store, doing, found, read.name, typed.role, read, null),
+        (scan) => joined(found.job.id, typed.role, scan),
+      )(req, res, next);
+    } finally {
+      await read.discard();
+    }
+  });
   router.post('/jobs/:number/scans/preview', needs('technician'), async (req, res) => {
-    PreviewQuerySchema.parse(req.query);
+    const { entry } = PreviewQuerySchema.parse(req.query);
     const { profile } = await findJob(store, req.params.number);
-    res.json(await previewUpload(req, profile, await readingHelp(store), untilGone(res)));
+    res.json(await previewUpload(req, profile, await readingHelp(store), untilGone(res), entry));
   });
 
   router.post(
@@ -160,6 +185,11 @@ export function scanRoutes(
     const id = z.uuid().parse(req.params.id);
     return findScanOf(store, job.id, id);
   };
+
+  router.get('/jobs/:number/map-check', needs('viewer'), async (req, res) => {
+    const { job, profile } = await findJob(store, req.params.number);
+    res.json(await mapCheck(store, job.id, profile));
+  });
 
   router.get('/jobs/:number/scans/:id/picture', needs('viewer'), async (req, res) => {
     const scan = await findScan(req);

@@ -1,6 +1,7 @@
 import type { ScanSummary } from '@cellmend/contract/jobs';
-import type { ScanPreview } from '@cellmend/contract/scans';
-import type { PackProfile } from '@cellmend/core/pack';
+import type { ScanPreview, TypedScan } from '@cellmend/contract/scans';
+import { RECORD_END_WORDS, typedTable } from '@cellmend/core/jot';
+import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { statusWords } from '@cellmend/core/can';
 import { createHash, randomUUID } from 'node:crypto';
 import { createReadStream, createWriteStream } from 'node:fs';
@@ -8,7 +9,7 @@ import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
-import { Transform, type Readable } from 'node:stream';
+import { Readable, Transform } from 'node:stream';
 import type { FoundJob } from '../jobs/find';
 import { markDue } from '../findings/due';
 import { storeFinding } from '../findings/service';
@@ -73,11 +74,12 @@ export async function readUpload(
   help: ReadingHelp,
   signal: AbortSignal,
   onProgress?: (fraction: number) => void,
+  entry?: string,
 ): Promise<ReadScan> {
   const kept = await keepUpload(body);
   try {
     const spillTo = `${kept.path}.readings`;
-    const task = { kind: 'read' as const, path: kept.path, spillTo, profile, help };
+    const task = { kind: 'read' as const, path: kept.path, spillTo, profile, help, entry };
     const read = await runFor('read', task, signal, onProgress);
     return { ...read, ...kept };
   } catch (error) {
@@ -86,16 +88,60 @@ export async function readUpload(
   }
 }
 
+/**
+ * Reads voltages that somebody typed or walked through the same reader as a file, and says where what they said of the
+ * charge and what the rest curve says do not go together.
+ */
+export async function readTyped(
+  typed: TypedScan,
+  profile: PackProfile,
+  signal: AbortSignal,
+): Promise<ReadScan & { name: string }> {
+  const pack = normalisePack(profile);
+  const given = typed.volts.filter((v) => v !== null).length;
+  if (typed.volts.length !== pack.channels.length || given < 2)
+    throw new Refusal(
+      'unacceptable',
+      'Cannot be accepted',
+      `${given} of ${pack.channels.length} channels have a voltage.`,
+      {
+        fields: [
+          { field: 'volts', message: `${pack.channels.length} places, two voltages or more among them.` },
+        ],
+      },
+    );
+  const text = typedTable({ ...typed, atMs: Date.parse(typed.observedAt) }, pack);
+  const read = await readUpload(Readable.from(text), profile, { known: [], definitions: [] }, signal);
+  const { notices } = read.record;
+  const missing = pack.channels.length - given;
+  if (missing > 0) notices.push(`${missing} ${missing === 1 ? 'channel was' : 'channels were'} not read.`);
+  if (typed.currentA === null) notices.push('Nobody said whether current flowed: read as taken at rest.');
+  const soc = (read.report.nearFull ?? read.report.nearEmpty)?.medianSocFraction;
+  const said = RECORD_END_WORDS[typed.end];
+  const percent = soc === undefined ? '' : `${Math.round(soc * 100)} %`;
+  if (
+    soc !== undefined &&
+    ((typed.end === 'near-full' && soc < 0.5) || (typed.end === 'near-empty' && soc > 0.5))
+  )
+    notices.push(`Said to be ${said}; by the rest curve the pack stands at ${percent}.`);
+  return {
+    ...read,
+    format: 'typed',
+    name: `${typed.how === 'walked' ? 'Walked' : 'Typed'}, ${said}${percent && `, ${percent}`}`,
+  };
+}
+
 /** Looks at an upload, or at its beginning, and says what it seems to hold. Keeps nothing. */
 export async function previewUpload(
   body: Readable,
   profile: PackProfile,
   help: ReadingHelp,
   signal: AbortSignal,
+  entry?: string,
 ): Promise<ScanPreview> {
   const kept = await keepUpload(body);
   try {
-    return await runFor('preview', { kind: 'preview', path: kept.path, profile, help }, signal);
+    return await runFor('preview', { kind: 'preview', path: kept.path, profile, help, entry }, signal);
   } finally {
     await kept.discard();
   }

@@ -66,13 +66,53 @@ function cellText(value: ExcelJS.CellValue): string {
 }
 
 /**
- * Reads the first filled sheet row by row; memory does not grow with it. Empty rows are passed over.
+ * Looks at the beginning of every filled sheet and picks the one that says most; the first of equals.
+ * @param judge what a sheet's first rows are worth.
+ */
+export async function bestSheet<T>(
+  path: string,
+  most: number,
+  judge: (rows: string[][]) => { score: number; turned: T | null },
+): Promise<{ sheet: number; turned: T | null }> {
+  const first: string[][] = [];
+  await readSheet(path, 0, (cells) => first.push(cells) < 2);
+  // A workbook's first sheet is usually the one, and may be long.
+  if (judge(first).score >= 3) return { sheet: 0, turned: null };
+  const sheets: string[][][] = [];
+  await eachRow(path, (cells, _line, sheet) => {
+    const rows = (sheets[sheet] ??= []);
+    // One row more than may be turned tells that the sheet is too long for it.
+    if (rows.length <= most) rows.push(cells);
+    return true;
+  });
+  let best = { sheet: 0, score: 0, turned: null as T | null };
+  sheets.forEach((rows, sheet) => {
+    const { score, turned } = rows.length > most ? { ...judge(rows.slice(0, 2)), turned: null } : judge(rows);
+    if (score > best.score) best = { sheet, score, turned };
+  });
+  return { sheet: best.sheet, turned: best.turned };
+}
+
+/**
+ * Reads one filled sheet row by row; memory does not grow with it. Empty rows are passed over.
+ * @param wanted which of the filled sheets, from 0.
  * @param onRow gets cells and the row's number; answers false to stop.
  * @throws InputProblem
  */
 export async function readSheet(
   path: string,
+  wanted: number,
   onRow: (cells: string[], line: number) => boolean,
+): Promise<void> {
+  await eachRow(path, (cells, line, sheet) =>
+    sheet < wanted ? true : sheet === wanted ? onRow(cells, line) : false,
+  );
+}
+
+/** Every filled row of every filled sheet, in order, until `onRow` answers false. @throws InputProblem */
+async function eachRow(
+  path: string,
+  onRow: (cells: string[], line: number, sheet: number) => boolean,
 ): Promise<void> {
   await checkArchive(path);
   const workbook = new ExcelJS.stream.xlsx.WorkbookReader(path, {
@@ -83,6 +123,7 @@ export async function readSheet(
     entries: 'ignore',
   });
   try {
+    let filledSheets = 0;
     for await (const sheet of workbook) {
       let filled = false;
       for await (const row of sheet) {
@@ -92,9 +133,9 @@ export async function readSheet(
         );
         if (cells.every((c) => c.trim() === '')) continue;
         filled = true;
-        if (!onRow(cells, row.number)) return;
+        if (!onRow(cells, row.number, filledSheets)) return;
       }
-      if (filled) return;
+      if (filled) filledSheets++;
     }
   } catch (e) {
     if (e instanceof InputProblem) throw e;

@@ -2,13 +2,25 @@ import type { SaveHeading, ScanPreview } from '@cellmend/contract/scans';
 import type { Pack } from '@cellmend/core/pack';
 import { useMemo, useState } from 'react';
 import styled from 'styled-components';
-import { Button, DataTable, Mute, NextBar, Row as Line, Select, Sheet, Stack } from '../../ui/parts';
+import {
+  Button,
+  DataTable,
+  Field,
+  Input,
+  Mute,
+  NextBar,
+  Row as Line,
+  Select,
+  Sheet,
+  Stack,
+} from '../../ui/parts';
 import {
   channelUnit,
   CHOICES,
   fillChannels,
   lackOf,
   mappingFrom,
+  needsInterval,
   rowsOf,
   targetOf,
   valueOf,
@@ -42,7 +54,9 @@ export function Mapping({
 }) {
   const [rows, setRows] = useState(() => rowsOf(preview));
   const [all, setAll] = useState(false);
-  const lack = lackOf(rows, preview, pack);
+  const [interval, setInterval] = useState('');
+  const intervalS = Number(interval.replace(',', '.')) || null;
+  const lack = lackOf(rows, preview, pack, intervalS);
   const first = useMemo(() => rowsOf(preview), [preview]);
   // Recognised channels are many and alike: shown only when asked for.
   const shown = rows.filter((r) => all || first[r.index]!.target.kind !== 'channel');
@@ -120,6 +134,17 @@ export function Mapping({
             </Button>
           )}
         </Line>
+        {needsInterval(rows, preview) && (
+          <Field>
+            Seconds from row to row
+            <Input
+              inputMode="decimal"
+              value={interval}
+              onChange={(e) => setInterval(e.target.value)}
+              style={{ maxWidth: 160 }}
+            />
+          </Field>
+        )}
         <NextBar>
           <div>
             <b>{lack ?? 'Everything needed is named.'}</b>
@@ -129,7 +154,7 @@ export function Mapping({
           <Button quiet onPress={onCancel}>
             Leave it
           </Button>
-          <Button isDisabled={lack !== null} onPress={() => onConfirm(mappingFrom(rows, preview))}>
+          <Button isDisabled={lack !== null} onPress={() => onConfirm(mappingFrom(rows, preview, intervalS))}>
             Read the file so
           </Button>
         </NextBar>

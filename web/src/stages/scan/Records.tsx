@@ -1,8 +1,10 @@
 import { findingOf } from '@cellmend/contract/findings';
+import type { MapChecked } from '@cellmend/contract/scans';
 import { useState } from 'react';
 import { Checkbox } from 'react-aria-components';
 import styled from 'styled-components';
-import { ApiProblem } from '../../api/client';
+import useSWR from 'swr';
+import { ApiProblem, get } from '../../api/client';
 import { useJobView } from '../../shell/jobContext';
 import { Button, DataTable, Mute, ProblemNote, Row, Sheet } from '../../ui/parts';
 import { duration, when } from '../../ui/words';
@@ -23,7 +25,7 @@ const Tick = styled(Checkbox)`
     outline-offset: 2px;
   }
 `;
-const FORMAT = { table: 'table', spreadsheet: 'workbook', can: 'CAN' } as const;
+const FORMAT = { table: 'table', spreadsheet: 'workbook', can: 'CAN', typed: 'by hand' } as const;
 
 /** Records of a job in order of time; those ticked are weighed together as one. */
 export function Records({
@@ -37,6 +39,7 @@ export function Records({
   const used = new Set(findingOf(findings, 'spread', role)?.inputIds ?? []);
   const [ticked, setTicked] = useState<string[] | null>(null);
   const [busy, setBusy] = useState(false);
+  const { data: check } = useSWR<MapChecked | null>(`/jobs/${job.number}/map-check`, get);
   const [problem, setProblem] = useState<ApiProblem | null>(null);
   const now = ticked ?? job.scans.filter((s) => used.has(s.id)).map((s) => s.id);
   const sorted = [...job.scans].sort((a, b) =>
@@ -98,6 +101,23 @@ export function Records({
           ))}
         </tbody>
       </DataTable>
+      {check && (
+        <p>
+          <b>
+            {
+              {
+                proven: 'The map is borne out.',
+                disproven: 'The map is not right.',
+                'cannot-tell': 'The map is not proven.',
+              }[check.verdict]
+            }
+          </b>{' '}
+          {check.says}{' '}
+          <Mute>
+            {check.metered} against {check.scan}.
+          </Mute>
+        </p>
+      )}
       {problem && <ProblemNote what={problem.message} accepted={problem.problem.accepted} />}
       {many && (
         <Row>

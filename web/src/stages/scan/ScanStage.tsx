@@ -22,6 +22,7 @@ import {
 import { Views } from '../../ui/Tabs';
 import { duration, fixed, percent } from '../../ui/words';
 import type { StageProps } from '../props';
+import { ByHand } from './ByHand';
 import { Codes } from './Codes';
 import { Definitions } from './Definitions';
 import { DeviationPicture } from './DeviationPicture';
@@ -101,6 +102,7 @@ function segmentName(s: Segment, report: SpreadReport): string {
 
 const VIEWS = [
   ['records', 'Records'],
+  ['by-hand', 'By hand'],
   ['course', 'Course'],
   ['codes', 'Trouble codes'],
   ['live', 'Live'],
@@ -141,7 +143,7 @@ export function ScanStage({ question }: StageProps) {
                 <Bar $part={state.fraction} />
               </ProgressBar>
             ) : (
-              <Mute>Table, workbook or CAN log with time, current and all channels. Kept as it is.</Mute>
+              <Mute>Table, workbook, CAN log or a .zip of tables, with all channels. Kept as it is.</Mute>
             )}
           </div>
           <Choice
@@ -160,7 +162,7 @@ export function ScanStage({ question }: StageProps) {
             </Button>
           ) : (
             <FileTrigger
-              acceptedFileTypes={['.csv', '.txt', '.tsv', '.xlsx', '.log', '.asc', 'text/csv']}
+              acceptedFileTypes={['.csv', '.txt', '.tsv', '.xlsx', '.zip', '.log', '.asc', 'text/csv']}
               onSelect={(files) => files?.[0] && void taking.take(files[0])}
             >
               <Button>Choose file</Button>
@@ -230,9 +232,19 @@ export function ScanStage({ question }: StageProps) {
         <Stack>
           <Mute>
             A good scan holds a rest near full, a drive and a rest near empty: a weak group looks fine at the
-            top and sags at the bottom. Several files of one pack are put on one time line.
+            top and sags at the bottom. Several records of one pack are put on one time line. No file? Type
+            what a meter or another tool’s screen shows under By hand.
           </Mute>
         </Stack>
+      )}
+      {view === 'by-hand' && (
+        <ByHand
+          role={role}
+          onKept={async () => {
+            await refresh();
+            setView('records');
+          }}
+        />
       )}
       {view === 'course' && <Course />}
       {view === 'codes' && <Codes />}
@@ -245,7 +257,7 @@ export function ScanStage({ question }: StageProps) {
           }}
         />
       )}
-      {shown && view !== 'live' && (
+      {shown && view !== 'live' && view !== 'by-hand' && (
         <NextBar>
           {spread ? (
             <div>

@@ -22,6 +22,8 @@ const pack = normalisePack(
 const names = ['when', 'amps', ...pack.channels.map((_, i) => `Zelle-${String.fromCharCode(97 + i)}`), 'fan'];
 const preview: ScanPreview = {
   format: 'table',
+  untimed: false,
+  entries: [],
   names,
   rows: [['0', '-3.2', ...pack.channels.map(() => '3712'), '40']],
   mapping: {

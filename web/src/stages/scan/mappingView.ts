@@ -87,7 +87,16 @@ export function rowsOf(preview: ScanPreview): Row[] {
 }
 
 /** What keeps a mapping from being used, in words; null if nothing does. */
-export function lackOf(rows: readonly Row[], preview: ScanPreview, pack: Pack): string | null {
+/** Several rows and no time among the columns. */
+export const needsInterval = (rows: readonly Row[], preview: ScanPreview): boolean =>
+  preview.mapping.layout === 'wide' && preview.rows.length > 1 && !rows.some((r) => r.target.kind === 'time');
+
+export function lackOf(
+  rows: readonly Row[],
+  preview: ScanPreview,
+  pack: Pack,
+  intervalS: number | null = null,
+): string | null {
   const channels = rows.flatMap((r) => (r.target.kind === 'channel' ? [r.target.channelIndex] : []));
   const twice = channels.find((c, i) => channels.indexOf(c) < i);
   if (twice !== undefined) return `Two columns stand for ${pack.channels[twice]!.id}.`;
@@ -97,8 +106,8 @@ export function lackOf(rows: readonly Row[], preview: ScanPreview, pack: Pack): 
       .slice(0, 4)
       .map((c) => c.id)
       .join(', ')}${missing.length > 4 ? ' …' : ''}`;
-  if (preview.mapping.layout === 'wide' && !rows.some((r) => r.target.kind === 'time'))
-    return 'No column is the time.';
+  if (needsInterval(rows, preview) && !(intervalS && intervalS > 0))
+    return 'No column is the time: how many seconds are there from row to row?';
   const dates = rows.find((r) => r.target.kind === 'time' && r.target.unit === 'clock');
   if (dates && dateOrder(dates.sample.split('  ')[0] ?? '') === null)
     return `Does ${dates.name} say day or month first? ${dates.sample.split('  ')[0]}`;
@@ -125,7 +134,11 @@ export function fillChannels(rows: readonly Row[], pack: Pack): Row[] {
 }
 
 /** The mapping with what the rows say now. */
-export function mappingFrom(rows: readonly Row[], preview: ScanPreview): ScanPreview['mapping'] {
+export function mappingFrom(
+  rows: readonly Row[],
+  preview: ScanPreview,
+  intervalS: number | null = null,
+): ScanPreview['mapping'] {
   const { mapping } = preview;
   const directionConfirmed = rows.some((r) => r.target.kind === 'current' && r.target.positive === 'charge');
   return {
@@ -133,6 +146,7 @@ export function mappingFrom(rows: readonly Row[], preview: ScanPreview): ScanPre
     ...(mapping.layout === 'wide'
       ? { targets: rows.map((r) => r.target) }
       : { signals: Object.fromEntries(rows.map((r) => [r.name, r.target])) }),
+    ...(intervalS && needsInterval(rows, preview) ? { intervalS } : {}),
     ...(directionConfirmed ? { directionConfirmed } : {}),
   };
 }

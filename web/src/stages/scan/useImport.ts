@@ -9,14 +9,14 @@ import { usePassing } from '../../api/live';
 export type ImportState =
   | { phase: 'idle' }
   | { phase: 'looking'; file: string }
-  | { phase: 'asking'; file: File; preview: ScanPreview }
-  | { phase: 'direction'; file: File; preview: ScanPreview; what: string }
+  | { phase: 'asking'; file: File; preview: ScanPreview; entry?: string | undefined }
+  | { phase: 'direction'; file: File; preview: ScanPreview; what: string; entry?: string | undefined }
   | { phase: 'reading'; file: string; fraction: number }
   | { phase: 'refused'; file: string; what: string; where?: string; accepted?: string; code: string };
 
 /** Text needs no more than its beginning to be looked at; a workbook is one whole. */
 const HEAD_BYTES = 512 * 1024;
-const isWorkbook = (file: File): boolean => /\.xls[xm]$/i.test(file.name);
+const isWorkbook = (file: File): boolean => /\.(?:xls[xm]|zip)$/i.test(file.name);
 
 export interface Import {
   state: ImportState;
@@ -75,16 +75,27 @@ export function useImport(
     }
   };
 
-  const read = (file: File, preview: ScanPreview): Promise<void> =>
+  const shownName = (file: File, entry?: string): string =>
+    (entry ? `${file.name}, ${entry.split('/').pop()!}` : file.name).slice(-120);
+
+  const read = (file: File, preview: ScanPreview, entry?: string): Promise<void> =>
     guarded(
-      file.name,
+      shownName(file, entry),
       async (signal) => {
-        key.current = keys.current.of([file.name, file.size, file.lastModified, role, preview.mapping]);
-        setState({ phase: 'reading', file: file.name, fraction: 0 });
+        key.current = keys.current.of([
+          file.name,
+          entry,
+          file.size,
+          file.lastModified,
+          role,
+          preview.mapping,
+        ]);
+        setState({ phase: 'reading', file: shownName(file, entry), fraction: 0 });
         const query = new URLSearchParams({
-          name: file.name.slice(0, 120),
+          name: shownName(file, entry),
           role,
           writtenAt: new Date(file.lastModified).toISOString(),
+          ...(entry ? { entry } : {}),
         });
         const scan = await upload<ScanSummary>(
           `/jobs/${job}/scans?${query}`,
@@ -102,11 +113,11 @@ export function useImport(
       (e) => {
         // A remembered heading with dates that could be read both ways: its columns are asked about again.
         if (e.problem.type === 'urn:cellmend:date-order') {
-          setState({ phase: 'asking', file, preview });
+          setState({ phase: 'asking', file, preview, entry });
           return true;
         }
         if (e.problem.type !== 'urn:cellmend:current-direction') return false;
-        setState({ phase: 'direction', file, preview, what: e.message });
+        setState({ phase: 'direction', file, preview, what: e.message, entry });
         return true;
       },
     );
@@ -119,14 +130,20 @@ export function useImport(
     },
     take: (file) =>
       guarded(file.name, async (signal) => {
+        const look = (entry?: string): Promise<ScanPreview> =>
+          upload<ScanPreview>(
+            `/jobs/${job}/scans/preview?${new URLSearchParams({ name: file.name.slice(0, 120), ...(entry ? { entry } : {}) })}`,
+            isWorkbook(file) ? file : file.slice(0, HEAD_BYTES),
+            signal,
+          );
         setState({ phase: 'looking', file: file.name });
-        const preview = await upload<ScanPreview>(
-          `/jobs/${job}/scans/preview?${new URLSearchParams({ name: file.name.slice(0, 120) })}`,
-          isWorkbook(file) ? file : file.slice(0, HEAD_BYTES),
-          signal,
-        );
-        if (preview.clear) await read(file, preview);
-        else setState({ phase: 'asking', file, preview });
+        const preview = await look();
+        // Of an archive every table is a record of its own; one that has to be asked about ends the row.
+        for (const entry of preview.entries.length > 1 ? preview.entries : [undefined]) {
+          const seen = entry === undefined ? preview : await look(entry);
+          if (!seen.clear) return setState({ phase: 'asking', file, preview: seen, entry });
+          await read(file, seen, entry);
+        }
       }),
     takeDemo: (name, as) =>
       guarded(name, async () => {
@@ -136,10 +153,10 @@ export function useImport(
       }),
     confirm: async (mapping) => {
       if (state.phase !== 'asking' && state.phase !== 'direction') return;
-      const { file, preview } = state;
+      const { file, preview, entry } = state;
       await guarded(file.name, async () => {
         await send('POST', '/headings', { names: preview.names, mapping });
-        await read(file, { ...preview, mapping });
+        await read(file, { ...preview, mapping }, entry);
       });
     },
   };

@@ -1,0 +1,56 @@
+import { describe, expect, it } from 'vitest';
+import { Random } from '../simpack';
+import { checkMap } from '.';
+
+// Two readings of one pack at rest: a board's and a meter's, each with its own millivolts of error.
+const random = new Random(4);
+const truth = Array.from({ length: 24 }, () => 3.9 + 0.02 * random.normal());
+const board = truth.map((v) => v + 0.001 * random.normal());
+const meter = truth.map((v) => v - 0.004 + 0.001 * random.normal());
+const names = truth.map((_, i) => `ch${i + 1}`);
+const check = (m: (number | null)[], s: (number | null)[] = board) => checkMap(s, m, names);
+const swapped = (a: number, b: number): number[] =>
+  meter.map((v, i) => (i === a ? meter[b]! : i === b ? meter[a]! : v));
+/** Two channels that differ enough to be told apart. */
+const [low, high] = [truth.indexOf(Math.min(...truth)), truth.indexOf(Math.max(...truth))].sort(
+  (a, b) => a - b,
+) as [number, number];
+
+describe('a scan against the meter', () => {
+  it('bears the map out where both agree, whatever the pack did between the two', () => {
+    expect(check(meter)).toMatchObject({ verdict: 'proven', compared: 24, off: [] });
+    expect(check(meter).offsetV).toBeCloseTo(-0.004, 2);
+  });
+  it('tells two that are exchanged', () => {
+    const c = check(swapped(low, high));
+    expect(c.verdict).toBe('disproven');
+    expect(c.instead).toEqual([
+      { channelIndex: low, shows: high },
+      { channelIndex: high, shows: low },
+    ]);
+    expect(c.says).toContain(`ch${low + 1} and ch${high + 1} are exchanged`);
+  });
+  it.each([
+    ['the other way round', [...meter].reverse()],
+    ['shifted by one', [...meter.slice(1), meter[0]!]],
+  ])('tells channels that run %s', (words, m) => {
+    expect(check(m)).toMatchObject({ verdict: 'disproven', says: expect.stringContaining(words) as string });
+  });
+  it('names a board reading that is off, and leaves the map', () => {
+    const c = check(
+      meter,
+      board.map((v, i) => (i === 5 ? v - 0.06 : v)),
+    );
+    expect(c).toMatchObject({ verdict: 'proven', off: [{ channelIndex: 5 }] });
+    expect(c.off[0]!.differenceV).toBeCloseTo(0.06, 2);
+  });
+  it('proves nothing by a pack whose channels are all alike, by three of them, or under load', () => {
+    const alike = truth.map(() => 3.9);
+    expect(check(alike, alike).verdict).toBe('cannot-tell');
+    expect(check(meter.map((v, i) => (i < 3 ? v : null))).verdict).toBe('cannot-tell');
+    expect(check(meter.map((v) => v + 0.03 * random.normal()))).toMatchObject({
+      verdict: 'cannot-tell',
+      off: [],
+    });
+  });
+});

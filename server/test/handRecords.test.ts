@@ -1,0 +1,199 @@
+import type { Finding } from '@cellmend/contract/findings';
+import type { Job, ScanSummary } from '@cellmend/contract/jobs';
+import type { MapChecked, ScanPreview } from '@cellmend/contract/scans';
+import type { SpreadReport } from '@cellmend/core/spread';
+import ExcelJS from 'exceljs';
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { newJob, packsOf } from './depot';
+import { Client, startBench, type Answer, type Bench } from './harness';
+
+// What most workshops hold: numbers from a meter, a screen, a spreadsheet somebody laid out, an archive of exports.
+
+let bench: Bench;
+let ina: Client;
+let ids: string[];
+const folder = mkdtempSync(join(tmpdir(), 'cellmend-hand-'));
+beforeAll(async () => {
+  bench = await startBench();
+  ina = await bench.as('Ina Holm');
+  ids = (await packsOf(ina)).find((p) => p.name.startsWith('Corrie'))!.profile.channels.map((c) => c.id);
+});
+afterAll(() => bench.end());
+
+interface Told {
+  detail: string;
+  type: string;
+  accepted?: string;
+}
+const typed = (n: number, volts: (number | null)[], more: object = {}): Promise<Answer<ScanSummary & Told>> =>
+  ina.post(`/api/jobs/${n}/scans/typed`, {
+    role: 'before',
+    end: 'unknown',
+    how: 'typed',
+    volts,
+    currentA: 0,
+    temperatureC: 21,
+    observedAt: new Date().toISOString(),
+    ...more,
+  });
+const file = (n: number, name: string, bytes: Uint8Array, query = ''): Promise<Answer<ScanSummary & Told>> =>
+  ina.post(`/api/jobs/${n}/scans?name=${name}&role=before${query}`, bytes);
+const preview = (n: number, name: string, bytes: Uint8Array, query = ''): Promise<Answer<ScanPreview>> =>
+  ina.post(`/api/jobs/${n}/scans/preview?name=${name}${query}`, bytes);
+const text = (s: string): Uint8Array => new TextEncoder().encode(s);
+const spreadOf = async (n: number): Promise<SpreadReport> =>
+  (await ina.get<Finding[]>(`/api/jobs/${n}/findings`)).body.find((f) => f.topic === 'spread')!
+    .result as SpreadReport;
+/** Eighty-four voltages of a screen: alike, but for one. */
+const screen = (v: number, odd = 0): number[] =>
+  ids.map((_, i) => Number((v + (i % 8) * 0.001 + (i === 33 ? odd : 0)).toFixed(3)));
+/** The demo depot's archive tool is Debian's python3. */
+function zipped(name: string, entries: Record<string, string>): Uint8Array {
+  const path = join(folder, name);
+  writeFileSync(`${path}.json`, JSON.stringify(entries));
+  execFileSync('python3', [
+    '-c',
+    'import json,sys,zipfile\nz=zipfile.ZipFile(sys.argv[1],"w",zipfile.ZIP_DEFLATED)\nfor n,t in json.load(open(sys.argv[1]+".json")).items(): z.writestr(n,t)\nz.close()',
+    path,
+  ]);
+  return readFileSync(path);
+}
+
+describe('voltages typed by hand', () => {
+  it('two screens, full and empty, make a tilt; nothing is said of what they do not measure', async () => {
+    const n = await newJob(ina, 'Corrie', 'two screens');
+    const full = await typed(n, screen(4.021), { end: 'near-full' });
+    expect(full.status).toBe(201);
+    expect(full.body).toMatchObject({
+      rows: 1,
+      format: 'typed',
+      name: expect.stringMatching(/^Typed, near full, 8\d %$/) as string,
+    });
+    const report = await spreadOf(n);
+    expect(report.nearEmpty).toBeNull();
+    const empty = await typed(n, screen(3.402, -0.31), {
+      end: 'near-empty',
+      observedAt: new Date(Date.now() + 3_600_000).toISOString(),
+    });
+    expect(empty.status).toBe(201);
+    const both = await spreadOf(n);
+    expect(both.tilt).not.toBeNull();
+    expect(both.findings.map((f) => f.channelIndex)).toEqual([33]);
+    expect(both).toMatchObject({ capacityAh: { measured: false }, usableKm: { measured: false } });
+  });
+
+  it('a dead group is named from one screen; what was not read is left out and said', async () => {
+    const n = await newJob(ina, 'Corrie', 'one screen');
+    const volts: (number | null)[] = screen(3.98, -2.36);
+    volts[5] = null;
+    const { body } = await typed(n, volts);
+    expect(body.notices).toContain('1 channel was not read.');
+    const report = await spreadOf(n);
+    expect(report.settledV[5]).toBeNull();
+    expect(report.findings.map((f) => [f.channelIndex, f.verdict])).toContainEqual([33, 'dead']);
+    expect(report.findings.some((f) => f.channelIndex === 5)).toBe(false);
+  });
+
+  it('what was said of the charge and what the curve says may not go together: it is said', async () => {
+    const n = await newJob(ina, 'Corrie', 'said full');
+    const { body } = await typed(n, screen(3.5), { end: 'near-full', currentA: null });
+    expect(body.notices.join(' ')).toMatch(
+      /Said to be near full; by the rest curve the pack stands at \d+ %/,
+    );
+    expect(body.notices.join(' ')).toMatch(/Nobody said whether current flowed/);
+  });
+
+  it('another count of channels, or none, is refused, and nothing is stored', async () => {
+    const n = await newJob(ina, 'Corrie', 'too few');
+    for (const volts of [screen(3.9).slice(1), ids.map(() => null), [] as number[]])
+      expect((await typed(n, volts)).status).toBe(400);
+    expect((await typed(n, [...screen(3.9).slice(1), 93])).body.detail).toMatch(/more than a cell can give/);
+    expect((await ina.get<Job>(`/api/jobs/${n}`)).body.scans).toEqual([]);
+  });
+
+  it('read with a scan of the same rest they bear the map out, or say how it is wrong', async () => {
+    const n = await newJob(ina, 'Corrie', 'map');
+    const scanned = ids.map((_, i) => Number((3.9 + ((i * 37) % 29) / 1000).toFixed(3)));
+    const csv = `${['time_s', 'current_A', ...ids.map((i) => `${i}_V`)].join(',')}\n${[0, 60].map((t) => [t, 0, ...scanned].join(',')).join('\n')}\n`;
+    const check = async (): Promise<MapChecked | null> =>
+      (await ina.get<MapChecked | null>(`/api/jobs/${n}/map-check`)).body;
+    expect(await check()).toBeNull();
+    await file(n, 'scan.csv', text(csv));
+    expect(await check()).toBeNull();
+    const metered = scanned.map((v) => v - 0.002);
+    await typed(n, metered);
+    expect(await check()).toMatchObject({ verdict: 'proven', compared: 84, scan: 'scan.csv' });
+    const [a, b] = [scanned.indexOf(Math.min(...scanned)), scanned.indexOf(Math.max(...scanned))];
+    await typed(
+      n,
+      metered.map((v, i) => (i === a ? metered[b]! : i === b ? metered[a]! : v)),
+    );
+    expect(await check()).toMatchObject({ verdict: 'disproven', instead: [{}, {}] });
+  });
+});
+
+describe('tables that somebody laid out', () => {
+  it('channels in rows; a second sheet of a workbook; units in the cells', async () => {
+    const n = await newJob(ina, 'Corrie', 'tables');
+    const rows = await file(
+      n,
+      'rows.csv',
+      text(
+        `Cell;U\n${screen(3.9)
+          .map((v, i) => `${ids[i]};${v} V`)
+          .join('\n')}\n`,
+      ),
+    );
+    expect(rows.body).toMatchObject({
+      rows: 1,
+      notices: expect.arrayContaining(['The channels stand in rows: the table was turned.']) as string[],
+    });
+    const book = new ExcelJS.Workbook();
+    book.addWorksheet('Notes').addRows([
+      ['Vehicle', 'T-9'],
+      ['Seen', 'green residue'],
+    ]);
+    book.addWorksheet('Empty');
+    book.addWorksheet('Cells').addRows([['Cell', 'mV'], ...screen(3.8).map((v, i) => [ids[i], v * 1000])]);
+    const bytes = new Uint8Array(await book.xlsx.writeBuffer());
+    expect((await preview(n, 'book.xlsx', bytes)).body).toMatchObject({ clear: true, missingChannels: [] });
+    expect((await file(n, 'book.xlsx', bytes)).body).toMatchObject({ rows: 1, format: 'spreadsheet' });
+    expect((await spreadOf(n)).settledV[0]).toBeCloseTo(3.8, 2);
+  });
+
+  it('several rows without a time ask how far they are apart, once', async () => {
+    const n = await newJob(ina, 'Corrie', 'no time');
+    const csv = text(
+      `${ids.map((i) => `${i}_V`).join(',')}\n${[3.9, 3.91].map((v) => screen(v).join(',')).join('\n')}\n`,
+    );
+    const seen = (await preview(n, 'untimed.csv', csv)).body;
+    expect(seen).toMatchObject({ clear: false, untimed: true });
+    expect((await file(n, 'untimed.csv', csv)).body).toMatchObject({ type: 'urn:cellmend:no-interval' });
+    await ina.post('/api/headings', { names: seen.names, mapping: { ...seen.mapping, intervalS: 10 } });
+    expect((await preview(n, 'untimed.csv', csv)).body.clear).toBe(true);
+    expect((await file(n, 'untimed.csv', csv)).body).toMatchObject({ rows: 2, durationS: 10 });
+  });
+
+  it('an archive of one table is that table; of several each is taken by its name; of none it says so', async () => {
+    const n = await newJob(ina, 'Corrie', 'archives');
+    const table = (v: number): string =>
+      `${['time_s', ...ids.map((i) => `${i}_V`)].join(',')}\n${[0, ...screen(v)].join(',')}\n`;
+    const one = zipped('one.zip', { 'export/full.csv': table(4.0), 'readme.md': 'hello' });
+    expect((await file(n, 'one.zip', one)).body).toMatchObject({ rows: 1 });
+    const two = zipped('two.zip', { 'full.csv': table(4.01), 'empty.csv': table(3.41) });
+    expect((await preview(n, 'two.zip', two)).body.entries).toEqual(['empty.csv', 'full.csv']);
+    expect((await file(n, 'two.zip', two)).body.accepted).toMatch(/empty\.csv, full\.csv/);
+    expect((await file(n, 'two.zip', two, '&entry=full.csv')).status).toBe(201);
+    expect((await file(n, 'two.zip', two, '&entry=../../etc/passwd')).status).toBe(422);
+    expect((await file(n, 'none.zip', zipped('none.zip', { 'a.md': 'x' }))).body.detail).toMatch(
+      /holds no table/,
+    );
+    const broken = one.slice(0, one.length - 30);
+    expect((await file(n, 'broken.zip', broken)).body.detail).toMatch(/cannot be opened|damaged/);
+    expect((await ina.get<Job>(`/api/jobs/${n}`)).body.scans).toHaveLength(2);
+  });
+});
