@@ -4,5 +4,5 @@ import { defineConfig } from 'vite';
 export default defineConfig({
   plugins: [react()],
   worker: { format: 'es' },
-  build: { chunkSizeWarningLimit: 1500, assetsInlineLimit: 0 },
+  build: { chunkSizeWarningLimit: 1500, assetsInlineLimit: 0, manifest: true },
 });

@@ -110,16 +110,6 @@ export type Finding = z.infer<typeof FindingSchema>;
 export type FindingOf<T extends FindingTopic> = Extract<Finding, { topic: T }>;
 export type ResultOf<T extends FindingTopic> = FindingOf<T>['result'];
 
-/** The newest finding of a topic, and of a subject where one is named; findings are listed newest first. */
-export const findingOf = <T extends FindingTopic>(
-  findings: readonly Finding[] | undefined,
-  topic: T,
-  subject?: string,
-): FindingOf<T> | undefined =>
-  findings?.find(
-    (f): f is FindingOf<T> => f.topic === topic && (subject === undefined || f.subject === subject),
-  );
-
 /** What would be found; nothing of it is stored. */
 export const TriedSchema = z.object({
   inputIds: z.array(z.uuid()),

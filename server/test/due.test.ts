@@ -1,4 +1,5 @@
-import { findingOf, type Finding, type FindingOf } from '@cellmend/contract/findings';
+import { findingOf } from '@cellmend/contract/findingOf';
+import type { Finding, FindingOf } from '@cellmend/contract/findings';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';

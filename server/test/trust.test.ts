@@ -1,7 +1,8 @@
 import type { Job } from '@cellmend/contract/jobs';
 import type { StoredProfile } from '@cellmend/contract/pack';
 import type { Reading } from '@cellmend/contract/records';
-import { findingOf, type Finding, type FindingOf } from '@cellmend/contract/findings';
+import { findingOf } from '@cellmend/contract/findingOf';
+import type { Finding, FindingOf } from '@cellmend/contract/findings';
 import type { SafetyView } from '@cellmend/contract/safety';
 import type { PackProfile } from '@cellmend/core/pack';
 import type { SpreadReport } from '@cellmend/core/spread';

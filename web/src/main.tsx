@@ -1,6 +1,6 @@
 import '@fontsource-variable/atkinson-hyperlegible-next/wght.css';
 import '@fontsource-variable/atkinson-hyperlegible-mono/wght.css';
-import { StrictMode, useEffect } from 'react';
+import { StrictMode, Suspense, useEffect, type ComponentType } from 'react';
 import { createRoot } from 'react-dom/client';
 import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
 import { SWRConfig, useSWRConfig } from 'swr';
@@ -8,30 +8,27 @@ import { ApiProblem, signedIn } from './api/client';
 import { useSession } from './api/hooks';
 import { useLive } from './api/live';
 import { queueFor, startQueue, whenSent } from './api/queue';
-import { Board } from './board/Board';
-import { PackEditor } from './packs/PackEditor';
-import { Packs } from './packs/Packs';
-import { Instruments } from './people/Instruments';
-import { People } from './people/People';
+import { Awaiting } from './shell/Awaiting';
 import { Caught } from './shell/Caught';
-import { JobShell } from './shell/JobShell';
+import { fetchAllViews, lazily } from './shell/lazily';
 import { SignIn } from './shell/SignIn';
-import { Stock } from './stock/Stock';
 import { theme } from './shell/preferences';
 import { Page, ProblemNote } from './ui/parts';
 import { GlobalStyle } from './ui/theme';
-import { Vehicles } from './vehicles/Vehicles';
 import type { Person } from '@cellmend/contract/people';
 
-const PAGES = {
-  board: Board,
-  job: JobShell,
-  packs: Packs,
-  pack: PackEditor,
-  vehicles: Vehicles,
-  stock: Stock,
-  people: People,
-  instruments: Instruments,
+interface PageProps {
+  person: Person;
+}
+const PAGES: Record<string, ComponentType<PageProps>> = {
+  board: lazily(() => import('./board/Board'), 'Board'),
+  job: lazily(() => import('./shell/JobShell'), 'JobShell'),
+  packs: lazily(() => import('./packs/Packs'), 'Packs'),
+  pack: lazily(() => import('./packs/PackEditor'), 'PackEditor'),
+  vehicles: lazily(() => import('./vehicles/Vehicles'), 'Vehicles'),
+  stock: lazily(() => import('./stock/Stock'), 'Stock'),
+  people: lazily(() => import('./people/People'), 'People'),
+  instruments: lazily(() => import('./people/Instruments'), 'Instruments'),
 };
 type PageName = keyof typeof PAGES;
 
@@ -54,10 +51,13 @@ function Signed({ person, page }: { person: Person; page: PageName }) {
     );
     return startQueue();
   }, [mutate, person.id]);
-  const View = PAGES[page];
+  useEffect(fetchAllViews, []);
+  const View = PAGES[page]!;
   return (
     <Caught key={page}>
-      <View person={person} />
+      <Suspense fallback={<Awaiting />}>
+        <View person={person} />
+      </Suspense>
     </Caught>
   );
 }

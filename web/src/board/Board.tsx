@@ -4,11 +4,16 @@ import { PHASES } from '@cellmend/core/route';
 import styled from 'styled-components';
 import { useBoard } from '../api/hooks';
 import { Plus } from 'lucide-react';
-import { useState } from 'react';
+import { Suspense, useState } from 'react';
 import { WorkshopFrame } from '../shell/Header';
-import { NewJob } from './NewJob';
+import { lazily } from '../shell/lazily';
 import { Button, LinkButton, Mute, Row, Sheet } from '../ui/parts';
 import { since, when } from '../ui/words';
+
+const NewJob = lazily<Parameters<(typeof import('./NewJob'))['NewJob']>[0], typeof import('./NewJob')>(
+  () => import('./NewJob'),
+  'NewJob',
+);
 
 const Main = styled.div`
   padding: 22px 28px;
@@ -154,7 +159,11 @@ export function Board({ person }: { person: Person }) {
                 </Button>
               )}
             </Row>
-            {opening && <NewJob onClose={() => setOpening(false)} />}
+            {opening && (
+              <Suspense fallback={null}>
+                <NewJob onClose={() => setOpening(false)} />
+              </Suspense>
+            )}
             {now.length > 0 && <h2>Now</h2>}
             {now.map((r) => (
               <JobCard key={r.number} row={r} />

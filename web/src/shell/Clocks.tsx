@@ -23,6 +23,10 @@ const Tray = styled.div`
     flex: 1 1 100%;
     gap: 0 14px;
   }
+  @media (max-width: 640px) {
+    order: 0;
+    flex: 1 1 150px;
+  }
 `;
 const One = styled(AriaButton)<{ $over: boolean }>`
   background: none;

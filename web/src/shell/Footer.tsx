@@ -33,6 +33,12 @@ const Bar = styled.footer`
     display: none;
   }
 `;
+/** A key is shown to whoever has a keyboard. */
+const Key = styled(Kbd)`
+  @media (max-width: 640px) {
+    display: none;
+  }
+`;
 /** Keys are for who has a keyboard. */
 const KeysTool = styled(Tool)`
   @media (max-width: 640px) {
@@ -112,7 +118,7 @@ export function Footer({
       {person.mayWrite && (
         <Tool onPress={onWalk}>
           <Footprints size={18} />
-          Walk <Kbd>W</Kbd>
+          Walk <Key>W</Key>
         </Tool>
       )}
       <KeysTool onPress={onKeys}>

@@ -2,12 +2,12 @@ import type { Person } from '@cellmend/contract/people';
 import type { Gate } from '@cellmend/contract/safety';
 import { format } from 'date-fns';
 import { Moon, Sun, Zap } from 'lucide-react';
-import type { ReactNode } from 'react';
-import { Button as AriaButton, Menu, MenuItem, MenuTrigger, Popover } from 'react-aria-components';
-import { NavLink, useNavigate } from 'react-router';
+import { Suspense, useState, type ReactNode } from 'react';
+import { Button as AriaButton } from 'react-aria-components';
+import { NavLink } from 'react-router';
 import styled from 'styled-components';
-import { useSWRConfig } from 'swr';
-import { send } from '../api/client';
+import { lazily } from './lazily';
+import { Me } from './Me';
 import { theme } from './preferences';
 
 export const Bar = styled.header`
@@ -94,34 +94,6 @@ const Right = styled.div`
     display: contents;
   }
 `;
-const Me = styled(AriaButton)`
-  background: none;
-  border: 0;
-  color: inherit;
-  min-height: 44px;
-  padding: 0 8px;
-  cursor: pointer;
-  border-radius: 6px;
-  display: inline-flex;
-  align-items: center;
-  gap: 8px;
-`;
-const Pop = styled(Popover)`
-  background: var(--sheet);
-  color: var(--ink);
-  border: 1px solid var(--line);
-  border-radius: 6px;
-  box-shadow: 0 8px 24px #0004;
-  min-width: 200px;
-  [role='menuitem'] {
-    padding: 12px 16px;
-    cursor: pointer;
-    outline: none;
-  }
-  [data-focused] {
-    background: var(--mat-soft);
-  }
-`;
 export const Lamp = styled.span`
   display: flex;
   align-items: center;
@@ -193,16 +165,16 @@ export const Stop = ({ onPress }: { onPress: () => void }) => (
   </StopButton>
 );
 
+const AccountMenu = lazily<
+  Parameters<(typeof import('./AccountMenu'))['AccountMenu']>[0],
+  typeof import('./AccountMenu')
+>(() => import('./AccountMenu'), 'AccountMenu');
+
 /** Who is signed in, the theme, and the way out. */
 export function Account({ person }: { person: Person }) {
   const [shown, setTheme] = theme.use();
-  const { mutate } = useSWRConfig();
-  const navigate = useNavigate();
-  const leave = async (): Promise<void> => {
-    await send('DELETE', '/session');
-    await mutate(() => true, undefined, { revalidate: true });
-    void navigate('/');
-  };
+  const [wanted, setWanted] = useState(false);
+  const name = `${person.name}${person.hvLevel > 0 ? `, HV level ${person.hvLevel}` : ''}`;
   return (
     <>
       <Me
@@ -211,17 +183,9 @@ export function Account({ person }: { person: Person }) {
       >
         {shown === 'day' ? <Moon size={18} /> : <Sun size={18} />}
       </Me>
-      <MenuTrigger>
-        <Me>
-          {person.name}
-          {person.hvLevel > 0 ? `, HV level ${person.hvLevel}` : ''}
-        </Me>
-        <Pop>
-          <Menu aria-label="Account">
-            <MenuItem onAction={() => void leave()}>Sign out</MenuItem>
-          </Menu>
-        </Pop>
-      </MenuTrigger>
+      <Suspense fallback={<Me onPress={() => setWanted(true)}>{name}</Me>}>
+        <AccountMenu name={name} open={wanted} />
+      </Suspense>
     </>
   );
 }

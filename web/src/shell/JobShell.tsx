@@ -2,7 +2,7 @@ import { PHASES, type Stage } from '@cellmend/core/route';
 import type { Person } from '@cellmend/contract/people';
 import { GATED_STAGES, STAGE_FACTS } from '@cellmend/core/route';
 import { chemistryName, normalisePack, type PackProfile } from '@cellmend/core/pack';
-import { useMemo, useState, useSyncExternalStore } from 'react';
+import { Suspense, useMemo, useState, useSyncExternalStore } from 'react';
 import { ChevronDown } from 'lucide-react';
 import { Button as AriaButton } from 'react-aria-components';
 import { Navigate, NavLink, useNavigate, useParams } from 'react-router';
@@ -14,14 +14,11 @@ import { stopWaiting, subscribe, waitingNow } from '../api/queue';
 import { Caught } from './Caught';
 import { Awaiting } from './Awaiting';
 import { closedHere } from './closedHere';
-import { STAGE_VIEWS } from '../stages';
-import { NotesStage } from '../stages/notes/NotesStage';
+import { NOTES, STAGE_VIEWS } from '../stages';
 import { StageSteps } from '../stages/work/StageSteps';
-import { BuyersCheck } from '../stages/findings/BuyersCheck';
 import { Footer, useJotRef } from './Footer';
+import { lazily } from './lazily';
 import { KeyHelp, useKeys } from './keys';
-import { Timeline } from './Timeline';
-import { Walk } from './Walk';
 import { Mute, Page, ProblemNote } from '../ui/parts';
 import { Account, Bar, Brand, Right, SafetyLamp, Stop, Vehicle } from './Header';
 import { StopDialog } from './StopDialog';
@@ -29,6 +26,16 @@ import { Closed } from './Closed';
 import { JobContext, type JobView } from './jobContext';
 import { PackAside } from './PackAside';
 import { mapShown } from './preferences';
+
+const BuyersCheck = lazily<object, typeof import('../stages/findings/BuyersCheck')>(
+  () => import('../stages/findings/BuyersCheck'),
+  'BuyersCheck',
+);
+const Timeline = lazily<object, typeof import('./Timeline')>(() => import('./Timeline'), 'Timeline');
+const Walk = lazily<Parameters<(typeof import('./Walk'))['Walk']>[0], typeof import('./Walk')>(
+  () => import('./Walk'),
+  'Walk',
+);
 
 const Grid = styled.div<{ $map: boolean }>`
   display: grid;
@@ -272,15 +279,17 @@ export function JobShell({ person }: { person: Person }) {
         </RouteBox>
         <Middle id="stage">
           <Caught key={here}>
-            {gated ? (
-              <Closed question={stage.question} name={stage.name} />
-            ) : stage ? (
-              <StageView key={stage.id} id={stage.id} question={stage.question} />
-            ) : buyer ? (
-              <BuyersCheck />
-            ) : (
-              <Timeline />
-            )}
+            <Suspense fallback={<Awaiting question={stage?.question} />}>
+              {gated ? (
+                <Closed question={stage.question} name={stage.name} />
+              ) : stage ? (
+                <StageView key={stage.id} id={stage.id} question={stage.question} />
+              ) : buyer ? (
+                <BuyersCheck />
+              ) : (
+                <Timeline />
+              )}
+            </Suspense>
           </Caught>
         </Middle>
         <Caught key={`map ${here}`}>
@@ -293,11 +302,13 @@ export function JobShell({ person }: { person: Person }) {
           onKeys={() => setDialog('keys')}
         />
         {dialog === 'walk' && (
-          <Walk
-            stage={stage?.id ?? 'bench'}
-            usual={STAGE_FACTS[stage?.id ?? 'bench'].usual ?? 'voltage'}
-            onClose={() => setDialog(null)}
-          />
+          <Suspense fallback={null}>
+            <Walk
+              stage={stage?.id ?? 'bench'}
+              usual={STAGE_FACTS[stage?.id ?? 'bench'].usual ?? 'voltage'}
+              onClose={() => setDialog(null)}
+            />
+          </Suspense>
         )}
         {dialog === 'stop' && <StopDialog onClose={() => setDialog(null)} />}
         {dialog === 'keys' && <KeyHelp onClose={() => setDialog(null)} />}
@@ -317,7 +328,7 @@ const WithSteps = styled.div`
 function StageView({ id, question }: { id: Stage; question: string }) {
   const View = STAGE_VIEWS[id];
   // A page that is only a list of what was written down has the steps in it.
-  if (View === NotesStage) return <View question={question} stage={id} />;
+  if (View === NOTES) return <View question={question} stage={id} />;
   return (
     <WithSteps>
       <View question={question} stage={id} />

@@ -38,6 +38,9 @@ const JotForm = styled.form`
     flex: 1 1 180px;
     height: 44px;
   }
+  @media (max-width: 640px) {
+    flex: 1 1 100%;
+  }
   input {
     flex: 1;
     border: 0;

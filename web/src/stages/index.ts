@@ -1,29 +1,26 @@
 import type { Stage } from '@cellmend/core/route';
 import type { ComponentType } from 'react';
-import { BalanceStage } from './balance/BalanceStage';
-import { IntakeStage } from './intake/IntakeStage';
-import { FindingsStage } from './findings/FindingsStage';
-import { HandOverStage } from './hand-over/HandOverStage';
-import { InsulationStage } from './insulation/InsulationStage';
-import { MakeSafeStage } from './make-safe/MakeSafeStage';
-import { MatchStage } from './match/MatchStage';
-import { NotesStage } from './notes/NotesStage';
-import { ProveStage } from './prove/ProveStage';
+import { lazily } from '../shell/lazily';
 import type { StageProps } from './props';
-import { ScanStage } from './scan/ScanStage';
 
-/** The page of each stage. Stages without a computation of their own keep readings and notes. */
+/** Stages without a computation of their own keep readings and notes. */
+export const NOTES = lazily<StageProps, typeof import('./notes/NotesStage')>(
+  () => import('./notes/NotesStage'),
+  'NotesStage',
+);
+
+/** The page of each stage, fetched when it is first shown. */
 export const STAGE_VIEWS: Record<Stage, ComponentType<StageProps>> = {
-  intake: IntakeStage,
-  scan: ScanStage,
-  findings: FindingsStage,
-  'make-safe': MakeSafeStage,
-  insulation: InsulationStage,
-  'strip-down': NotesStage,
-  bench: NotesStage,
-  match: MatchStage,
-  balance: BalanceStage,
-  rebuild: NotesStage,
-  prove: ProveStage,
-  'hand-over': HandOverStage,
+  intake: lazily(() => import('./intake/IntakeStage'), 'IntakeStage'),
+  scan: lazily(() => import('./scan/ScanStage'), 'ScanStage'),
+  findings: lazily(() => import('./findings/FindingsStage'), 'FindingsStage'),
+  'make-safe': lazily(() => import('./make-safe/MakeSafeStage'), 'MakeSafeStage'),
+  insulation: lazily(() => import('./insulation/InsulationStage'), 'InsulationStage'),
+  'strip-down': NOTES,
+  bench: NOTES,
+  match: lazily(() => import('./match/MatchStage'), 'MatchStage'),
+  balance: lazily(() => import('./balance/BalanceStage'), 'BalanceStage'),
+  rebuild: NOTES,
+  prove: lazily(() => import('./prove/ProveStage'), 'ProveStage'),
+  'hand-over': lazily(() => import('./hand-over/HandOverStage'), 'HandOverStage'),
 };

@@ -67,7 +67,7 @@ const STAGE: Edit = [
 const ADDED: Record<string, Edit[]> = {
   'a stage: its facts and its page': [
     STAGE,
-    ['web/src/stages/index.ts', after("  'hand-over': HandOverStage,\n", '  survey: NotesStage,\n')],
+    ['web/src/stages/index.ts', after('  rebuild: NOTES,\n', '  survey: NOTES,\n')],
   ],
   'a chemistry: one complete record and its line': [
     [

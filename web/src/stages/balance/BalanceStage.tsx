@@ -30,8 +30,14 @@ import {
 } from '../../ui/parts';
 import { duration, fixed, percent, signed } from '../../ui/words';
 import type { StageProps } from '../props';
-import { Course } from './Course';
 import { Before } from '../Before';
+import { lazyChart, type PropsOf } from '../../ui/lazyChart';
+
+const Course = lazyChart<PropsOf<(typeof import('./Course'))['Course']>, typeof import('./Course')>(
+  () => import('./Course'),
+  'Course',
+  190,
+);
 
 /** A typed number; a decimal comma is as good as a point. NaN when it is none. */
 const typed = (text: string): number => (text.trim() === '' ? NaN : Number(text.trim().replace(',', '.')));

@@ -26,8 +26,14 @@ import type { StageProps } from '../props';
 import { Decide } from './Decide';
 import { measuredText } from '../../ui/Measured';
 import { costOf, headline, offeredOf, suspectsOf } from './view';
-import { Evidence } from './Evidence';
 import { Harmless, Item, SuspectRow } from './Suspects';
+import { lazyChart, type PropsOf } from '../../ui/lazyChart';
+
+const Evidence = lazyChart<PropsOf<(typeof import('./Evidence'))['Evidence']>, typeof import('./Evidence')>(
+  () => import('./Evidence'),
+  'Evidence',
+  420,
+);
 
 /** Suspects in order of what they cost, why, and the next best test. */
 export function FindingsStage({ question }: StageProps) {

@@ -1,4 +1,4 @@
-import { findingOf } from '@cellmend/contract/findings';
+import { findingOf } from '@cellmend/contract/findingOf';
 import { EVIDENCE, MEASURES, measureWords, placesOf, type Ending } from '@cellmend/core/route';
 import { verdictName } from '@cellmend/core/spread';
 import type { Measured } from '@cellmend/core/pack';

@@ -19,15 +19,24 @@ import { Views } from '../../ui/Tabs';
 import { fixed, ohms, percent, when } from '../../ui/words';
 import { Readings } from '../notes/Readings';
 import type { StageProps } from '../props';
-import { Calculators } from './Calculators';
 import { HowBig } from './HowBig';
 import { Ladder } from './Ladder';
 import { PolesForm } from './PolesForm';
 import { SeenForm } from './SeenForm';
-import { SeriesChart } from './SeriesChart';
 import { TesterForm } from './TesterForm';
 import { useAdd } from './useAdd';
 import { say } from './view';
+import { lazyChart, type PropsOf } from '../../ui/lazyChart';
+
+const Calculators = lazyChart<
+  PropsOf<(typeof import('./Calculators'))['Calculators']>,
+  typeof import('./Calculators')
+>(() => import('./Calculators'), 'Calculators', 420);
+
+const SeriesChart = lazyChart<
+  PropsOf<(typeof import('./SeriesChart'))['SeriesChart']>,
+  typeof import('./SeriesChart')
+>(() => import('./SeriesChart'), 'SeriesChart', 176);
 
 const Tests = styled(PlainList)`
   li {

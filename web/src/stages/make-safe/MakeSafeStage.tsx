@@ -38,11 +38,16 @@ import {
 import { countdown, fixed, when } from '../../ui/words';
 import { Readings } from '../notes/Readings';
 import type { StageProps } from '../props';
-import { BleedCurve } from './BleedCurve';
 import { StepForm } from './StepForm';
 import { EvidenceList } from './EvidenceList';
 import { StopPanel } from './StopPanel';
 import { WatchPanel } from './WatchPanel';
+import { lazyChart, type PropsOf } from '../../ui/lazyChart';
+
+const BleedCurve = lazyChart<
+  PropsOf<(typeof import('./BleedCurve'))['BleedCurve']>,
+  typeof import('./BleedCurve')
+>(() => import('./BleedCurve'), 'BleedCurve', 126);
 
 const Steps = styled.ol`
   list-style: none;

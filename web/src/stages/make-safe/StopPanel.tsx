@@ -1,13 +1,18 @@
 import type { Stop, WorkshopSettings } from '@cellmend/contract/safety';
 import { judgeWatch, STOP_ADVICE, WATCH_EVERY_MIN } from '@cellmend/core/safety';
 import { useState } from 'react';
-import { CartesianGrid, Line, LineChart, ResponsiveContainer, XAxis, YAxis } from 'recharts';
 import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
 import { Button, Field, Input, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { fixed, when } from '../../ui/words';
 import { useReadings } from '../notes/Readings';
 import { LogTemperature } from './LogTemperature';
+import { lazyChart, type PropsOf } from '../../ui/lazyChart';
+
+const WatchChart = lazyChart<
+  PropsOf<(typeof import('./WatchChart'))['WatchChart']>,
+  typeof import('./WatchChart')
+>(() => import('./WatchChart'), 'WatchChart', 120);
 
 const WORDS = {
   'no reading': 'No temperature logged yet.',
@@ -80,29 +85,7 @@ export function StopPanel({
               Thermal watch, every {WATCH_EVERY_MIN} min: {WORDS[watch.state]}
               {watch.perHourK !== 0 && ` ${fixed(watch.perHourK, 1)} K an hour.`}
             </h3>
-            {points.length > 1 && (
-              <ResponsiveContainer width="100%" height={120}>
-                <LineChart data={points} margin={{ top: 6, right: 10, bottom: 0, left: 0 }}>
-                  <CartesianGrid stroke="var(--line)" vertical={false} />
-                  <XAxis
-                    dataKey="timeS"
-                    type="number"
-                    domain={['dataMin', 'dataMax']}
-                    tickFormatter={(t: number) => `${Math.round(t / 60)} min`}
-                    stroke="var(--mute)"
-                    fontSize={12.5}
-                  />
-                  <YAxis
-                    width={56}
-                    unit=" °C"
-                    stroke="var(--mute)"
-                    fontSize={12.5}
-                    domain={['auto', 'auto']}
-                  />
-                  <Line dataKey="temperatureC" stroke="var(--sus)" isAnimationActive={false} />
-                </LineChart>
-              </ResponsiveContainer>
-            )}
+            {points.length > 1 && <WatchChart points={points} />}
             <LogTemperature everyMin={WATCH_EVERY_MIN} />
           </>
         )}

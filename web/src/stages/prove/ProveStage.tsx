@@ -2,7 +2,6 @@ import type { AskOf } from '@cellmend/contract/findings';
 import { placesOf } from '@cellmend/core/route';
 import { useState } from 'react';
 import { ApiProblem } from '../../api/client';
-import { Bar, BarChart, CartesianGrid, LabelList, Legend, ResponsiveContainer, XAxis, YAxis } from 'recharts';
 import { useNavigate } from 'react-router';
 import { decisionOf, spreadOf } from '../../api/hooks';
 import { Awaiting } from '../../shell/Awaiting';
@@ -27,6 +26,12 @@ import type { Measured } from '@cellmend/core/pack';
 import { Figure, measuredText } from '../../ui/Measured';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
+import { lazyChart, type PropsOf } from '../../ui/lazyChart';
+
+const EndsChart = lazyChart<
+  PropsOf<(typeof import('./EndsChart'))['EndsChart']>,
+  typeof import('./EndsChart')
+>(() => import('./EndsChart'), 'EndsChart', 250);
 
 /** The record after the repair against the one before, near full and near empty. */
 export function ProveStage({ question }: StageProps) {
@@ -108,28 +113,7 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
       <Columns $of="1fr 1.2fr">
         <Sheet>
           <h3>Delta between highest and lowest group</h3>
-          <ResponsiveContainer width="100%" height={250}>
-            <BarChart data={bars} margin={{ top: 18, right: 8, left: 0, bottom: 0 }}>
-              <CartesianGrid stroke="var(--line)" vertical={false} />
-              <XAxis dataKey="end" stroke="var(--mute)" fontSize={13} />
-              <YAxis
-                width={64}
-                tickFormatter={(v: number) => `${v} mV`}
-                stroke="var(--mute)"
-                fontSize={12.5}
-              />
-              <Legend
-                itemSorter={null}
-                formatter={(v: string) => <span style={{ color: 'var(--ink)' }}>{v}</span>}
-              />
-              <Bar dataKey="before" fill="var(--sus)" isAnimationActive={false}>
-                <LabelList dataKey="before" position="top" fill="var(--ink)" fontSize={13} />
-              </Bar>
-              <Bar dataKey="after" fill="var(--mat-text)" isAnimationActive={false}>
-                <LabelList dataKey="after" position="top" fill="var(--ink)" fontSize={13} />
-              </Bar>
-            </BarChart>
-          </ResponsiveContainer>
+          <EndsChart bars={bars} />
         </Sheet>
         <Sheet>
           <DataTable>

@@ -25,7 +25,10 @@ const Tier = styled.div<{ $columns: number }>`
   gap: 10px;
   grid-template-columns: repeat(${(p) => p.$columns}, minmax(0, 1fr));
   @media (max-width: 1000px) {
-    grid-template-columns: repeat(auto-fill, minmax(132px, 1fr));
+    ${(p) => p.$columns > 3 && 'grid-template-columns: repeat(auto-fill, minmax(132px, 1fr));'}
+  }
+  @media (max-width: 480px) {
+    ${(p) => p.$columns > 2 && 'grid-template-columns: repeat(2, minmax(0, 1fr));'}
   }
 `;
 const Box = styled.fieldset`
@@ -35,8 +38,9 @@ const Box = styled.fieldset`
   border-radius: 6px;
   padding: 6px 8px 8px;
   display: grid;
-  gap: 4px;
+  gap: 4px 12px;
   align-content: start;
+  grid-template-columns: repeat(auto-fit, minmax(116px, 1fr));
   legend {
     padding: 0 4px;
     font-weight: 700;
@@ -200,7 +204,7 @@ export function ByHand({ role, onKept }: { role: 'before' | 'after'; onKept: () 
             >
               {RECORD_ENDS.map((e) => (
                 <ToggleButton key={e} id={e}>
-                  {RECORD_END_WORDS[e]}
+                  {RECORD_END_WORDS[e].replace(/^./, (c) => c.toUpperCase())}
                 </ToggleButton>
               ))}
             </Chips>

@@ -1,4 +1,4 @@
-import { findingOf } from '@cellmend/contract/findings';
+import { findingOf } from '@cellmend/contract/findingOf';
 import type { MapChecked } from '@cellmend/contract/scans';
 import { useState } from 'react';
 import { Checkbox } from 'react-aria-components';

@@ -22,16 +22,37 @@ import {
 import { Views } from '../../ui/Tabs';
 import { duration, fixed, percent } from '../../ui/words';
 import type { StageProps } from '../props';
-import { ByHand } from './ByHand';
 import { Codes } from './Codes';
 import { Definitions } from './Definitions';
 import { DeviationPicture } from './DeviationPicture';
-import { Live } from './Live';
-import { Mapping } from './Mapping';
 import { withDirection } from './mappingView';
 import { Records } from './Records';
-import { Trace } from './Trace';
 import { useImport } from './useImport';
+import { lazyChart, type PropsOf } from '../../ui/lazyChart';
+
+const Live = lazyChart<PropsOf<(typeof import('./Live'))['Live']>, typeof import('./Live')>(
+  () => import('./Live'),
+  'Live',
+  300,
+);
+
+const Mapping = lazyChart<PropsOf<(typeof import('./Mapping'))['Mapping']>, typeof import('./Mapping')>(
+  () => import('./Mapping'),
+  'Mapping',
+  420,
+);
+
+const ByHand = lazyChart<PropsOf<(typeof import('./ByHand'))['ByHand']>, typeof import('./ByHand')>(
+  () => import('./ByHand'),
+  'ByHand',
+  420,
+);
+
+const Trace = lazyChart<PropsOf<(typeof import('./Trace'))['Trace']>, typeof import('./Trace')>(
+  () => import('./Trace'),
+  'Trace',
+  220,
+);
 
 const Drop = styled(DropZone)`
   border: 2px dashed var(--edge);

@@ -1,0 +1,31 @@
+import { lazy, type ComponentType, type LazyExoticComponent } from 'react';
+
+type Module<P> = Record<string, ComponentType<P>>;
+const loads: (() => Promise<unknown>)[] = [];
+
+/** A view that is fetched when it is first shown, by the name it is exported under. */
+export function lazily<P, M extends Record<string, unknown>>(
+  load: () => Promise<M>,
+  name: keyof M & string,
+): LazyExoticComponent<ComponentType<P>> {
+  loads.push(load);
+  return lazy(async () => {
+    const found = (await load()) as unknown as Module<P>;
+    return { default: found[name]! };
+  });
+}
+
+/** Fetches every view while nothing else is to be done, one after the other, so that none is missing in a dead spot. */
+export function fetchAllViews(): void {
+  const next = (at: number): void => {
+    const load = loads[at];
+    if (!load) return;
+    const go = (): void =>
+      void load()
+        .catch(() => undefined)
+        .then(() => next(at + 1));
+    if ('requestIdleCallback' in window) requestIdleCallback(go, { timeout: 4000 });
+    else setTimeout(go, 300);
+  };
+  next(0);
+}
