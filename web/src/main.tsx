@@ -6,6 +6,7 @@ import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
 import { SWRConfig, useSWRConfig } from 'swr';
 import { ApiProblem, signedIn } from './api/client';
 import { useSession } from './api/hooks';
+import { keepForDeadSpots } from './api/kept';
 import { useLive } from './api/live';
 import { queueFor, startQueue, whenSent } from './api/queue';
 import { Awaiting } from './shell/Awaiting';
@@ -84,6 +85,13 @@ function Gate({ page }: { page: PageName }) {
   return data.person ? <Signed person={data.person} page={page} /> : <SignIn session={data} />;
 }
 
+/** Looks at everything shown once more, once this tablet keeps it. */
+function DeadSpots() {
+  const { mutate } = useSWRConfig();
+  useEffect(() => keepForDeadSpots(() => void mutate(() => true)), [mutate]);
+  return null;
+}
+
 const router = createBrowserRouter([
   { path: '/', element: <Gate page="board" /> },
   { path: '/jobs/:number', element: <Gate page="job" /> },
@@ -102,6 +110,7 @@ createRoot(document.getElementById('root')!).render(
   <StrictMode>
     <SWRConfig value={{ errorRetryInterval: 3000, revalidateOnFocus: true, dedupingInterval: 500 }}>
       <GlobalStyle />
+      <DeadSpots />
       <RouterProvider router={router} />
     </SWRConfig>
   </StrictMode>,

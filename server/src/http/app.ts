@@ -124,8 +124,11 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
       express.static(options.webFolder, {
         index: false,
         maxAge: '1h',
-        setHeaders: (res, path) =>
-          void (/assets/.test(path) && res.setHeader('Cache-Control', 'public, max-age=31536000, immutable')),
+        setHeaders: (res, path) => {
+          if (/\/assets\//.test(path)) res.setHeader('Cache-Control', 'public, max-age=31536000, immutable');
+          // What keeps the app for a dead spot has to know of a new one at once.
+          if (/sw\.js$/.test(path)) res.setHeader('Cache-Control', 'no-cache');
+        },
       }),
     );
     app.get(/^\/(?!api\/)/, (_req, res) => {

@@ -1,4 +1,5 @@
 import type { Problem } from '@cellmend/contract/problem';
+import { KEPT_AT } from './kept';
 
 /** An answer that was not a success, with the server's problem document. */
 export class ApiProblem extends Error {
@@ -33,6 +34,13 @@ async function answer(response: Response): Promise<unknown> {
   );
 }
 
+/** Hears when an answer comes from what this tablet kept, with the moment it is from. */
+let onKept: (sinceMs: number) => void = () => undefined;
+export const whenKept = (listener: (sinceMs: number) => void): void => void (onKept = listener);
+const keptAnswers = new WeakSet<object>();
+/** Whether what is shown came from this tablet, not from the server. */
+export const isKept = (answer: object): boolean => keptAnswers.has(answer);
+
 const arrivals = new WeakMap<object, number>();
 /** When an answer came (performance clock, ms): what is shown from the cache is as old as it is. */
 export const arrivedAt = (answer: object): number => arrivals.get(answer) ?? performance.now();
@@ -45,7 +53,12 @@ async function call(path: string, init: RequestInit): Promise<unknown> {
     throw new ServerAway();
   }
   const body = await answer(response);
-  if (typeof body === 'object' && body !== null) arrivals.set(body, performance.now());
+  const keptAt = response.headers.get(KEPT_AT);
+  if (keptAt) onKept(Date.parse(keptAt));
+  if (typeof body === 'object' && body !== null) {
+    arrivals.set(body, performance.now() - (keptAt ? Math.max(0, Date.now() - Date.parse(keptAt)) : 0));
+    if (keptAt) keptAnswers.add(body);
+  }
   return body;
 }
 

@@ -2,6 +2,7 @@ import type { LiveState } from '@cellmend/contract/scans';
 import type { SeriesPoint } from '@cellmend/core/insulation';
 import { useEffect, useRef, useSyncExternalStore } from 'react';
 import { useSWRConfig } from 'swr';
+import { whenKept } from './client';
 
 const AGAIN_MS = 5000;
 
@@ -32,6 +33,13 @@ function away(since: number | null): void {
   awaySinceMs = since;
   for (const w of watchers) w();
 }
+whenKept((sinceMs) => {
+  // What was kept is older than the moment the server was missed.
+  if (awaySinceMs === null || sinceMs < awaySinceMs) {
+    awaySinceMs = null;
+    away(sinceMs);
+  }
+});
 /** Since when (ms, this tablet's clock) the server's events do not come; null while they do. */
 export const useAwaySince = (): number | null =>
   useSyncExternalStore(

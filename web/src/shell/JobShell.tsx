@@ -3,17 +3,17 @@ import type { Person } from '@cellmend/contract/people';
 import { GATED_STAGES, STAGE_FACTS } from '@cellmend/core/route';
 import { chemistryName, normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { Suspense, useMemo, useState, useSyncExternalStore } from 'react';
-import { ChevronDown } from 'lucide-react';
+import { ChevronDown, CloudOff } from 'lucide-react';
 import { Button as AriaButton } from 'react-aria-components';
 import { Navigate, NavLink, useNavigate, useParams } from 'react-router';
 import styled from 'styled-components';
 import { useAwaySince } from '../api/live';
 import { decisionOf, useFindings, useJob, useRefresh, useSession } from '../api/hooks';
-import { ApiProblem } from '../api/client';
+import { ApiProblem, isKept } from '../api/client';
 import { stopWaiting, subscribe, waitingNow } from '../api/queue';
 import { Caught } from './Caught';
 import { Awaiting } from './Awaiting';
-import { closedHere } from './closedHere';
+import { closedHere, GATE_UNKNOWN } from './closedHere';
 import { NOTES, STAGE_VIEWS } from '../stages';
 import { StageSteps } from '../stages/work/StageSteps';
 import { Footer, useJotRef } from './Footer';
@@ -25,6 +25,7 @@ import { StopDialog } from './StopDialog';
 import { Closed } from './Closed';
 import { JobContext, type JobView } from './jobContext';
 import { PackAside } from './PackAside';
+import { when } from '../ui/words';
 import { mapShown } from './preferences';
 
 const BuyersCheck = lazily<object, typeof import('../stages/findings/BuyersCheck')>(
@@ -150,6 +151,18 @@ const Middle = styled.main`
     overflow: visible;
   }
 `;
+const Away = styled.p`
+  position: sticky;
+  top: 0;
+  z-index: 2;
+  margin: 0;
+  padding: 8px 20px;
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  background: var(--ink);
+  color: var(--sheet);
+`;
 const WORDS: Record<string, string> = {
   nothing: 'nothing yet',
   work: 'in work',
@@ -167,7 +180,16 @@ export function JobShell({ person }: { person: Person }) {
   const waiting = useSyncExternalStore(subscribe, waitingNow);
   const stopped = stopWaiting(waiting, number);
   // A stop that the server does not know of yet closes the gate here all the same.
-  const job = useMemo(() => (stored && stopped ? closedHere(stored) : stored), [stored, stopped]);
+  const kept = stored !== undefined && isKept(stored);
+  const job = useMemo(
+    () =>
+      stored && stopped
+        ? closedHere(stored)
+        : stored && kept && stored.gate.holds
+          ? closedHere(stored, GATE_UNKNOWN)
+          : stored,
+    [stored, stopped, kept],
+  );
   const { data: findings } = useFindings(number);
   const refresh = useRefresh(number);
   const demo = useSession().data?.demo ?? false;
@@ -278,6 +300,15 @@ export function JobShell({ person }: { person: Person }) {
           </Rail>
         </RouteBox>
         <Middle id="stage">
+          {awaySinceMs !== null && (
+            <Away role="status">
+              <CloudOff size={18} aria-hidden />
+              <span>
+                <b>The server is away.</b> Shown is what was known at{' '}
+                {when(new Date(awaySinceMs).toISOString())}. What you type is kept on this tablet.
+              </span>
+            </Away>
+          )}
           <Caught key={here}>
             <Suspense fallback={<Awaiting question={stage?.question} />}>
               {gated ? (

@@ -5,11 +5,15 @@ import type { Job } from '@cellmend/contract/jobs';
 export const STOPPED_HERE =
   'Stopped on this tablet. The server does not know it yet; it is told as soon as it answers.';
 
-/** A job whose stop waits on this tablet for the server: its gate is closed here and now. */
-export function closedHere(job: Job): Job {
+/** What the page says of a gate that it knows only from before. */
+export const GATE_UNKNOWN =
+  'The server is away. What was proven then is no proof now: the gate stays closed on this tablet until it answers.';
+
+/** A job whose stop waits on this tablet for the server, or that is known only from before: its gate is closed here and now. */
+export function closedHere(job: Job, why = STOPPED_HERE): Job {
   const route = { ...job.route };
   for (const s of GATED_STAGES) route[s] = { state: 'blocked', note: 'gate' };
-  route['make-safe'] = { state: 'reopened', note: 'stopped' };
+  if (why === STOPPED_HERE) route['make-safe'] = { state: 'reopened', note: 'stopped' };
   return {
     ...job,
     route,
@@ -17,7 +21,7 @@ export function closedHere(job: Job): Job {
       ...job.gate,
       holds: false,
       proof: null,
-      why: STOPPED_HERE,
+      why,
     },
   };
 }
