@@ -3,7 +3,7 @@ import { InputProblem } from '../problem';
 import { median, modifiedZScores } from '../spread';
 import { ntcTemperature } from './ntc';
 import { findPlace, looksLikePlace, placeName, placesBetween, voltagePlace, type Place } from './place';
-import { parseQuantity, printQuantity, QUANTITIES, type Bound, type Quantity } from './quantity';
+import { parseFigure, printQuantity, QUANTITIES, type Bound, type Quantity } from './quantity';
 
 /** What a jotted line says. */
 export type Jot =
@@ -156,7 +156,7 @@ function clockOf(words: string[]): Jot {
 
 /** What a meter shows from a pole to the chassis. Without the voltage it was taken at it is a hint, never a pass. */
 function poleOf(pole: '+' | '-', figure: string): Jot {
-  const { value, quantity, bound } = parseQuantity(figure);
+  const { value, quantity, bound } = parseFigure(figure);
   if (quantity !== null && quantity !== 'ohms')
     throw new InputProblem(
       'pole',
@@ -218,7 +218,7 @@ function readingOf(place: Place, words: string[], pack: Pack, usual: Quantity): 
     );
   const ntc = /^(.+?)\s*(?:by\s+)?ntc$/i.exec(figure);
   if (ntc) return ntcOf(place, ntc[1]!, named);
-  const { value, quantity: byUnit, bound } = parseQuantity(figure);
+  const { value, quantity: byUnit, bound } = parseFigure(figure);
   const quantity = resolve(named, byUnit, value, usual);
   inRange(quantity, value, figure, bound);
   if (!named && byUnit === null) askIfTwo(place, quantity, value, figure, pack);
@@ -236,7 +236,7 @@ function readingOf(place: Place, words: string[], pack: Pack, usual: Quantity): 
 }
 
 function ntcOf(place: Place, figure: string, named: Quantity | undefined): JottedReading {
-  const { value: ohm, quantity } = parseQuantity(figure);
+  const { value: ohm, quantity } = parseFigure(figure);
   if ((named && named !== 'temperature') || (quantity !== null && quantity !== 'ohms'))
     throw new InputProblem(
       'ntc',

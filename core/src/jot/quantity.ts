@@ -54,30 +54,12 @@ export interface Parsed {
   quantity: Quantity | 'ohms' | null;
 }
 
-/** What a meter shows beyond its range. */
-const OVER_RANGE = /^(?:ol|o\.?l\.?|0l|or|over|>range|inf|∞|open)$/i;
-
 /**
- * Reads a number with prefix and unit: `3.982`, `3,982 V`, `482M`, `4.7k`, `1.2 GΩ`, `35 °C`, `95F`, `-12 mV`, `>4G`, `OL`.
- * A prefix of k, M, G or T without a unit means ohms: nothing else here is that large.
+ * Reads a number with prefix and unit: `3.982`, `3,982 V`, `482M`, `4.7k`, `1.2 GΩ`, `35 °C`, `95F`, `-12 mV`, `1e9ohm`.
  * @throws InputProblem for anything else.
  */
 export function parseQuantity(text: string): Parsed {
   const t = text.trim().replace(/[−–]/g, '-').replace(/Ω/g, 'Ω');
-  if (OVER_RANGE.test(t.replace(/\s*(?:ohms?|Ω|ω)$/i, '')))
-    return { value: Infinity, quantity: 'ohms', bound: 'over-range' };
-  const beyond = /^(?:>=?|≥)\s*/.exec(t);
-  if (beyond) {
-    const least = parseQuantity(t.slice(beyond[0].length));
-    if (least.quantity !== null && least.quantity !== 'ohms')
-      throw new InputProblem(
-        'bound',
-        `“${text}”: only a resistance is given as a least one.`,
-        '',
-        '>4G, or OL where the meter is over its range.',
-      );
-    return { ...least, quantity: 'ohms', bound: 'at-least' };
-  }
   const match = /^([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d{1,3})?)\s*(.*)$/.exec(t);
   const accepted = 'A number with unit: 3.982, 482M, 4.7k, 12 mV, 1.2 GΩ, 35 °C, 95F, >4G, OL.';
   if (!match) throw new InputProblem('quantity', `“${text}” is not a number.`, '', accepted);
@@ -95,12 +77,40 @@ export function parseQuantity(text: string): Parsed {
   const prefix = PREFIX[rest[0]!];
   if (prefix !== undefined) {
     const bare = rest.slice(1).trim();
-    if (bare === '') return { value: number * prefix, quantity: prefix >= 1e3 ? 'ohms' : null };
+    if (bare === '') return { value: number * prefix, quantity: null };
     const unit = UNITS[bare.toLowerCase().replace('Ω'.toLowerCase(), 'ω')];
     if (unit && unit.quantity !== 'temperature') return inUnit(unit, prefix);
   }
   if (plain) return inUnit(plain);
   throw new InputProblem('unit', `“${rest}” is no unit known here.`, '', accepted);
+}
+
+/** What a meter shows beyond its range. */
+const OVER_RANGE = /^(?:ol|o\.?l\.?|0l|or|over|>range|inf|∞|open)$/i;
+
+/**
+ * Reads a figure as a meter shows it, also one that is only a bound: `>4G`, `OL`. A prefix of k, M, G or T without a unit
+ * means ohms: nothing else here is that large. Otherwise as {@link parseQuantity}.
+ * @throws InputProblem for anything else.
+ */
+export function parseFigure(text: string): Parsed {
+  const t = text.trim();
+  if (OVER_RANGE.test(t.replace(/\s*(?:ohms?|Ω|Ω|ω)$/i, '')))
+    return { value: Infinity, quantity: 'ohms', bound: 'over-range' };
+  const beyond = /^(?:>=?|≥)\s*/.exec(t);
+  if (beyond) {
+    const least = parseQuantity(t.slice(beyond[0].length));
+    if (least.quantity !== null && least.quantity !== 'ohms')
+      throw new InputProblem(
+        'bound',
+        `“${text}”: only a resistance is given as a least one.`,
+        '',
+        '>4G, or OL where the meter is over its range.',
+      );
+    return { ...least, quantity: 'ohms', bound: 'at-least' };
+  }
+  const read = parseQuantity(t);
+  return read.quantity === null && /\d\s*[kKMGgT]$/.test(t) ? { ...read, quantity: 'ohms' } : read;
 }
 
 const STEPS: [number, string][] = [

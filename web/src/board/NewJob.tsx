@@ -48,7 +48,7 @@ export function NewJob({ onClose }: { onClose: () => void }) {
   const plate = (draft.plate ?? '').trim();
   const known = plate ? vehicles?.find((v) => v.plate?.toLowerCase() === plate.toLowerCase()) : undefined;
   const inIt = known?.packs.find((p) => p.now);
-  const profile = draft.packProfileId || inIt?.profileId || data?.[0]?.id;
+  const profile = draft.packProfileId || inIt?.profileId || '';
   const submit = async (event: FormEvent): Promise<void> => {
     event.preventDefault();
     setProblem(null);
@@ -107,7 +107,14 @@ export function NewJob({ onClose }: { onClose: () => void }) {
           </Field>
           <Field style={{ flex: '2 1 200px' }}>
             Pack
-            <Select value={profile} onChange={(e) => setDraft({ ...draft, packProfileId: e.target.value })}>
+            <Select
+              required
+              value={profile}
+              onChange={(e) => setDraft({ ...draft, packProfileId: e.target.value })}
+            >
+              <option value="" disabled>
+                Which pack is it?
+              </option>
               {(data ?? []).map((p) => (
                 <option key={p.id} value={p.id}>
                   {p.name}

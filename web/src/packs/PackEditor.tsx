@@ -26,7 +26,7 @@ import {
   Sheet,
   Stack,
 } from '../ui/parts';
-import { applyLayout, layoutOf, type Layout } from './form';
+import { applyLayout, fieldName, layoutOf, type Layout } from './form';
 import { Limits } from './Limits';
 import { SafetyFields } from './SafetyFields';
 import { RestCurve, RestCurveTable } from './RestCurve';
@@ -113,7 +113,7 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
         faults: fieldsOf(parsed.error).map((f) => ({
           level: 'error' as const,
           what: f.message,
-          where: f.field,
+          where: fieldName(f.field),
         })),
         pack: null,
       };
@@ -143,7 +143,7 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
           what: `${file.name} is not a pack profile.`,
           where: fieldsOf(result.error)
             .slice(0, 4)
-            .map((f) => `${f.field}: ${f.message}`)
+            .map((f) => `${fieldName(f.field)}: ${f.message}`)
             .join(' · '),
           accepted: 'A pack.json with name, chemistry, channels, modules and ocv.',
         });

@@ -179,3 +179,26 @@ export function renameModule(profile: PackProfile, index: number, id: string): P
     links: profile.links?.map((l) => ({ ...l, between: [swap(l.between[0]), swap(l.between[1])] })),
   };
 }
+
+/** Fields of a profile as the page calls them. */
+const FIELD_NAMES: Record<string, string> = {
+  name: 'Name',
+  chemistry: 'Chemistry',
+  ratedCapacityAh: 'Rated, A·h',
+  ratedRangeKm: 'Range, km',
+  nominalGroupResistanceMilliohm: 'Channel when new, mΩ',
+  bleederMilliamp: 'Bleeders, mA',
+  channels: 'Channels',
+  modules: 'Modules',
+  links: 'Links',
+  ocv: 'Rest curve',
+  limits: 'Limits',
+  tiers: 'Tiers',
+  sensors: 'Sensors',
+};
+/** `ratedCapacityAh` is the field “Rated, A·h”; `modules.3.place``modules.3.place` is “Modules, number 4”. */
+export function fieldName(where: string): string {
+  const [first, at] = where.split('.');
+  const name = FIELD_NAMES[first ?? ''] ?? where;
+  return at !== undefined && /^\d+$/.test(at) ? `${name}, number ${Number(at) + 1}` : name;
+}

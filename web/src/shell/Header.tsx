@@ -190,6 +190,22 @@ export function Account({ person }: { person: Person }) {
   );
 }
 
+/** Seen once it has the focus: past the head and the route to what is at hand. */
+export const Skip = styled.a`
+  position: absolute;
+  left: 12px;
+  top: -80px;
+  z-index: 9;
+  padding: 12px 18px;
+  border-radius: 0 0 6px 6px;
+  background: var(--ink);
+  color: var(--sheet);
+  font-weight: 650;
+  &:focus {
+    top: 0;
+  }
+`;
+
 /** Header of the pages outside a job. */
 export function WorkshopHeader({ person }: { person: Person }) {
   return (
@@ -229,8 +245,11 @@ const Frame = styled.div`
 export function WorkshopFrame({ person, children }: { person: Person; children: ReactNode }) {
   return (
     <Frame>
+      <Skip href="#page">Skip to the page</Skip>
       <WorkshopHeader person={person} />
-      <main>{children}</main>
+      <main id="page" tabIndex={-1}>
+        {children}
+      </main>
     </Frame>
   );
 }

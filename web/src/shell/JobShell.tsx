@@ -20,7 +20,8 @@ import { Footer, useJotRef } from './Footer';
 import { lazily } from './lazily';
 import { KeyHelp, useKeys } from './keys';
 import { Mute, Page, ProblemNote } from '../ui/parts';
-import { Account, Bar, Brand, Right, SafetyLamp, Stop, Vehicle } from './Header';
+import { Account, Bar, Brand, Right, SafetyLamp, Skip, Stop, Vehicle } from './Header';
+import { useHeading } from './useHeading';
 import { StopDialog } from './StopDialog';
 import { Closed } from './Closed';
 import { JobContext, type JobView } from './jobContext';
@@ -204,6 +205,7 @@ export function JobShell({ person }: { person: Person }) {
   const [dialog, setDialog] = useState<'walk' | 'keys' | 'stop' | null>(null);
   const [route, setRoute] = useState(false);
   const jotRef = useJotRef();
+  useHeading(params.stage ?? '');
   const navigate = useNavigate();
   useKeys({
     jot: () => jotRef.current?.focus(),
@@ -255,6 +257,7 @@ export function JobShell({ person }: { person: Person }) {
   return (
     <JobContext value={view}>
       <Grid $map={shown === 'yes'}>
+        <Skip href="#stage">Skip to the stage</Skip>
         <Bar>
           <Brand to="/">Bold Cellmend</Brand>
           <Vehicle>
@@ -299,7 +302,7 @@ export function JobShell({ person }: { person: Person }) {
             <NavLink to={`/jobs/${number}/timeline`}>Timeline</NavLink>
           </Rail>
         </RouteBox>
-        <Middle id="stage">
+        <Middle id="stage" tabIndex={-1}>
           {awaySinceMs !== null && (
             <Away role="status">
               <CloudOff size={18} aria-hidden />

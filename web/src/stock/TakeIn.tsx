@@ -1,6 +1,7 @@
 import { PART_KINDS, type PartKind, type StockPart } from '@cellmend/contract/stock';
 import { CHEMISTRIES, chemistryName, InputProblem, type Chemistry } from '@cellmend/core/pack';
 import { useState } from 'react';
+import { useView } from '../shell/useView';
 import { useDraft } from '../shell/useDraft';
 import { Button, Field, Input, Row, Select, Sheet, Stack, TextArea } from '../ui/parts';
 import { FormEnd } from '../ui/FormEnd';
@@ -38,7 +39,7 @@ const WAYS = [
 
 /** Takes parts into stock: one by hand, or a list pasted as it is kept. */
 export function TakeIn({ onDone }: { onDone: () => void }) {
-  const [way, setWay] = useState<(typeof WAYS)[number][0]>('one');
+  const [way, setWay] = useView('way', WAYS);
   return (
     <Sheet aria-label="Take in">
       <Stack>

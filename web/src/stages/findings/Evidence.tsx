@@ -1,5 +1,6 @@
 import type { SpreadReport } from '@cellmend/core/spread';
 import { useState } from 'react';
+import { useView } from '../../shell/useView';
 import {
   CartesianGrid,
   Line,
@@ -32,7 +33,9 @@ type View = (typeof VIEWS)[number][0];
 /** The evidence behind the findings, as pictures: one at a time. */
 export function Evidence({ report, scanIds }: { report: SpreadReport; scanIds: string[] }) {
   const rested = report.nearFull !== null || report.nearEmpty !== null;
-  const [view, setView] = useState<View>(rested ? 'tilt' : 'time');
+  const [asked, setView] = useView('evidence', VIEWS);
+  // Without a rest there is no tilt: the course is shown until somebody asks for another.
+  const view: View = asked === 'tilt' && !rested ? 'time' : asked;
   return (
     <Sheet as="figure" style={{ margin: 0, display: 'flex', flexDirection: 'column', gap: 6 }}>
       <Views of={VIEWS} value={view} onChange={setView} label="Evidence" />

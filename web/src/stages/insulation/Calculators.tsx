@@ -2,6 +2,7 @@ import type { InsulationReport } from '@cellmend/core/insulation';
 import { InputProblem } from '@cellmend/core/pack';
 import { bleedDown, fuseEvidence, HARMLESS_J, highestPackV, preCharge } from '@cellmend/core/safety';
 import { useState } from 'react';
+import { useDraft } from '../../shell/useDraft';
 import { ToggleButton } from 'react-aria-components';
 import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, XAxis, YAxis } from 'recharts';
 import { useJobView } from '../../shell/jobContext';
@@ -12,9 +13,9 @@ import { figure } from './view';
 
 /** Pre-charge and bleed-down with their curves, and fuses as evidence. */
 export function Calculators({ leak }: { leak: InsulationReport | null }) {
-  const { pack } = useJobView();
+  const { pack, job } = useJobView();
   const p = pack.profile;
-  const [f, setF] = useState({
+  const [f, setF] = useDraft(`${job.number}.figures`, {
     volts: fixed(leak?.packV ?? highestPackV(pack), 0),
     resistor: p.preChargeOhm ? String(p.preChargeOhm) : '40',
     bleeder: p.busBleederOhm ? `${p.busBleederOhm / 1000}k` : '150k',

@@ -1,5 +1,6 @@
 import { UNBOUNDED_OHM, type InsulationReport, type NextSplit } from '@cellmend/core/insulation';
 import { useState } from 'react';
+import { useView } from '../../shell/useView';
 import styled from 'styled-components';
 import { leakOf, useInsulation, useSafety } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
@@ -78,7 +79,7 @@ type View = (typeof VIEWS)[number][0];
 export function InsulationStage({ question, stage }: StageProps) {
   const { job, findings, pack, person } = useJobView();
   const leak = leakOf(findings)?.report ?? null;
-  const [view, setView] = useState<View>('search');
+  const [view, setView] = useView('view', VIEWS);
   const [preset, setPreset] = useState<NextSplit | null>(null);
   const open = (v: View, split: NextSplit | null = null): void => {
     setPreset(split);

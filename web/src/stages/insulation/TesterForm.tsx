@@ -92,6 +92,17 @@ function Figure({
 }
 
 /** A test with an insulation tester: what is clipped, then figures typed or streamed. */
+interface Draft {
+  part: TestedPart['part'];
+  from: string;
+  to: string;
+  setV: string;
+  rows: Record<number, string>;
+  volts: string;
+  temperature: string;
+  mounted: boolean;
+}
+
 export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDone: () => void }) {
   const { job, pack, findings, person } = useJobView();
   const { data: instruments } = useInstruments();
@@ -100,18 +111,25 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
   const tester = testers.find((i) => i.id === picked) ?? testers[0];
   const bounds = testVoltageBounds(pack);
   const order = pack.stringOrder.map((m) => pack.modules[m]!.id);
-  const [part, setPart] = useState<TestedPart['part']>('section');
-  const [from, setFrom] = useState(preset?.modules[0] ?? order[0]!);
-  const [to, setTo] = useState(preset?.modules[1] ?? order[order.length - 1]!);
-  // The least usual step that is not below what the pack has at work.
-  const [setV, setSetV] = useState(() => {
-    const { leastV, mostV } = testVoltageBounds(pack);
-    return String(Math.min(mostV, [250, 500, 1000].find((v) => v >= leastV) ?? mostV));
-  });
-  const [rows, setRows] = useState<Record<number, string>>({});
-  const [volts, setVolts] = useState('');
-  const [temperature, setTemperature] = useState('');
-  const [mounted, setMounted] = useState(true);
+  // What is half typed is kept with the part it was read at: for another part it would be a false reading.
+  const fresh: Draft = {
+    part: 'section',
+    from: preset?.modules[0] ?? order[0]!,
+    to: preset?.modules[1] ?? order[order.length - 1]!,
+    // The least usual step that is not below what the pack has at work.
+    setV: String(Math.min(bounds.mostV, [250, 500, 1000].find((v) => v >= bounds.leastV) ?? bounds.mostV)),
+    rows: {},
+    volts: '',
+    temperature: '',
+    mounted: true,
+  };
+  const [kept, setKept, forget] = useDraft<Draft>(`${job.number}.tester.test`, fresh);
+  const draft = preset && (kept.from !== fresh.from || kept.to !== fresh.to) ? fresh : kept;
+  const { part, from, to, setV, rows, volts, temperature, mounted } = draft;
+  const set = (change: Partial<Draft>): void => setKept({ ...draft, ...change });
+  const setPart = (next: TestedPart['part']): void => set({ part: next, rows: {}, volts: '' });
+  const setFrom = (next: string): void => set({ from: next, rows: {}, volts: '' });
+  const setTo = (next: string): void => set({ to: next, rows: {}, volts: '' });
   const [off, setOff] = useState(false);
   const [nominal, setNominal] = useDraft(`${job.number}.tester.nominal`, '');
   const [short, setShort] = useDraft(`${job.number}.tester.short`, '');
@@ -153,7 +171,9 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
       managementDisconnected: off,
       confirmed,
     });
-    if (ok) onDone();
+    if (!ok) return;
+    forget();
+    onDone();
   };
   const run = async (): Promise<void> => {
     if (!(await pullLinks())) return;
@@ -167,7 +187,9 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
       managementDisconnected: off,
       instrumentId: tester!.id,
     });
-    if (done) onDone();
+    if (!done) return;
+    forget();
+    onDone();
   };
   const last = streamed[streamed.length - 1];
   if (!job.gate.holds)
@@ -223,20 +245,25 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
             label={`Test voltage, ${fixed(bounds.leastV, 0)} to ${fixed(bounds.mostV, 0)} V`}
             placeholder="500"
             value={setV}
-            onChange={setSetV}
+            onChange={(v) => set({ setV: v })}
           />
-          <Figure label="Voltage reached, V" placeholder="500" value={volts} onChange={setVolts} />
+          <Figure
+            label="Voltage reached, V"
+            placeholder="500"
+            value={volts}
+            onChange={(v) => set({ volts: v })}
+          />
           <Figure
             label="Temperature, °C"
             placeholder="as measured"
             value={temperature}
-            onChange={setTemperature}
+            onChange={(v) => set({ temperature: v })}
           />
           <Chips
             selectionMode="single"
             disallowEmptySelection
             selectedKeys={[mounted ? 'mounted' : 'loose']}
-            onSelectionChange={(k) => setMounted([...k][0] === 'mounted')}
+            onSelectionChange={(k) => set({ mounted: [...k][0] === 'mounted' })}
             aria-label="Mounted or loose"
             style={{ alignSelf: 'end' }}
           >
@@ -253,7 +280,7 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
                 autoComplete="off"
                 placeholder={t === 60 ? '2.1G' : ''}
                 value={rows[t] ?? ''}
-                onChange={(e) => setRows({ ...rows, [t]: e.target.value })}
+                onChange={(e) => set({ rows: { ...rows, [t]: e.target.value } })}
               />
             </Field>
           ))}

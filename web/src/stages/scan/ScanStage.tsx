@@ -7,6 +7,7 @@ import styled from 'styled-components';
 import { send } from '../../api/client';
 import { spreadOf, usePicture } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
+import { useView } from '../../shell/useView';
 import {
   Button,
   DataTable,
@@ -137,7 +138,7 @@ export function ScanStage({ question }: StageProps) {
       ? 'after'
       : 'before',
   );
-  const [view, setView] = useState<(typeof VIEWS)[number][0]>('records');
+  const [view, setView] = useView('view', VIEWS);
   const taking = useImport(job.number, role, () => refresh());
   const { state } = taking;
   const busy = state.phase === 'looking' || state.phase === 'reading';
