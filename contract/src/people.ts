@@ -48,10 +48,22 @@ export const EditPersonSchema = z
   })
   .partial();
 
+/** How figures are shown and typed here; they are stored in kilometres and degrees Celsius. */
+export const UnitsSchema = z.object({
+  distance: z.enum(['km', 'mi']),
+  temperature: z.enum(['C', 'F']),
+  /** As it stands behind an amount; empty for none. */
+  currency: z.string().trim().max(8),
+  dateOrder: z.enum(['dmy', 'mdy', 'ymd']),
+});
+export type Units = z.infer<typeof UnitsSchema>;
+export const USUAL_UNITS: Units = { distance: 'km', temperature: 'C', currency: '', dateOrder: 'dmy' };
+
 export const SessionSchema = z.object({
   person: PersonSchema.nullable(),
   demo: z.boolean(),
   workshop: z.string(),
+  units: UnitsSchema,
   firstLeadNeeded: z.boolean(),
   demoPeople: z.array(PersonSchema),
 });

@@ -10,6 +10,7 @@ import {
   NewPersonSchema,
   PersonSchema,
   SessionSchema,
+  UnitsSchema,
   SignInSchema,
 } from './people';
 import {
@@ -65,6 +66,15 @@ export const ROUTES: RouteSpec[] = [
     body: FirstLeadSchema,
     status: 201,
     answer: SessionSchema,
+  },
+  {
+    method: 'put',
+    path: '/units',
+    summary: 'How distances, temperatures, amounts and dates are shown and typed in this workshop',
+    role: 'lead',
+    body: UnitsSchema,
+    status: 200,
+    answer: UnitsSchema,
   },
   {
     method: 'get',

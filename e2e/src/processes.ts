@@ -42,6 +42,7 @@ export class Workshop {
       stdio: ['ignore', 'ignore', 'inherit', 'ipc'],
       env: {
         ...process.env,
+        CELLMEND_DEMO_RECORDS: '0',
         NODE_ENV: 'production',
         DATABASE_URL: this.cluster.url('cellmend'),
         PORT: String(port),

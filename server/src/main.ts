@@ -12,6 +12,7 @@ const running = await startServer({
   databaseUrl: process.env.DATABASE_URL ?? '',
   port: Number(process.env.PORT ?? 4780),
   demo: process.env.CELLMEND_DEMO !== '0',
+  demoRecords: process.env.CELLMEND_DEMO_RECORDS !== '0',
   demoFolder: join(root, 'demo'),
   webFolder: join(root, 'web/dist'),
   logger,

@@ -5,6 +5,7 @@ import type { Logger } from 'pino';
 import { connect } from './db/connect';
 import { migrate } from './db/migrate';
 import { defineModels } from './db/models';
+import { addDemoRecords } from './demo/records';
 import { seedDemo } from './demo/seed';
 import { makeApp } from './http/app';
 import { systemClock, type Clock } from './domain/clock';
@@ -23,6 +24,8 @@ export interface ServerOptions {
   webFolder?: string;
   logger: Logger;
   signInsPerMinute?: number;
+  /** Fill the demo's jobs with the work that was begun, too: a few seconds in which the server answers already. */
+  demoRecords?: boolean;
   /** The machine's clocks, unless a test sets its own. */
   clock?: Clock;
 }
@@ -31,6 +34,8 @@ export interface Running {
   port: number;
   store: Store;
   server: Server;
+  /** Once the demo's jobs are filled. */
+  filled: Promise<void>;
   close: () => Promise<void>;
 }
 
@@ -60,7 +65,7 @@ export async function startServer(options: ServerOptions): Promise<Running> {
   await migrate(sequelize);
   // A database begun as demo stays one, and one begun empty never gets demo people.
   const demo = (await sharedSetting(store, 'demo', () => options.demo)) === true;
-  if (demo) await seedDemo(store, options.demoFolder);
+  const begun = demo && (await seedDemo(store, options.demoFolder)) && options.demoRecords === true;
   const sessionSecret = String(
     await sharedSetting(store, 'session-secret', () => randomBytes(32).toString('hex')),
   );
@@ -84,6 +89,11 @@ export async function startServer(options: ServerOptions): Promise<Running> {
   });
   const address = server.address();
   if (typeof address === 'object' && address) store.ownAddress = `http://127.0.0.1:${address.port}`;
+  const filling = begun
+    ? addDemoRecords(store).catch((error: unknown) =>
+        options.logger.error(error, 'the demo’s jobs could not be filled'),
+      )
+    : Promise.resolve();
   let closing: Promise<void> | null = null;
   const closeAll = async (): Promise<void> => {
     // Outputs first, while there is still a database to write to.
@@ -95,6 +105,7 @@ export async function startServer(options: ServerOptions): Promise<Running> {
       server.closeAllConnections();
     });
     await closeApp();
+    await filling;
     await due.close();
     await sequelize.close();
   };
@@ -102,6 +113,7 @@ export async function startServer(options: ServerOptions): Promise<Running> {
     port: typeof address === 'object' && address ? address.port : options.port,
     store,
     server,
+    filled: filling,
     close: () => (closing ??= closeAll()),
   };
 }

@@ -197,3 +197,21 @@ describe('tables that somebody laid out', () => {
     expect((await ina.get<Job>(`/api/jobs/${n}`)).body.scans).toHaveLength(2);
   });
 });
+
+it('the demo’s jobs are half-way through a piece of work: what was typed makes its findings', async () => {
+  const demo = await startBench(true, 1000, true);
+  try {
+    await demo.running.filled;
+    const bettine = await demo.as('Bettine Vale');
+    const jobs = [138, 143, 146];
+    const told = await Promise.all(jobs.map(async (n) => (await bettine.get<Job>(`/api/jobs/${n}`)).body));
+    expect(told.map((j) => j.scans.length)).toEqual([2, 2, 1]);
+    expect(told.every((j) => j.decisions.some((d) => d.topic === 'intake'))).toBe(true);
+    const standing = (await bettine.get<Finding[]>('/api/jobs/143/findings')).body.find(
+      (f) => f.topic === 'spread',
+    )!.result as SpreadReport;
+    expect(standing.findings.map((f) => f.channelIndex)).toEqual([52]);
+  } finally {
+    await demo.end();
+  }
+});

@@ -103,7 +103,7 @@ export interface Bench {
 }
 
 /** A server on a database of its own, with the demo depot unless asked otherwise. */
-export async function startBench(demo = true, signInsPerMinute = 1000): Promise<Bench> {
+export async function startBench(demo = true, signInsPerMinute = 1000, demoRecords = false): Promise<Bench> {
   const database = await newDatabase();
   const clock = new TestClock();
   const options = {
@@ -111,6 +111,7 @@ export async function startBench(demo = true, signInsPerMinute = 1000): Promise<
     databaseUrl: database.url,
     port: 0,
     demo,
+    demoRecords,
     demoFolder: join(root, 'demo'),
     webFolder: join(root, 'web/dist'),
     logger: pino({ level: process.env.LOG_LEVEL ?? 'silent' }),

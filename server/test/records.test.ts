@@ -367,3 +367,11 @@ describe('a reading taken back', () => {
     expect((await add({ kind: 'voltage', value: 29, bound: 'at-least' })).status).toBe(400);
   });
 });
+
+it('units are the workshop’s, set by a lead, and told to everybody with the session', async () => {
+  const units = { distance: 'mi', temperature: 'F', currency: 'GBP', dateOrder: 'mdy' };
+  expect((await tomas.call('PUT', '/api/units', units)).status).toBe(403);
+  expect((await ina.call('PUT', '/api/units', { ...units, distance: 'leagues' })).status).toBe(400);
+  expect((await ina.call('PUT', '/api/units', units)).body).toEqual(units);
+  expect((await tomas.get<{ units: object }>('/api/session')).body.units).toEqual(units);
+});

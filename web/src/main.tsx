@@ -16,6 +16,7 @@ import { SignIn } from './shell/SignIn';
 import { theme } from './shell/preferences';
 import { Page, ProblemNote } from './ui/parts';
 import { GlobalStyle } from './ui/theme';
+import { showIn } from './ui/units';
 import type { Person } from '@cellmend/contract/people';
 
 interface PageProps {
@@ -81,6 +82,7 @@ function Gate({ page }: { page: PageName }) {
       </Page>
     );
   if (!data) return null;
+  showIn(data.units);
   if (!data.person) signedIn(null);
   return data.person ? <Signed person={data.person} page={page} /> : <SignIn session={data} />;
 }

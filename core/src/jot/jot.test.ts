@@ -133,6 +133,13 @@ describe('what meters, scanners and lists hand over', () => {
     expect(() => parseJot('ch1..ch2 3.9 3.9', pack)).toThrow(/several readings/);
   });
 
+  it('a bare temperature in the workshop’s degrees; one with a unit by its unit', () => {
+    const at = (line: string): number =>
+      (parseJots(line, pack, 'voltage', null, 'F')[0] as JottedReading).value;
+    expect(at('m3 temp 95')).toBeCloseTo(35, 9);
+    expect(at('m3 temp 35 °C')).toBe(35);
+  });
+
   it('a joint by its name in the profile', () => {
     const joined = normalisePack({
       ...pack.profile,

@@ -89,7 +89,7 @@ function spaced(line: string, pack: Pack): string {
 
 /**
  * Reads one jotted line that says one thing. Without a unit a number is the quantity `usual` for the stage at hand;
- * without a place it is of the place that is armed, else of the whole pack.
+ * without a place it is of the place that is armed, else of the whole pack. A bare temperature is in the workshop's degrees.
  * @throws InputProblem with a hint for what cannot be read or cannot be; JotQuestion for what can be two things.
  */
 export function parseJot(line: string, pack: Pack, usual: Quantity = 'voltage', armed?: Place | null): Jot {
@@ -105,6 +105,7 @@ export function parseJots(
   pack: Pack,
   usual: Quantity = 'voltage',
   armed: Place | null = null,
+  bareTemperature: 'C' | 'F' = 'C',
 ): Jot[] {
   const words = spaced(line, pack).trim().split(/\s+/).filter(Boolean);
   if (words.length === 0) throw new InputProblem('empty', 'Nothing typed.', '', SHAPES);
@@ -114,7 +115,7 @@ export function parseJots(
   const pole = /^([+-])(?:ch|chassis|pole)?$/.exec(first.replace(/[−–]/, '-'));
   if (pole && words.length > 1) return [poleOf(pole[1] as '+' | '-', words.slice(1).join(' '))];
   const run = placesBetween(words[0]!, pack);
-  if (run) return runOf(run, words, pack, usual);
+  if (run) return runOf(run, words, pack, usual, bareTemperature);
   const found = findPlace(words[0]!, pack);
   if (!found && looksLikePlace(words[0]!)) {
     const ids = pack.modules.map((m) => m.id);
@@ -128,7 +129,7 @@ export function parseJots(
   const place: Place = found ?? armed ?? { kind: 'pack' };
   const rest = words.slice(found ? 1 : 0);
   if (rest.length === 0) return [{ type: 'find', place }];
-  return [readingOf(place, rest, pack, usual)];
+  return [readingOf(place, rest, pack, usual, bareTemperature)];
 }
 
 function noteOf(words: string[], pack: Pack, armed: Place | null): Jot {
@@ -176,7 +177,13 @@ function poleOf(pole: '+' | '-', figure: string): Jot {
 }
 export const POLE_CONDITIONS = { '+': 'positive to chassis', '-': 'negative to chassis' } as const;
 
-function runOf(run: Place[], words: string[], pack: Pack, usual: Quantity): Jot[] {
+function runOf(
+  run: Place[],
+  words: string[],
+  pack: Pack,
+  usual: Quantity,
+  bareTemperature: 'C' | 'F',
+): Jot[] {
   const named = quantityNamed(words[1]);
   const figures = words.slice(named ? 2 : 1);
   if (figures.length !== run.length)
@@ -189,7 +196,7 @@ function runOf(run: Place[], words: string[], pack: Pack, usual: Quantity): Jot[
   return run.flatMap((place, i) =>
     /^[-−–]$/.test(figures[i]!)
       ? []
-      : [readingOf(place, [...(named ? [words[1]!] : []), figures[i]!], pack, usual)],
+      : [readingOf(place, [...(named ? [words[1]!] : []), figures[i]!], pack, usual, bareTemperature)],
   );
 }
 
@@ -206,7 +213,13 @@ function inRange(quantity: Quantity, value: number, figure: string, bound?: Boun
     throw new InputProblem('range', `${figure} cannot be a ${quantity}.`, '', `${least} to ${most} ${unit}.`);
 }
 
-function readingOf(place: Place, words: string[], pack: Pack, usual: Quantity): JottedReading {
+function readingOf(
+  place: Place,
+  words: string[],
+  pack: Pack,
+  usual: Quantity,
+  bareTemperature: 'C' | 'F',
+): JottedReading {
   const named = quantityNamed(words[0]);
   const figure = words.slice(named ? 1 : 0).join(' ');
   if (figure === '')
@@ -218,8 +231,10 @@ function readingOf(place: Place, words: string[], pack: Pack, usual: Quantity): 
     );
   const ntc = /^(.+?)\s*(?:by\s+)?ntc$/i.exec(figure);
   if (ntc) return ntcOf(place, ntc[1]!, named);
-  const { value, quantity: byUnit, bound } = parseFigure(figure);
-  const quantity = resolve(named, byUnit, value, usual);
+  const { value: bare, quantity: byUnit, bound } = parseFigure(figure);
+  const quantity = resolve(named, byUnit, bare, usual);
+  const value =
+    quantity === 'temperature' && byUnit === null && bareTemperature === 'F' ? (bare - 32) / 1.8 : bare;
   inRange(quantity, value, figure, bound);
   if (!named && byUnit === null) askIfTwo(place, quantity, value, figure, pack);
   return {

@@ -127,7 +127,7 @@ function nextOf(f: RouteFacts, steps: Step[], endings: Route['endings']): Need {
       };
     return {
       need: 'Decide',
-      detail: `${again}${f.headline ? `${f.headline}. ` : ''}What is to be done?`,
+      detail: `${again}${f.headline ? `${f.headline.replace(/\.$/, '')}. ` : ''}What is to be done?`,
       stage: 'findings',
     };
   }

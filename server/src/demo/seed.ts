@@ -37,13 +37,13 @@ const JOBS: { number: number; title: string; plate: string; complaint: string; p
 
 const RULES = { twoPersons: false, gateHours: 10, leastWaitMin: 3, callWhom: 'Island fire station, then Ina Holm (lead). Say: traction battery, which hall, people in it.', quarantinePlace: 'Steel tray behind hall 2, ten metres from the fence' };
 
-/** Fills an empty database with the demo depot. Does nothing if anybody is there already. */
-export async function seedDemo(store: Store, demoFolder: string): Promise<void> {
+/** Fills an empty database with the demo depot. Does nothing if anybody is there already. @returns whether it did. */
+export async function seedDemo(store: Store, demoFolder: string): Promise<boolean> {
   const { models, sequelize } = store;
   const hash = await hashPassword(demoId(String(Math.random())));
-  await sequelize.transaction(async (tx) => {
+  return sequelize.transaction(async (tx) => {
     await sequelize.query('LOCK TABLE people IN EXCLUSIVE MODE', { transaction: tx });
-    if ((await models.Person.count({ transaction: tx })) > 0) return;
+    if ((await models.Person.count({ transaction: tx })) > 0) return false;
     for (const { hvDays, gloveDays, ...p } of PEOPLE) {
       const gloveTested = gloveDays === null ? null : new Date(Date.now() - gloveDays * 86_400_000).toISOString().slice(0, 10);
       const hvUntil = hvDays === null ? null : new Date(Date.now() + hvDays * 86_400_000).toISOString().slice(0, 10);
@@ -73,5 +73,6 @@ export async function seedDemo(store: Store, demoFolder: string): Promise<void> 
       await refreshNeed(store, tx, job.id);
     }
     await sequelize.query("SELECT setval('job_numbers', 147)", { transaction: tx });
+    return true;
   });
 }

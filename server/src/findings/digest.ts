@@ -23,7 +23,7 @@ function spreadHeadline(report: SpreadReport): string {
     return report.pack.verdict === 'aged'
       ? 'Aged but even: no channel stands out.'
       : 'No channel stands out.';
-  return `${first.module} ${verdictName(first.verdict)}${first.verdict === 'undetermined' ? '' : `, ${Math.round(sureness(report.findings, first) * 100)} % sure`}`;
+  return `${first.module}${first.verdict === 'undetermined' ? ':' : ''} ${verdictName(first.verdict)}${first.verdict === 'undetermined' ? '' : `, ${Math.round(sureness(report.findings, first) * 100)} % sure`}`;
 }
 
 const LOW = new Set<string>(['reversed', 'dead', 'over-discharged']);

@@ -20,6 +20,7 @@ import {
   editPerson,
   findDemoPerson,
   listPeople,
+  saveUnits,
   session,
 } from './service';
 
@@ -75,6 +76,11 @@ export function peopleRoutes(store: Store, options: { demo: boolean; signInsPerM
     writeOnce(store, 201, (req, doing) =>
       addPerson(store, NewPersonSchema.parse(req.body), doing.tx, doing.person),
     ),
+  );
+  router.put(
+    '/units',
+    needs('lead'),
+    writeOnce(store, 200, (req, doing) => saveUnits(store, doing, req.body)),
   );
   router.patch(
     '/people/:id',

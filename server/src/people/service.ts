@@ -1,9 +1,12 @@
-import type {
-  EditPersonSchema,
-  FirstLeadSchema,
-  NewPerson,
-  Person,
-  Session,
+import {
+  UnitsSchema,
+  USUAL_UNITS,
+  type EditPersonSchema,
+  type FirstLeadSchema,
+  type NewPerson,
+  type Person,
+  type Session,
+  type Units,
 } from '@cellmend/contract/people';
 import { hash, verify } from '@node-rs/argon2';
 import { randomUUID } from 'node:crypto';
@@ -59,9 +62,28 @@ export async function session(store: Store, person: PersonRow | undefined, demo:
     person: person ? viewPerson(person) : null,
     demo,
     workshop: named?.value ?? 'The workshop',
+    units: await unitsOf(store),
     firstLeadNeeded: count === 0,
     demoPeople: demoPeople.map((p) => viewPerson(p)),
   };
+}
+
+async function unitsOf(store: Store): Promise<Units> {
+  const [row] = await store.sequelize.query<{ value: unknown }>(
+    "SELECT value FROM settings WHERE name = 'units'",
+    { type: QueryTypes.SELECT },
+  );
+  return UnitsSchema.parse({ ...USUAL_UNITS, ...(row?.value as Partial<Units> | undefined) });
+}
+
+export async function saveUnits(store: Store, doing: Doing, body: unknown): Promise<Units> {
+  const units = UnitsSchema.parse(body);
+  await store.sequelize.query(
+    "INSERT INTO settings (name, value) VALUES ('units', :value) ON CONFLICT (name) DO UPDATE SET value = EXCLUDED.value",
+    { replacements: { value: JSON.stringify(units) }, transaction: doing.tx },
+  );
+  await audit(store, doing, null, 'units changed', '', JSON.stringify(units));
+  return units;
 }
 
 /** A hash of nothing, so that an unknown name takes as long as a wrong password. */

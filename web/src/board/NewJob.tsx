@@ -18,6 +18,7 @@ import {
   Stack,
   TextArea,
 } from '../ui/parts';
+import { odometer } from '../ui/units';
 import { day } from '../ui/words';
 
 /** What is known of a vehicle that was here before, in one line. */
@@ -27,7 +28,7 @@ function knownWords(v: Vehicle): string {
   return [
     `${v.name} was here before`,
     last && `job ${last.number} on ${day(last.openedAt)}${last.ending ? `, ${last.ending}` : ''}`,
-    km && `${km.km.toLocaleString('en').replaceAll(',', ' ')} km then`,
+    km && `${odometer(km.km)} then`,
   ]
     .filter(Boolean)
     .join('; ');

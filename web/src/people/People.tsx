@@ -6,7 +6,7 @@ import { ApiProblem, get, send } from '../api/client';
 import { WorkshopFrame } from '../shell/Header';
 import { Button, DataTable, Field, Input, Mute, Page, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
 import { day } from '../ui/words';
-import { Workshop } from './Workshop';
+import { UnitsForm, Workshop } from './Workshop';
 
 /** People, their roles and qualifications; a lead adds and changes. */
 export function People({ person }: { person: Person }) {
@@ -166,6 +166,7 @@ export function People({ person }: { person: Person }) {
           </DataTable>
         </Sheet>
         <Workshop person={person} />
+        <UnitsForm person={person} />
       </Page>
     </WorkshopFrame>
   );

@@ -307,8 +307,8 @@ export function JobShell({ person }: { person: Person }) {
             <Away role="status">
               <CloudOff size={18} aria-hidden />
               <span>
-                <b>The server is away.</b> Shown is what was known at{' '}
-                {when(new Date(awaySinceMs).toISOString())}. What you type is kept on this tablet.
+                <b>The server is away.</b> Shown is how it stood {when(new Date(awaySinceMs).toISOString())}.
+                What you type is kept on this tablet.
               </span>
             </Away>
           )}

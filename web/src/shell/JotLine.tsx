@@ -15,6 +15,7 @@ import {
 import { Dialog, DialogTrigger } from 'react-aria-components';
 import styled from 'styled-components';
 import { Mute } from '../ui/parts';
+import { bareTemperature } from '../ui/units';
 import { answered, ask, askedNow, subscribeAsked, type Asked } from './asked';
 import { jotWords, keep, withdraw, type Kept } from './entries';
 import { Kbd, Pop, Tool } from './footerParts';
@@ -130,7 +131,8 @@ function useJot(stage: Stage): JotState {
     held.current = place;
     setArmed(place);
   };
-  const parse = (line: string): Jot[] => parseJots(line, pack, STAGE_FACTS[stage].usual, held.current);
+  const parse = (line: string): Jot[] =>
+    parseJots(line, pack, STAGE_FACTS[stage].usual, held.current, bareTemperature());
   const takeLine = (line: string): void => {
     if (line.trim() === '') return;
     let jots: Jot[];
@@ -378,7 +380,7 @@ export function AskedLines({
   const lines = useSyncExternalStore(subscribeAsked, askedNow).filter((a) => a.jobNumber === job.number);
   if (lines.length === 0) return null;
   const takeLine = (line: string): void => {
-    for (const jot of parseJots(line, pack, STAGE_FACTS[stage].usual))
+    for (const jot of parseJots(line, pack, STAGE_FACTS[stage].usual, null, bareTemperature()))
       if (jot.type !== 'find') keep(jot, pack, job.number, stage);
   };
   return (

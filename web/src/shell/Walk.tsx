@@ -7,6 +7,7 @@ import { NavLink } from 'react-router';
 import styled from 'styled-components';
 import { DialogBox, Overlay } from '../ui/dialog';
 import { Button, Chips, Mute, ProblemNote, Row, Stack } from '../ui/parts';
+import { bareTemperature, temperatureUnit } from '../ui/units';
 import { keep } from './entries';
 import { useJobView } from './jobContext';
 import { placesOf, stepOf, type Round, type Taken, type WalkBy } from './walkRound';
@@ -128,7 +129,7 @@ export function Walk({ stage, usual, onClose }: { stage: Stage; usual: Quantity;
   }, [place, pack, select]);
 
   const enter = (raw: string): void => {
-    const step = stepOf(held.current, raw, order, pack);
+    const step = stepOf(held.current, raw, order, pack, bareTemperature());
     let { round: next } = step;
     if (step.reading) {
       const name = placeName(step.reading.place, pack);
@@ -243,8 +244,8 @@ export function Walk({ stage, usual, onClose }: { stage: Stage; usual: Quantity;
                     </Mute>
                   ) : (
                     <Mute>
-                      In {QUANTITIES[round.kind].unit}. Enter goes on, minus skips, a scanned label goes
-                      there.
+                      In {round.kind === 'temperature' ? temperatureUnit() : QUANTITIES[round.kind].unit}.
+                      Enter goes on, minus skips, a scanned label goes there.
                     </Mute>
                   )}
                   <Steps>

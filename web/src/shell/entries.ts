@@ -5,6 +5,7 @@ import type { Pack } from '@cellmend/core/pack';
 import type { z } from 'zod';
 import { newKey } from '../api/client';
 import { take } from '../api/queue';
+import { temperature } from '../ui/units';
 
 /** What a jot means, in words, before and after it is stored. */
 export function jotWords(jot: Jot, pack: Pack): string {
@@ -19,7 +20,7 @@ export function jotWords(jot: Jot, pack: Pack): string {
       ? voltageAt(jot.value, jot.place, pack).judged
       : null;
   const warns = told?.says ? `. ${told.says}` : '';
-  return `${at}, ${jot.quantity} ${printQuantity(jot.value, jot.quantity, jot.bound)}${jot.conditions && `, ${jot.conditions}`}${warns}`;
+  return `${at}, ${jot.quantity} ${jot.quantity === 'temperature' ? temperature(jot.value, 1) : printQuantity(jot.value, jot.quantity, jot.bound)}${jot.conditions && `, ${jot.conditions}`}${warns}`;
 }
 
 /** What was kept: its number on the record, where it can be withdrawn, and its words. */

@@ -67,7 +67,13 @@ export interface Step {
  * What one entry does to a round. A figure that cannot be read keeps its place, marked, and the round goes on: in a burst
  * no later figure may slip to another place. A label that is scanned goes to its place.
  */
-export function stepOf(round: Round, raw: string, order: readonly Place[], pack: Pack): Step {
+export function stepOf(
+  round: Round,
+  raw: string,
+  order: readonly Place[],
+  pack: Pack,
+  bareTemperature: 'C' | 'F' = 'C',
+): Step {
   const text = raw.trim();
   const nothing = { round, reading: null, corrects: null };
   if (text === '') return nothing;
@@ -76,7 +82,9 @@ export function stepOf(round: Round, raw: string, order: readonly Place[], pack:
   const index = named ? order.findIndex((p) => placeName(p, pack) === placeName(named, pack)) : -1;
   if (index >= 0) {
     const there = { ...round, at: index };
-    return rest.length === 0 ? { ...nothing, round: there } : stepOf(there, rest.join(' '), order, pack);
+    return rest.length === 0
+      ? { ...nothing, round: there }
+      : stepOf(there, rest.join(' '), order, pack, bareTemperature);
   }
   const place = order[round.at];
   if (!place) return nothing;
@@ -93,7 +101,13 @@ export function stepOf(round: Round, raw: string, order: readonly Place[], pack:
     return on(before?.state === 'kept' ? before : left, null, null);
   }
   try {
-    const [jot] = parseJots(`${QUANTITIES[round.kind].words[0]} ${text}`, pack, round.kind, place);
+    const [jot] = parseJots(
+      `${QUANTITIES[round.kind].words[0]} ${text}`,
+      pack,
+      round.kind,
+      place,
+      bareTemperature,
+    );
     if (jot?.type !== 'reading')
       throw new InputProblem('walk', `“${text}” is no ${round.kind}.`, '', 'A figure.');
     const typed =

@@ -17,15 +17,20 @@ export function duration(hours: number): string {
   return h % 24 && days < 10 ? `${days} days ${h % 24} h` : `${days} days`;
 }
 
+const ORDERS = { dmy: 'd MMM yyyy', mdy: 'MMM d, yyyy', ymd: 'yyyy MMM d' } as const;
+let order: keyof typeof ORDERS = 'dmy';
+/** Which of day, month and year comes first, as the workshop has set it. */
+export const inDateOrder = (next: keyof typeof ORDERS): void => void (order = next);
+
 /** `today 09:12`, `tomorrow 06:30`, `3 Mar 14:05`. */
 export function when(iso: string): string {
   const d = new Date(iso);
   if (isToday(d)) return `today ${format(d, 'HH:mm')}`;
   if (isYesterday(d)) return `yesterday ${format(d, 'HH:mm')}`;
   if (isTomorrow(d)) return `tomorrow ${format(d, 'HH:mm')}`;
-  return format(d, 'd MMM yyyy HH:mm');
+  return format(d, `${ORDERS[order]} HH:mm`);
 }
-export const day = (iso: string): string => format(new Date(iso), 'd MMMM yyyy');
+export const day = (iso: string): string => format(new Date(iso), ORDERS[order].replace('MMM', 'MMMM'));
 export const since = (iso: string): string => formatDistanceToNowStrict(new Date(iso));
 
 /** `channel 27`, `channels 61 to 64`, `channels 3, 8`: without leading zeros. */

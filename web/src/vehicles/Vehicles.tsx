@@ -5,6 +5,7 @@ import styled from 'styled-components';
 import { useVehicles } from '../api/hooks';
 import { WorkshopFrame } from '../shell/Header';
 import { DataTable, Field, Input, Mute, Page, Sheet } from '../ui/parts';
+import { odometer } from '../ui/units';
 import { day } from '../ui/words';
 
 const Jobs = styled.ol`
@@ -17,8 +18,6 @@ const Jobs = styled.ol`
     font-weight: 650;
   }
 `;
-/** `80 000 km`. */
-const km = (v: number): string => `${v.toLocaleString('en').replaceAll(',', ' ')} km`;
 
 /** Every vehicle that was here: its pack, its odometer, its jobs over the years. */
 export function Vehicles({ person }: { person: Person }) {
@@ -71,7 +70,7 @@ export function Vehicles({ person }: { person: Person }) {
                       {v.odometer.length === 0 && <Mute>not written down</Mute>}
                       {v.odometer.map((o) => (
                         <div key={o.job}>
-                          {km(o.km)} <Mute>{day(o.at)}</Mute>
+                          {odometer(o.km)} <Mute>{day(o.at)}</Mute>
                         </div>
                       ))}
                     </td>

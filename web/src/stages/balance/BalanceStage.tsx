@@ -28,6 +28,7 @@ import {
   Sheet,
   Stack,
 } from '../../ui/parts';
+import { temperature } from '../../ui/units';
 import { duration, fixed, percent, signed } from '../../ui/words';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
@@ -370,7 +371,7 @@ function Plan({
           )}
           <Mute>
             Set both limits on the supply before connecting. Stay within the module maker’s charge current;
-            stop at 45 °C.
+            stop at {temperature(45)}.
           </Mute>
         </Stack>
       </Columns>

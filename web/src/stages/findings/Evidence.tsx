@@ -17,6 +17,7 @@ import { usePicture } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { Mute, Sheet } from '../../ui/parts';
 import { Views } from '../../ui/Tabs';
+import { temperature } from '../../ui/units';
 import { duration, fixed, percent, signed } from '../../ui/words';
 import { DeviationPicture } from '../scan/DeviationPicture';
 import { Tilt } from './Tilt';
@@ -207,10 +208,10 @@ function Warmth({ report }: { report: SpreadReport }) {
   return (
     <>
       <p>
-        {fixed(t.medianC, 1)} °C in the middle.{' '}
+        {temperature(t.medianC, 1)} in the middle.{' '}
         {t.comparable
-          ? 'Cells compare well between 20 and 27 °C.'
-          : 'Cells compare best between 20 and 27 °C: read the resistances with care.'}
+          ? `Cells compare well between ${temperature(20)} and ${temperature(27)}.`
+          : `Cells compare best between ${temperature(20)} and ${temperature(27)}: read the resistances with care.`}
       </p>
       {t.widestK !== null && (
         <p>
@@ -223,7 +224,7 @@ function Warmth({ report }: { report: SpreadReport }) {
             <tr key={s.name}>
               <td>{s.name}</td>
               <td className="n">
-                {fixed(s.firstC, 1)} → {fixed(s.lastC, 1)} °C, at most {fixed(s.mostC, 1)} °C
+                {temperature(s.firstC, 1)} → {temperature(s.lastC, 1)}, at most {temperature(s.mostC, 1)}
               </td>
             </tr>
           ))}

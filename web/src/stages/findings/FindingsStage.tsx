@@ -27,6 +27,7 @@ import { Decide } from './Decide';
 import { measuredText } from '../../ui/Measured';
 import { costOf, headline, offeredOf, suspectsOf } from './view';
 import { Harmless, Item, SuspectRow } from './Suspects';
+import styled from 'styled-components';
 import { lazyChart, type PropsOf } from '../../ui/lazyChart';
 
 const Evidence = lazyChart<PropsOf<(typeof import('./Evidence'))['Evidence']>, typeof import('./Evidence')>(
@@ -34,6 +35,16 @@ const Evidence = lazyChart<PropsOf<(typeof import('./Evidence'))['Evidence']>, t
   'Evidence',
   420,
 );
+
+/** The evidence stays in view beside the reasons, however many are opened. */
+const Beside = styled.div`
+  min-width: 0;
+  @media (min-width: 1001px) {
+    position: sticky;
+    top: 8px;
+    align-self: start;
+  }
+`;
 
 /** Suspects in order of what they cost, why, and the next best test. */
 export function FindingsStage({ question }: StageProps) {
@@ -159,7 +170,9 @@ export function FindingsStage({ question }: StageProps) {
       )}
       {(report.judged ?? []).length > 0 && <Mute>{report.judged!.join(' ')}</Mute>}
       <Columns $of="1.35fr 1fr">
-        {beyond ? <Settled report={report} /> : <Evidence report={report} scanIds={scanIds} />}
+        <Beside>
+          {beyond ? <Settled report={report} /> : <Evidence report={report} scanIds={scanIds} />}
+        </Beside>
         <PlainList>
           {suspects.map((s) => (
             <SuspectRow

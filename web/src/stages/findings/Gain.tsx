@@ -2,6 +2,7 @@ import { rangeKm, usableCapacity } from '@cellmend/core/range';
 import { groupStates, type SpreadReport } from '@cellmend/core/spread';
 import { useJobView } from '../../shell/jobContext';
 import { Mute } from '../../ui/parts';
+import { distance } from '../../ui/units';
 import { fixed } from '../../ui/words';
 
 /** What the pack would give with twins of the rest in place of the chosen modules. */
@@ -28,7 +29,7 @@ export function Gain({ report, chosen }: { report: SpreadReport; chosen: readonl
   const { ratedRangeKm, ratedCapacityAh } = pack.profile;
   const spread = (capacityAh.high - capacityAh.low) / 2 / typicalAh;
   const told = (ah: number): string =>
-    `${fixed(ah, 0)} ± ${fixed(ah * spread, 0)} A·h${ratedRangeKm ? `, about ${fixed(rangeKm(ah, ratedCapacityAh, ratedRangeKm), 0)} km` : ''}`;
+    `${fixed(ah, 0)} ± ${fixed(ah * spread, 0)} A·h${ratedRangeKm ? `, about ${distance(rangeKm(ah, ratedCapacityAh, ratedRangeKm))}` : ''}`;
   return (
     <p>
       With twins of the rest in place of {chosen.join(', ') || 'nothing'}: {told(after.usableAh)} usable as it

@@ -17,7 +17,7 @@ export const Item = styled(AriaButton)<{ $suspect: boolean }>`
   padding: 9px 12px;
   min-height: 60px;
   display: grid;
-  grid-template-columns: 54px 1fr auto;
+  grid-template-columns: minmax(54px, auto) 1fr auto;
   gap: 2px 10px;
   align-items: baseline;
   cursor: pointer;

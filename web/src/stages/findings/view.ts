@@ -1,6 +1,7 @@
 import type { Measured } from '@cellmend/core/pack';
 import type { CostedFinding, SpreadReport } from '@cellmend/core/spread';
 import { sureness, verdictName } from '@cellmend/core/spread';
+import { distance } from '../../ui/units';
 import { channelList, fixed, percent, upper } from '../../ui/words';
 
 /** Channels of one module with the same verdict, as one suspect. */
@@ -20,7 +21,7 @@ export interface Suspect {
 
 /** What a suspect costs, as far as it is measured and more than nothing: `31 km`, else `6.2 A·h`, else empty. */
 export function costOf({ costKm, costAh }: Pick<CostedFinding, 'costKm' | 'costAh'>): string {
-  if (costKm.measured && costKm.value >= 0.5) return `${fixed(costKm.value, 0)} km`;
+  if (costKm.measured && costKm.value >= 0.5) return distance(costKm.value);
   return costAh.measured && costAh.value >= 0.2 ? `${fixed(costAh.value, 1)} A·h` : '';
 }
 

@@ -5,6 +5,7 @@ import type { Measured } from '@cellmend/core/pack';
 import { decisionOf, leakOf, spreadOf, useChecks, useSafety } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { DataTable } from '../../ui/parts';
+import { distance, distanceUnit, inDistance } from '../../ui/units';
 import { fixed, percent, signed, upper, when } from '../../ui/words';
 import { Figure } from '../../ui/Measured';
 import { magnitude, suspectsOf } from '../findings/view';
@@ -155,10 +156,10 @@ export function MeasuredTable() {
     ...(ratedRangeKm
       ? [
           {
-            name: `Range by charge, rated ${fixed(ratedRangeKm, 0)} km`,
-            unit: 'km',
-            before: before?.usableKm,
-            after: after?.usableKm,
+            name: `Range by charge, rated ${distance(ratedRangeKm)}`,
+            unit: distanceUnit(),
+            before: before && inDistance(before.usableKm),
+            after: after && inDistance(after.usableKm),
           },
         ]
       : []),

@@ -31,6 +31,7 @@ import {
 import { percent } from '../../ui/words';
 import { Readings } from '../notes/Readings';
 import { Tick } from '../make-safe/step';
+import { currencyUnit, distanceUnit, kmOfShown, shownOfKm } from '../../ui/units';
 import type { StageProps } from '../props';
 
 type Intake = Extract<DecisionBody, { topic: 'intake' }>;
@@ -93,7 +94,7 @@ function read(draft: Draft): Intake {
     signs: draft.signs,
     codes,
     codesRead: codes.length > 0 || (draft.codesRead ?? false),
-    odometerKm: number(draft.odometer, 'odometer', 'Kilometres.'),
+    odometerKm: kmTyped(number(draft.odometer, 'odometer', `As it stands, in ${distanceUnit()}.`)),
     ageYears: number(draft.age, 'age', 'Years.'),
     deltaMv: number(draft.delta, 'delta', 'Millivolts between highest and lowest group.'),
     insulationOhm,
@@ -102,6 +103,9 @@ function read(draft: Draft): Intake {
     earlierRepair: (draft.earlier ?? '').trim(),
   };
 }
+
+const kmTyped = (shown: number | null): number | null =>
+  shown === null ? null : Math.round(kmOfShown(shown) * 10) / 10;
 
 /** Complaint, signs, codes and first numbers; what is likely, what to test next, and the known false starts. */
 export function IntakeStage({ question, stage }: StageProps) {
@@ -113,7 +117,7 @@ export function IntakeStage({ question, stage }: StageProps) {
     signs: b?.signs ?? [],
     codes: b?.codes.join(' ') ?? '',
     codesRead: b?.codesRead ?? false,
-    odometer: b?.odometerKm?.toString() ?? '',
+    odometer: b?.odometerKm == null ? '' : String(shownOfKm(b.odometerKm)),
     age: b?.ageYears?.toString() ?? '',
     delta: b?.deltaMv?.toString() ?? '',
     insulation: b?.insulationOhm ? printQuantity(b.insulationOhm, 'insulation') : '',
@@ -203,7 +207,7 @@ export function IntakeStage({ question, stage }: StageProps) {
             )}
             <Row>
               <Field style={{ flex: 1 }}>
-                Odometer, km
+                Odometer, {distanceUnit()}
                 <Input
                   inputMode="numeric"
                   value={draft.odometer}
@@ -215,7 +219,7 @@ export function IntakeStage({ question, stage }: StageProps) {
                 <Input inputMode="numeric" value={draft.age} onChange={(e) => set({ age: e.target.value })} />
               </Field>
               <Field style={{ flex: 1 }}>
-                Vehicle worth
+                Vehicle worth{currencyUnit() && `, ${currencyUnit()}`}
                 <Input
                   inputMode="numeric"
                   value={draft.value ?? ''}

@@ -1,9 +1,9 @@
-import { parseQuantity } from '@cellmend/core/jot';
 import { InputProblem } from '@cellmend/core/pack';
 import { useState, type FormEvent } from 'react';
 import { enqueue } from '../../api/queue';
 import { useJobView } from '../../shell/jobContext';
 import { Button, Field, Input, ProblemNote, Row } from '../../ui/parts';
+import { celsiusOf, temperature, temperatureUnit } from '../../ui/units';
 
 /** The next temperature of a thermal watch; logging one sets the clock for the one after. */
 export function LogTemperature({ everyMin }: { everyMin: number }) {
@@ -14,9 +14,7 @@ export function LogTemperature({ everyMin }: { everyMin: number }) {
   const log = (event: FormEvent): void => {
     event.preventDefault();
     try {
-      const { value, quantity } = parseQuantity(text);
-      if (quantity !== null && quantity !== 'temperature')
-        throw new InputProblem('watch', `“${text}” is no temperature.`, '', 'Degrees Celsius, such as 34.');
+      const value = Math.round(celsiusOf(text) * 10) / 10;
       setProblem(null);
       const now = new Date();
       void enqueue({
@@ -29,7 +27,7 @@ export function LogTemperature({ everyMin }: { everyMin: number }) {
           stage: 'make-safe',
           observedAt: now.toISOString(),
         },
-        label: `thermal watch ${value} °C`,
+        label: `thermal watch ${temperature(value, 1)}`,
         jobNumber: job.number,
       }).then(() =>
         enqueue({
@@ -55,7 +53,7 @@ export function LogTemperature({ everyMin }: { everyMin: number }) {
       <form onSubmit={log}>
         <Row>
           <Field style={{ flexDirection: 'row', alignItems: 'center', gap: 10 }}>
-            Temperature, °C
+            Temperature, {temperatureUnit()}
             <Input
               className="n"
               style={{ width: 110 }}

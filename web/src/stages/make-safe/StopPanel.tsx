@@ -19,7 +19,7 @@ const WORDS = {
   rising: 'RISING: treat it as an emergency.',
   steady: 'Steady. Go on logging.',
   falling: 'Falling. Go on until it has fallen for an hour.',
-  'may end': 'Below 45 °C and falling for an hour: the watch may end.',
+  'may end': 'Cool enough and falling for an hour: the watch may end.',
 } as const;
 
 /** What to do first, whom to call, the thermal watch, and the end of a stop with its reason. */

@@ -22,6 +22,7 @@ import {
   Row,
   Stack,
 } from '../../ui/parts';
+import { distanceUnit, inDistance } from '../../ui/units';
 import { fixed, signed } from '../../ui/words';
 import type { Measured } from '@cellmend/core/pack';
 import { kmOf } from '@cellmend/core/spread';
@@ -129,7 +130,7 @@ function Ranked({ question, place, pick, places, spreadId, donors }: PlaceProps 
   const report = spreadOf(findings, 'before')!.report;
   const km = (ah: Measured): string => {
     const range = kmOf(ah, pack);
-    return range.measured ? measuredText(range, 'km') : '';
+    return range.measured ? measuredText(inDistance(range), distanceUnit()) : '';
   };
   const share = (v: number | null, digits: number): string =>
     v === null ? 'the pack’s is not measured' : `${signed(v * 100, digits)} %`;

@@ -11,6 +11,7 @@ import { get } from '../../api/client';
 import { enqueue, subscribe, waitingNow } from '../../api/queue';
 import { useJobView } from '../../shell/jobContext';
 import { Button, DataTable, Field, Input, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
+import { temperature } from '../../ui/units';
 import { when } from '../../ui/words';
 
 const Fix = styled(AriaButton)`
@@ -42,7 +43,7 @@ export const useReadings = (number: number) => useSWR<Reading[]>(`/jobs/${number
 export const readingWords = (r: Reading): string =>
   r.kind === 'note' || r.kind === 'code'
     ? `${r.text}${r.kind === 'code' && r.conditions ? `, ${r.conditions}` : ''}`
-    : `${printQuantity(r.value ?? Infinity, r.kind as Quantity, r.bound ?? undefined)}${r.conditions ? `, ${r.conditions}` : ''}`;
+    : `${r.kind === 'temperature' && r.value !== null ? temperature(r.value, 1) : printQuantity(r.value ?? Infinity, r.kind as Quantity, r.bound ?? undefined)}${r.conditions ? `, ${r.conditions}` : ''}`;
 
 /** Readings of a stage or module; corrections show with what they supersede. */
 export function Readings({ stage, place }: { stage?: Stage; place?: string }) {

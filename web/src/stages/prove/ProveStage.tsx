@@ -21,6 +21,7 @@ import {
   Row,
   Sheet,
 } from '../../ui/parts';
+import { distance, distanceUnit, inDistance } from '../../ui/units';
 import { fixed, percent, signed } from '../../ui/words';
 import type { Measured } from '@cellmend/core/pack';
 import { Figure, measuredText } from '../../ui/Measured';
@@ -104,7 +105,13 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
       <Answer
         tone={c.passed ? 'good' : 'suspect'}
         title={c.verdict}
-        big={km !== null ? `${signed(km, 0)} km` : gain !== null ? `${signed(gain, 1)} A·h` : undefined}
+        big={
+          km !== null
+            ? `${km > 0 ? '+' : ''}${distance(km)}`
+            : gain !== null
+              ? `${signed(gain, 1)} A·h`
+              : undefined
+        }
         small={`usable: ${measuredText(after.usableAh, 'A·h')}, was ${measuredText(before.usableAh, 'A·h')}`}
       >
         {c.replacedMeaning ?? 'No module was replaced.'}
@@ -152,11 +159,11 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
                 <tr>
                   <td>Range</td>
                   <td className="r">
-                    <Figure of={before.usableKm} unit="km" stacked />
+                    <Figure of={inDistance(before.usableKm)} unit={distanceUnit()} stacked />
                   </td>
                   <td className="r">
                     <b>
-                      <Figure of={after.usableKm} unit="km" stacked />
+                      <Figure of={inDistance(after.usableKm)} unit={distanceUnit()} stacked />
                     </b>
                   </td>
                 </tr>

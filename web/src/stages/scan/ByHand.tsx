@@ -17,6 +17,7 @@ import { useDraft } from '../../shell/useDraft';
 import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
 import type { Round } from '../../shell/walkRound';
+import { celsiusOf, temperatureUnit } from '../../ui/units';
 import { Button, Chips, Field, Input, Mute, NextBar, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 
 /** The pack as it lies: one box a module, its channels in order. */
@@ -167,7 +168,7 @@ export function ByHand({ role, onKept }: { role: 'before' | 'after'; onKept: () 
         how: draft.how,
         volts: draft.cells.map(volts),
         currentA: draft.rest === 'rest' ? 0 : draft.rest === 'load' ? number(draft.loadA) : null,
-        temperatureC: number(draft.temperature),
+        temperatureC: draft.temperature.trim() === '' ? null : celsiusOf(draft.temperature),
         observedAt: new Date().toISOString(),
       };
       if (draft.rest === 'load' && body.currentA === null)
@@ -232,7 +233,7 @@ export function ByHand({ role, onKept }: { role: 'before' | 'after'; onKept: () 
               </Field>
             )}
             <Field>
-              Temperature, °C
+              Temperature, {temperatureUnit()}
               <Input
                 inputMode="decimal"
                 value={draft.temperature}

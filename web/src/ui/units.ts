@@ -1,0 +1,57 @@
+import type { Units } from '@cellmend/contract/people';
+import { parseQuantity } from '@cellmend/core/jot';
+import { InputProblem, scaled, type Measured } from '@cellmend/core/pack';
+import { fixed, inDateOrder } from './words';
+
+/** Kilometres in an international mile, by definition (1 mile is 1609.344 m). */
+const KM_A_MILE = 1.609344;
+
+let units: Units = { distance: 'km', temperature: 'C', currency: '', dateOrder: 'dmy' };
+/** As the workshop has set them. Everything is stored in kilometres and degrees Celsius. */
+export function showIn(next: Units): void {
+  units = next;
+  inDateOrder(next.dateOrder);
+}
+
+const perKm = (): number => (units.distance === 'mi' ? 1 / KM_A_MILE : 1);
+export const distanceUnit = (): string => (units.distance === 'mi' ? 'miles' : 'km');
+/** `31 km`, `19 miles`. */
+export const distance = (km: number, digits = 0): string =>
+  `${fixed(km * perKm(), digits)} ${distanceUnit()}`;
+/** `80 000 km`. */
+export const odometer = (km: number): string =>
+  `${Math.round(km * perKm())
+    .toLocaleString('en')
+    .replaceAll(',', ' ')} ${distanceUnit()}`;
+export const kmOfShown = (shown: number): number => shown / perKm();
+export const shownOfKm = (km: number): number => Math.round(km * perKm() * 10) / 10;
+/** A measured range in the workshop's unit. */
+export const inDistance = (m: Measured): Measured => scaled(m, perKm());
+
+export const temperatureUnit = (): string => (units.temperature === 'F' ? '°F' : '°C');
+export const bareTemperature = (): 'C' | 'F' => units.temperature;
+const shownOfC = (celsius: number): number => (units.temperature === 'F' ? celsius * 1.8 + 32 : celsius);
+/** `21 °C`, `70 °F`. */
+export const temperature = (celsius: number, digits = 0): string =>
+  `${fixed(shownOfC(celsius), digits)} ${temperatureUnit()}`;
+/** A difference: 1 K is 1.8 °F. */
+export const shownTemperature = (celsius: number): number => Math.round(shownOfC(celsius) * 10) / 10;
+/**
+ * Degrees Celsius from what was typed; without a unit it is the workshop's.
+ * @throws InputProblem for what is no temperature.
+ */
+export function celsiusOf(text: string): number {
+  const { value, quantity } = parseQuantity(text);
+  if (quantity === 'temperature') return value;
+  if (quantity !== null)
+    throw new InputProblem(
+      'temperature',
+      `“${text}” is no temperature.`,
+      '',
+      `Degrees, such as ${temperature(34)}.`,
+    );
+  return units.temperature === 'F' ? (value - 32) / 1.8 : value;
+}
+
+/** `6 500 EUR`; the bare amount where the workshop has named no currency. */
+export const currencyUnit = (): string => units.currency;
