@@ -28,7 +28,7 @@ const blocks = (restV: number, sagV: number): number[] =>
 const BEGUN: Begun[] = [
   {
     job: 143,
-    intake: { complaint: 'Flat after every weekend.', odometerKm: 18_240, ageYears: 6 },
+    intake: { signs: ['flat after standing'], complaint: 'Flat after every weekend.', odometerKm: 18_240, ageYears: 6 },
     records: [
       { hoursAgo: 31, typed: { end: 'unknown', volts: standing(0, 0.006), currentA: 0, temperatureC: 17 } },
       { hoursAgo: 5.5, typed: { end: 'unknown', volts: standing(0.0011, 0.023), currentA: 0, temperatureC: 16 } },
@@ -39,7 +39,8 @@ const BEGUN: Begun[] = [
   },
   {
     job: 138,
-    intake: { complaint: 'Battery lamp after every ramp; fan runs all the time.', odometerKm: 203_400, ageYears: 11 },
+    intake: { complaint: 'Battery lamp after every ramp; fan runs all the time.',
+      signs: ['battery warning', 'limps under load'], odometerKm: 203_400, ageYears: 11 },
     records: [
       { hoursAgo: 50, typed: { end: 'unknown', volts: blocks(15.9, 0.18), currentA: 0, temperatureC: 24 } },
       { hoursAgo: 49.8, typed: { end: 'unknown', volts: blocks(14.6, 2.1), currentA: 48, temperatureC: 27 } },

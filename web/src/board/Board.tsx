@@ -21,7 +21,11 @@ const Main = styled.div`
   > * {
     max-width: 1080px;
   }
-  h2 {
+  > form,
+  > section {
+    margin-top: 14px;
+  }
+  > h2 {
     font-size: 15px;
     color: var(--mute);
     margin: 18px 0 8px;

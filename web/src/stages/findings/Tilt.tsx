@@ -117,7 +117,8 @@ export function Tilt({ report }: { report: SpreadReport }) {
               x !== null && (
                 <rect
                   key={x}
-                  x={x - 46}
+                  // Beside the figures of the axis, not over them.
+                  x={x === X0 ? X0 : X1 - 46}
                   y={16}
                   width={92}
                   height={H - 60}
@@ -128,7 +129,7 @@ export function Tilt({ report }: { report: SpreadReport }) {
                 />
               ),
           )}
-          {!from && <Missing x={X0} />}
+          {!from && <Missing x={X0 + 46} />}
           {!to && <Missing x={X1} />}
         </g>
       )}
