@@ -73,7 +73,7 @@ function Gate({ page }: { page: PageName }) {
   }, [shown]);
   if (!data && error)
     return (
-      <Page>
+      <Page as="main">
         <h1>The server is away</h1>
         <ProblemNote
           what="It is tried again every few seconds."

@@ -41,7 +41,7 @@ export function Limits({
   return (
     <Sheet>
       <Stack $gap={8}>
-        <h3>Limits of this pack</h3>
+        <h2>Limits of this pack</h2>
         {limits.length === 0 && <Mute>None of its own: the defaults of the chemistry hold.</Mute>}
         {limits.map((l, i) => (
           <Row key={`${i} of ${limits.length}`} $gap={6}>

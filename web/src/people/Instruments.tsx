@@ -18,6 +18,7 @@ import {
   Select,
   Sheet,
   Stack,
+  Unseen,
 } from '../ui/parts';
 import { day, when } from '../ui/words';
 
@@ -111,7 +112,9 @@ export function Instruments({ person }: { person: Person }) {
                 <th className="r">Most</th>
                 <th>Calibrated until</th>
                 <th>Last seen</th>
-                <th />
+                <th>
+                  <Unseen>To do</Unseen>
+                </th>
               </tr>
             </thead>
             <tbody>

@@ -4,7 +4,19 @@ import { useState, type FormEvent } from 'react';
 import useSWR from 'swr';
 import { ApiProblem, get, send } from '../api/client';
 import { WorkshopFrame } from '../shell/Header';
-import { Button, DataTable, Field, Input, Mute, Page, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
+import {
+  Button,
+  DataTable,
+  Field,
+  Input,
+  Mute,
+  Page,
+  ProblemNote,
+  Row,
+  Sheet,
+  Stack,
+  Unseen,
+} from '../ui/parts';
 import { day } from '../ui/words';
 import { UnitsForm, Workshop } from './Workshop';
 
@@ -127,7 +139,9 @@ export function People({ person }: { person: Person }) {
                 <th>High voltage</th>
                 <th>Gloves</th>
                 <th>May sign it</th>
-                <th />
+                <th>
+                  <Unseen>To do</Unseen>
+                </th>
               </tr>
             </thead>
             <tbody>

@@ -239,7 +239,7 @@ export function JobShell({ person }: { person: Person }) {
   );
   if (error instanceof ApiProblem && error.problem.status === 404) {
     return (
-      <Page>
+      <Page as="main">
         <h1>There is no job {params.number}</h1>
         <ProblemNote what={error.message} accepted="A job from the board." />
         <NavLink to="/">Back to the board</NavLink>

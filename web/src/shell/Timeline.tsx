@@ -17,7 +17,7 @@ export function Timeline() {
       <h1>What happened, and who did it?</h1>
       {findings.length > 0 && (
         <Sheet>
-          <h3>Findings</h3>
+          <h2>Findings</h2>
           <DataTable>
             <tbody>
               {findings.map((f) => (

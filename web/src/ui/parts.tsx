@@ -338,3 +338,13 @@ export const Chips = styled(ToggleButtonGroup)`
     border-color: var(--ink);
   }
 `;
+
+/** Said to whoever listens to the page, and not shown. */
+export const Unseen = styled.span`
+  position: absolute;
+  width: 1px;
+  height: 1px;
+  overflow: hidden;
+  clip-path: inset(50%);
+  white-space: nowrap;
+`;

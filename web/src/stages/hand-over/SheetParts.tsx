@@ -4,7 +4,7 @@ import { verdictName } from '@cellmend/core/spread';
 import type { Measured } from '@cellmend/core/pack';
 import { decisionOf, leakOf, spreadOf, useChecks, useSafety } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
-import { DataTable } from '../../ui/parts';
+import { DataTable, Unseen } from '../../ui/parts';
 import { distance, distanceUnit, inDistance } from '../../ui/units';
 import { fixed, percent, signed, upper, when } from '../../ui/words';
 import { Figure } from '../../ui/Measured';
@@ -170,7 +170,9 @@ export function MeasuredTable() {
       <DataTable>
         <thead>
           <tr>
-            <th />
+            <th>
+              <Unseen>To do</Unseen>
+            </th>
             {before && <th className="r">{after ? 'Before' : 'As it stands'}</th>}
             {after && <th className="r">After</th>}
           </tr>

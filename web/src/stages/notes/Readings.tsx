@@ -10,7 +10,18 @@ import useSWR from 'swr';
 import { get } from '../../api/client';
 import { enqueue, subscribe, waitingNow } from '../../api/queue';
 import { useJobView } from '../../shell/jobContext';
-import { Button, DataTable, Field, Input, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
+import {
+  Button,
+  DataTable,
+  Field,
+  Input,
+  Mute,
+  ProblemNote,
+  Row,
+  Sheet,
+  Stack,
+  Unseen,
+} from '../../ui/parts';
 import { temperature } from '../../ui/units';
 import { when } from '../../ui/words';
 
@@ -77,7 +88,9 @@ export function Readings({ stage, place }: { stage?: Stage; place?: string }) {
             <th>Place</th>
             <th>Reading</th>
             <th>By</th>
-            <th />
+            <th>
+              <Unseen>To do</Unseen>
+            </th>
           </tr>
         </thead>
         <tbody>
