@@ -34,7 +34,7 @@ main(async () => {
   let cluster = null;
   if (!url) {
     ensureDebian([POSTGRES]);
-    cluster = await startCluster(dataFolder());
+    cluster = await startCluster(dataFolder(), { borrow: true });
     cluster.ensureDatabase(DATABASE);
     url = cluster.url(DATABASE);
   }

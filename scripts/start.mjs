@@ -4,6 +4,7 @@ import { existsSync, readdirSync, statSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline/promises';
+import { clearInterval, setInterval } from 'node:timers';
 import { parseArgs } from 'node:util';
 import { checkNode, ensureDebian, ensureNpm, main, POSTGRES, root, run, Told } from './lib/setup.mjs';
 import { dataFolder, startCluster } from './lib/postgres.mjs';
@@ -19,6 +20,13 @@ const { values: flags } = parseArgs({
 });
 const DATABASE = 'cellmend';
 const FIRST_PORT = 4780;
+/** Longest wait between two tries to start something again, ms. */
+const LONGEST_BACKOFF_MS = 15_000;
+/** Who has run for so long begins anew with short waits, ms. */
+const STEADY_MS = 60_000;
+const WATCH_MS = 2000;
+/** A server that has not ended by then after being asked is ended, ms. */
+const LAST_MS = 9000;
 
 const portFree = (port) =>
   new Promise((resolve) => {
@@ -103,30 +111,74 @@ main(async () => {
     url = cluster.url(DATABASE);
   }
   const port = await choosePort();
-  const server = fork(join(root, 'server/src/main.ts'), {
-    execArgv: ['--import', 'tsx'],
-    cwd: root,
-    env: {
-      ...process.env,
-      NODE_ENV: 'production',
-      DATABASE_URL: url,
-      PORT: String(port),
-      CELLMEND_DEMO: flags.empty ? '0' : '1',
-    },
-  });
-  server.on('message', (m) =>
-    console.log(`\nBold Cellmend is ready: http://127.0.0.1:${m.port}\nCtrl-C stops it; the data stays.`),
-  );
+  supervise(url, port, cluster);
+});
+
+/**
+ * Keeps server and database running until it is told to stop: whichever dies is started again, at first at once, then with
+ * longer waits. Told to stop, the server goes first (outputs off, connections drained), the database last.
+ */
+function supervise(url, port, cluster) {
   let stopping = false;
+  let server = null;
+  let tries = 0;
+  const begin = () => {
+    const startedMs = Date.now();
+    server = fork(join(root, 'server/src/main.ts'), {
+      execArgv: ['--import', 'tsx'],
+      cwd: root,
+      env: {
+        ...process.env,
+        NODE_ENV: 'production',
+        DATABASE_URL: url,
+        PORT: String(port),
+        CELLMEND_DEMO: flags.empty ? '0' : '1',
+      },
+    });
+    server.on('message', (m) =>
+      console.log(
+        tries === 0
+          ? `\nBold Cellmend is ready: http://127.0.0.1:${m.port}\nCtrl-C stops it; the data stays.`
+          : `The server is back: http://127.0.0.1:${m.port}`,
+      ),
+    );
+    server.on('exit', (code, signal) => {
+      server = null;
+      if (stopping) return end();
+      if (Date.now() - startedMs > STEADY_MS) tries = 0;
+      const waitMs = Math.min(LONGEST_BACKOFF_MS, 250 * 2 ** tries++);
+      console.error(
+        `The server ended by itself (${signal ?? `code ${code}`}). It is started again in ${(waitMs / 1000).toFixed(1)} s; nothing that it had answered is lost.`,
+      );
+      setTimeout(() => !stopping && begin(), waitMs);
+    });
+  };
+  const end = () => {
+    clearInterval(watch);
+    cluster?.stop();
+    process.exit(0);
+  };
   const stop = () => {
     if (stopping) return;
     stopping = true;
+    if (!server) return end();
     server.kill('SIGTERM');
+    setTimeout(() => server?.kill('SIGKILL'), LAST_MS).unref();
   };
+  let missed = 0;
+  const watch = setInterval(async () => {
+    if (!cluster || stopping) return;
+    missed = (await cluster.listens()) ? 0 : missed + 1;
+    // Once may be a hiccup of the machine.
+    if (missed < 2 || stopping) return;
+    missed = 0;
+    try {
+      if (cluster.heal()) console.error('The database had ended by itself and was started again.');
+    } catch (error) {
+      console.error(error instanceof Told ? error.message : error);
+    }
+  }, WATCH_MS);
   process.on('SIGINT', stop);
   process.on('SIGTERM', stop);
-  server.on('exit', (code) => {
-    cluster?.stop();
-    process.exit(stopping ? 0 : (code ?? 1));
-  });
-});
+  begin();
+}
