@@ -2,7 +2,7 @@ import { createServer, type Server } from 'node:http';
 import { QueryTypes } from 'sequelize';
 import { randomBytes } from 'node:crypto';
 import type { Logger } from 'pino';
-import { connect } from './db/connect';
+import { connect, MIGRATING, type Patience } from './db/connect';
 import { migrate } from './db/migrate';
 import { defineModels } from './db/models';
 import { addDemoRecords } from './demo/records';
@@ -26,6 +26,8 @@ export interface ServerOptions {
   signInsPerMinute?: number;
   /** Fill the demo's jobs with the work that was begun, too: a few seconds in which the server answers already. */
   demoRecords?: boolean;
+  /** How long a request waits for the database, unless the usual time. */
+  patience?: Patience;
   /** The machine's clocks, unless a test sets its own. */
   clock?: Clock;
 }
@@ -54,7 +56,13 @@ async function sharedSetting(store: Store, name: string, make: () => unknown): P
 
 /** Migrates, seeds if asked, and serves on loopback. */
 export async function startServer(options: ServerOptions): Promise<Running> {
-  const sequelize = connect(options.databaseUrl);
+  const first = connect(options.databaseUrl, MIGRATING);
+  try {
+    await migrate(first);
+  } finally {
+    await first.close();
+  }
+  const sequelize = connect(options.databaseUrl, options.patience);
   const store: Store = {
     sequelize,
     models: defineModels(sequelize),
@@ -62,7 +70,6 @@ export async function startServer(options: ServerOptions): Promise<Running> {
     ownAddress: '',
     startDue: () => undefined,
   };
-  await migrate(sequelize);
   // A database begun as demo stays one, and one begun empty never gets demo people.
   const demo = (await sharedSetting(store, 'demo', () => options.demo)) === true;
   const begun = demo && (await seedDemo(store, options.demoFolder)) && options.demoRecords === true;

@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import pg from 'pg';
 import { pino } from 'pino';
 import type { Moment } from '@cellmend/core/safety';
+import type { Patience } from '../src/db/connect';
 import { startServer, type Running } from '../src/server';
 
 export const root = join(import.meta.dirname, '../..');
@@ -96,7 +97,7 @@ export interface Bench {
   url: string;
   as: (name: string) => Promise<Client>;
   /** One more server process on the same database, or on another way to it. */
-  another: (databaseUrl?: string) => Promise<Running>;
+  another: (databaseUrl?: string, patience?: Patience) => Promise<Running>;
   /** Once no finding is due any more. */
   settled: () => Promise<void>;
   end: () => Promise<void>;
@@ -134,8 +135,8 @@ export async function startBench(demo = true, signInsPerMinute = 1000, demoRecor
       if (status !== 200) throw new Error(`sign-in of ${name} answered ${status}`);
       return client;
     },
-    another: async (databaseUrl = database.url) => {
-      const next = await startServer({ ...options, databaseUrl });
+    another: async (databaseUrl = database.url, patience?: Patience) => {
+      const next = await startServer({ ...options, databaseUrl, ...(patience ? { patience } : {}) });
       more.push(next);
       return next;
     },

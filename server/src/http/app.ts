@@ -10,6 +10,7 @@ import { join } from 'node:path';
 import pg from 'pg';
 import { pinoHttp } from 'pino-http';
 import type { Logger } from 'pino';
+import { USUAL_PATIENCE, type Patience } from '../db/connect';
 import { decisionRoutes } from '../decisions/routes';
 import { findingRoutes } from '../findings/routes';
 import { jobRoutes } from '../jobs/routes';
@@ -41,6 +42,7 @@ export interface AppOptions {
   webFolder?: string;
   demoFolder: string;
   signInsPerMinute?: number;
+  patience?: Patience | undefined;
 }
 
 /** The web application: pages, API and live events. `close` ends what it opened. */
@@ -76,7 +78,12 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
     }),
   );
 
-  const pool = new pg.Pool({ connectionString: options.databaseUrl, max: 4 });
+  const pool = new pg.Pool({
+    connectionString: options.databaseUrl,
+    max: 4,
+    connectionTimeoutMillis: USUAL_PATIENCE.connectMs,
+    query_timeout: options.patience?.queryMs ?? USUAL_PATIENCE.queryMs,
+  });
   pool.on('error', (error) => options.logger.warn({ err: error }, 'session store lost its connection'));
   const PgSession = connectPgSimple(session);
   const api = express.Router();

@@ -67,11 +67,20 @@ export function toProblem(error: unknown): Problem {
     if (code === '23503') return problem(400, 'Cannot be stored', 'It refers to something that is not here.');
     if (code.startsWith('57') || code.startsWith('08'))
       return problem(503, 'The database is away', UNCERTAIN);
+    // A lock that somebody else holds for too long, or two that wait for each other: nothing of this one was stored.
+    if (code === '55P03' || code === '40P01' || code === '40001')
+      return problem(
+        503,
+        'Busy',
+        'Somebody else is writing the same at this moment. Nothing of this was stored.',
+      );
   }
   const lost = (error as { code?: string })?.code ?? '';
   if (
     /^(ECONNREFUSED|ECONNRESET|EPIPE|57P0\d|08\w{3})$/.test(lost) ||
-    /Connection terminated|timeout exceeded when trying to connect/.test((error as Error)?.message ?? '')
+    /Connection terminated|timeout exceeded when trying to connect|Query read timeout|not queryable|Timeout - last error/.test(
+      (error as Error)?.message ?? '',
+    )
   ) {
     return problem(503, 'The database is away', UNCERTAIN);
   }
@@ -97,6 +106,7 @@ export const problemHandler: ErrorRequestHandler = (error, req, res, next) => {
   if (res.headersSent) return next(error);
   const problem = toProblem(error);
   if (problem.status >= 500) req.log.error(error);
+  if (problem.status === 503) res.set('Retry-After', '2');
   res.status(problem.status).type('application/problem+json').send(JSON.stringify(problem));
 };
 
