@@ -1,6 +1,7 @@
 import type { Bound, Quantity } from '@cellmend/core/jot';
 import { VOLTAGE_STATES } from '@cellmend/core/pack';
 import { z } from 'zod';
+import { ObservedAtSchema, shown } from './fields';
 import { CheckIdSchema, StageSchema } from './jobs';
 
 /** What may be observed at a place of the pack, with the one unit it is stored in. */
@@ -88,13 +89,13 @@ export const NewReadingSchema = z
       .nullable()
       .default(null),
     bound: z.enum(BOUNDS).nullable().default(null),
-    text: z.string().trim().max(2000).default(''),
-    instrument: z.string().trim().max(80).default(''),
-    conditions: z.string().trim().max(200).default(''),
+    text: shown(2000).default(''),
+    instrument: shown(80).default(''),
+    conditions: shown(200).default(''),
     stage: StageSchema,
-    observedAt: z.iso.datetime({ offset: true, error: 'A date and time such as 2026-03-01T09:12:00Z.' }),
+    observedAt: ObservedAtSchema,
     supersedes: z.uuid().nullable().default(null),
-    reason: z.string().trim().max(500).default(''),
+    reason: shown(500).default(''),
   })
   .refine(
     (r) =>

@@ -1,6 +1,7 @@
 import { TIME_UNITS, type ColumnMapping, type Target } from '@cellmend/core/scan';
 import { parseDbc, type SignalDefinition, type UdsFile } from '@cellmend/core/can';
 import { RECORD_ENDS } from '@cellmend/core/jot';
+import { ObservedAtSchema } from './fields';
 import { z } from 'zod';
 
 /** What a column or signal stands for. */
@@ -54,7 +55,7 @@ export const TypedScanSchema = z.object({
   /** Amperes at that moment, positive on discharge; 0 with nothing flowing. Null where nobody knows. */
   currentA: z.number().min(-2000).max(2000).nullable(),
   temperatureC: z.number().min(-60).max(120).nullable(),
-  observedAt: z.iso.datetime({ offset: true }),
+  observedAt: ObservedAtSchema,
 });
 export type TypedScan = z.infer<typeof TypedScanSchema>;
 

@@ -375,3 +375,22 @@ it('units are the workshop’s, set by a lead, and told to everybody with the se
   expect((await ina.call('PUT', '/api/units', units)).body).toEqual(units);
   expect((await tomas.get<{ units: object }>('/api/session')).body.units).toEqual(units);
 });
+
+it('a key belongs to one entry, times are plausible, and text can be shown', async () => {
+  const key = { 'idempotency-key': randomUUID() };
+  expect((await ina.post('/api/jobs/144/readings', reading({ value: 29.31 }), key)).status).toBe(201);
+  const other = await ina.post<Problem>('/api/jobs/144/readings', reading({ value: 29.32 }), key);
+  expect(other).toMatchObject({
+    status: 422,
+    body: { detail: expect.stringMatching(/other figures/) as string },
+  });
+  for (const observedAt of ['0001-01-01T00:00:00Z', '9999-12-31T23:59:59Z', '1999-12-31T23:59:59Z'])
+    expect((await ina.post<Problem>('/api/jobs/144/readings', reading({ observedAt }))).body.detail).toMatch(
+      /between the year 2000 and tomorrow/,
+    );
+  for (const text of ['a\u0000b', 'bell\u0007'])
+    expect(
+      (await ina.post<Problem>('/api/jobs/144/readings', reading({ kind: 'note', value: null, text }))).body
+        .detail,
+    ).toMatch(/without control characters/);
+});

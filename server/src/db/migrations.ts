@@ -320,4 +320,9 @@ CREATE TRIGGER pack_profiles_kept AFTER INSERT OR UPDATE ON pack_profiles FOR EA
     },
   },
   recordOfParts,
+  {
+    name: '007-keys-know-their-entry',
+    // Null for keys from before: what they belong to was not kept.
+    sql: 'ALTER TABLE idempotency_keys ADD COLUMN entry_sha256 text;',
+  },
 ];

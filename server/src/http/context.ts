@@ -1,7 +1,7 @@
 import type { Request, RequestHandler } from 'express';
 import { QueryTypes } from 'sequelize';
 import { z } from 'zod';
-import { randomUUID } from 'node:crypto';
+import { createHash, randomUUID } from 'node:crypto';
 import type { PersonRow } from '../db/rows';
 import type { Doing, Store } from '../domain/store';
 import { Refusal } from '../domain/refusal';
@@ -24,6 +24,12 @@ export function keyOf(req: Request): string {
   return given;
 }
 
+/** What tells one entry from another under the same key; null for a file, which is told by its own sum. */
+const entryOf = (body: unknown): string | null =>
+  body === undefined || body === null
+    ? null
+    : createHash('sha256').update(JSON.stringify(body)).digest('hex');
+
 const KeySchema = z.uuid('A UUID in the Idempotency-Key header.');
 
 /**
@@ -41,12 +47,13 @@ export function writeOnce<T>(
     const person = req.person!;
     const key = keyOf(req);
     const route = `${req.method} ${req.baseUrl}${req.path}`.slice(0, 300);
+    const entry = entryOf(req.body);
     const after: (() => void)[] = [];
     const answer = await store.sequelize.transaction(async (tx) => {
       const [inserted] = await store.sequelize.query<{ key: string }>(
-        'INSERT INTO idempotency_keys (key, person_id, route) VALUES (:key, :person, :route) ON CONFLICT (key) DO NOTHING RETURNING key',
+        'INSERT INTO idempotency_keys (key, person_id, route, entry_sha256) VALUES (:key, :person, :route, :entry) ON CONFLICT (key) DO NOTHING RETURNING key',
         {
-          replacements: { key, person: person.id, route },
+          replacements: { key, person: person.id, route, entry },
           transaction: tx,
           type: QueryTypes.SELECT,
         },
@@ -57,7 +64,8 @@ export function writeOnce<T>(
           route: string;
           status: number;
           response: unknown;
-        }>('SELECT person_id, route, status, response FROM idempotency_keys WHERE key = :key', {
+          entry_sha256: string | null;
+        }>('SELECT person_id, route, status, response, entry_sha256 FROM idempotency_keys WHERE key = :key', {
           replacements: { key },
           transaction: tx,
           type: QueryTypes.SELECT,
@@ -70,6 +78,14 @@ export function writeOnce<T>(
             {
               accepted: 'A new key for a new entry.',
             },
+          );
+        // The same key with something else in it would be answered as if it were stored: it is not.
+        if (stored.entry_sha256 !== null && entry !== null && stored.entry_sha256 !== entry)
+          throw new Refusal(
+            'notPossible',
+            'Key used already',
+            'This idempotency key belongs to an entry with other figures; this one was not stored.',
+            { accepted: 'A new key for a new entry.' },
           );
         return { status: stored.status, body: stored.response, repeated: true };
       }
