@@ -128,8 +128,6 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
   const { part, from, to, setV, rows, volts, temperature, mounted } = draft;
   const set = (change: Partial<Draft>): void => setKept({ ...draft, ...change });
   const setPart = (next: TestedPart['part']): void => set({ part: next, rows: {}, volts: '' });
-  const setFrom = (next: string): void => set({ from: next, rows: {}, volts: '' });
-  const setTo = (next: string): void => set({ to: next, rows: {}, volts: '' });
   const [off, setOff] = useState(false);
   const [nominal, setNominal] = useDraft(`${job.number}.tester.nominal`, '');
   const [short, setShort] = useDraft(`${job.number}.tester.short`, '');
@@ -230,10 +228,7 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
               order={order}
               from={from}
               to={to}
-              onChange={(next) => {
-                if (next.from) setFrom(next.from);
-                if (next.to) setTo(next.to);
-              }}
+              onChange={(next) => set({ ...next, rows: {}, volts: '' })}
             />
           )}
         </Row>
