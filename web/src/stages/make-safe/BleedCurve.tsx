@@ -24,7 +24,7 @@ export function BleedCurve({
   });
   const now = Math.min(span * 1.08, Math.max(0, (nowMs - startedMs) / 1000));
   return (
-    <ResponsiveContainer width="100%" height={126}>
+    <ResponsiveContainer width="100%" height={236}>
       <AreaChart data={points} margin={{ top: 14, right: 46, bottom: 0, left: 0 }}>
         <XAxis
           dataKey="t"

@@ -47,7 +47,7 @@ import { lazyChart, type PropsOf } from '../../ui/lazyChart';
 const BleedCurve = lazyChart<
   PropsOf<(typeof import('./BleedCurve'))['BleedCurve']>,
   typeof import('./BleedCurve')
->(() => import('./BleedCurve'), 'BleedCurve', 126);
+>(() => import('./BleedCurve'), 'BleedCurve', 236);
 
 const Steps = styled.ol`
   list-style: none;
