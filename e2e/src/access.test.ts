@@ -86,7 +86,7 @@ describe.each([
     await page.addInitScript((t) => localStorage.setItem('cellmend.theme', t), theme);
     const found: string[] = [];
     const check = async (name: string): Promise<void> => {
-      await page.waitForTimeout(350);
+      await page.waitForTimeout(220);
       await page.evaluate(axe);
       const violations = (await page.evaluate(
         'axe.run(document, { resultTypes: ["violations"] }).then(r => r.violations.map(v => ({ id: v.id, impact: v.impact, nodes: v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + " " + n.failureSummary) })))',

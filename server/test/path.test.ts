@@ -43,7 +43,7 @@ describe('scan files that cannot be used', () => {
   it.each([
     ['empty', '', 'The file is empty.', undefined],
     ['text', 'Dear workshop,\nthe van is slow.\n', 'heading', 'line 1'],
-    ['missing columns', `current_A,temp_C\n1,2\n`, 'lacks a time column', 'line 1'],
+    ['missing columns', `current_A,temp_C\n1,2\n`, 'lacks every channel voltage', 'line 1'],
     [
       '95 of 96 channels',
       [heading, first, ...rest].map(withoutChannel).join('\n'),
