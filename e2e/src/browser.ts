@@ -15,12 +15,20 @@ const FLAGS = [
 export const openBrowser = (): Promise<Browser> =>
   chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });
 
-/** A tablet: its own cookies and storage. What the page logs as an error is collected. */
+/**
+ * A tablet: its own cookies and storage. What the page logs as an error is collected. What keeps pages for a dead spot is
+ * left out unless asked for: it would answer in place of what a test puts between page and server.
+ */
 export async function openTablet(
   browser: Browser,
   address: string,
+  keepsPages = false,
 ): Promise<{ context: BrowserContext; page: Page; errors: string[] }> {
-  const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, baseURL: address });
+  const context = await browser.newContext({
+    viewport: { width: 1280, height: 800 },
+    baseURL: address,
+    serviceWorkers: keepsPages ? 'allow' : 'block',
+  });
   const page = await context.newPage();
   const errors: string[] = [];
   page.on('pageerror', (e) => errors.push(e.message));

@@ -13,7 +13,7 @@ describe('in a dead spot', () => {
     const ina = await depot.bench().as('Ina Holm');
     const n = await newJob(ina, 'Corrie', 'in the far corner');
     await proveDead(ina, depot.bench(), n);
-    const { page, context } = await depot.tablet();
+    const { page, context } = await depot.tablet(true);
     await signInAs(page, 'Ina Holm');
     await page.goto(`/jobs/${n}/strip-down`);
     await page
@@ -60,7 +60,7 @@ describe('in a dead spot', () => {
   });
 
   it('what one person looked at is not there for the next, and the app can be installed', async () => {
-    const { page, context } = await depot.tablet();
+    const { page, context } = await depot.tablet(true);
     await signInAs(page, 'Ina Holm');
     await page.evaluate(() => navigator.serviceWorker.ready.then(() => undefined));
     await page.reload();

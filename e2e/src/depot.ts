@@ -6,7 +6,8 @@ import { openBrowser, openTablet } from './browser';
 
 /** A server on the demo depot and a browser, for all tests of a file. */
 export function demoDepot(): {
-  tablet: () => ReturnType<typeof openTablet>;
+  /** One that keeps its pages for a dead spot, if asked. */
+  tablet: (keepsPages?: boolean) => ReturnType<typeof openTablet>;
   databaseUrl: () => string;
   bench: () => Bench;
   /** Minutes go by on the clock of the server. */
@@ -23,7 +24,7 @@ export function demoDepot(): {
     await bench.end();
   });
   return {
-    tablet: () => openTablet(browser, bench.address),
+    tablet: (keepsPages) => openTablet(browser, bench.address, keepsPages),
     databaseUrl: () => bench.url,
     bench: () => bench,
     pass: (minutes) => bench.clock.pass(minutes),

@@ -15,8 +15,12 @@ export function lazily<P, M extends Record<string, unknown>>(
   });
 }
 
-/** Fetches every view while nothing else is to be done, one after the other, so that none is missing in a dead spot. */
+/**
+ * Fetches every view while nothing else is to be done, one after the other, so that none is missing in a dead spot. Where
+ * the browser keeps them by itself already there is nothing to do.
+ */
 export function fetchAllViews(): void {
+  if ('serviceWorker' in navigator && navigator.serviceWorker.controller) return;
   const next = (at: number): void => {
     const load = loads[at];
     if (!load) return;

@@ -238,8 +238,12 @@ export const Page = styled.div`
   min-height: 100%;
 `;
 
-export const DataTable = styled.table`
+/** What moves within itself on a phone can be moved by keyboard there. */
+export const DataTable = styled.table.attrs(() => (window.innerWidth <= 640 ? { tabIndex: 0 } : {}))`
   font-size: 14.5px;
+  th {
+    position: relative;
+  }
   /* A table wider than a phone moves within itself, never the page. */
   @media (max-width: 640px) {
     display: block;

@@ -1,7 +1,7 @@
 import { measured } from '@cellmend/core/pack';
 import { afterEach, describe, expect, it } from 'vitest';
+import { celsiusOf } from './celsius';
 import {
-  celsiusOf,
   distance,
   distanceUnit,
   inDistance,

@@ -1,6 +1,5 @@
 import type { Units } from '@cellmend/contract/people';
-import { parseQuantity } from '@cellmend/core/jot';
-import { InputProblem, scaled, type Measured } from '@cellmend/core/pack';
+import { scaled, type Measured } from '@cellmend/core/pack';
 import { fixed, inDateOrder } from './words';
 
 /** Kilometres in an international mile, by definition (1 mile is 1609.344 m). */
@@ -36,22 +35,5 @@ export const temperature = (celsius: number, digits = 0): string =>
   `${fixed(shownOfC(celsius), digits)} ${temperatureUnit()}`;
 /** A difference: 1 K is 1.8 °F. */
 export const shownTemperature = (celsius: number): number => Math.round(shownOfC(celsius) * 10) / 10;
-/**
- * Degrees Celsius from what was typed; without a unit it is the workshop's.
- * @throws InputProblem for what is no temperature.
- */
-export function celsiusOf(text: string): number {
-  const { value, quantity } = parseQuantity(text);
-  if (quantity === 'temperature') return value;
-  if (quantity !== null)
-    throw new InputProblem(
-      'temperature',
-      `“${text}” is no temperature.`,
-      '',
-      `Degrees, such as ${temperature(34)}.`,
-    );
-  return units.temperature === 'F' ? (value - 32) / 1.8 : value;
-}
-
 /** `6 500 EUR`; the bare amount where the workshop has named no currency. */
 export const currencyUnit = (): string => units.currency;

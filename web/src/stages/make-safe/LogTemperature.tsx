@@ -3,7 +3,8 @@ import { useState, type FormEvent } from 'react';
 import { enqueue } from '../../api/queue';
 import { useJobView } from '../../shell/jobContext';
 import { Button, Field, Input, ProblemNote, Row } from '../../ui/parts';
-import { celsiusOf, temperature, temperatureUnit } from '../../ui/units';
+import { celsiusOf } from '../../ui/celsius';
+import { temperature, temperatureUnit } from '../../ui/units';
 
 /** The next temperature of a thermal watch; logging one sets the clock for the one after. */
 export function LogTemperature({ everyMin }: { everyMin: number }) {

@@ -17,7 +17,8 @@ import { useDraft } from '../../shell/useDraft';
 import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
 import type { Round } from '../../shell/walkRound';
-import { celsiusOf, temperatureUnit } from '../../ui/units';
+import { celsiusOf } from '../../ui/celsius';
+import { temperatureUnit } from '../../ui/units';
 import { Button, Chips, Field, Input, Mute, NextBar, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 
 /** The pack as it lies: one box a module, its channels in order. */
