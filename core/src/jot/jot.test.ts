@@ -71,6 +71,7 @@ describe('a jotted line', () => {
     ['m07 >4V', /only a resistance/],
     ['m07 temp OL', /is no temperature|not given in/],
     ['+ch 12 V', /no resistance to chassis/],
+    ['- 3.9', /not a number/],
     ['m07 1 ntc', /no temperature of a 10 kΩ NTC/],
     ['m07 ins 4 V', /insulation is not given in V/],
     ['m07 ins', /figure is missing/],

@@ -112,7 +112,7 @@ export function parseJots(
   const first = words[0]!.toLowerCase();
   if (first === 'note' || first === 'n') return [noteOf(words, pack, armed)];
   if (first === 'clock') return [clockOf(words)];
-  const pole = /^([+-])(?:ch|chassis|pole)?$/.exec(first.replace(/[−–]/, '-'));
+  const pole = /^([+-])(?:ch|chassis|pole)$/.exec(first.replace(/[−–]/, '-'));
   if (pole && words.length > 1) return [poleOf(pole[1] as '+' | '-', words.slice(1).join(' '))];
   const run = placesBetween(words[0]!, pack);
   if (run) return runOf(run, words, pack, usual, bareTemperature);

@@ -29,6 +29,13 @@ describe('voltages that are pasted', () => {
     ['a grid with units', '3.31 V\t3.32 V\t3.33 V\n3.34 V\t3.35 V\t3.36 V'],
     ['a list', 'ch4, 3.34\nch5, 3.35\nch6, 3.36\nch1, 3.31\nch2, 3.32\nch3, 3.33'],
     ['a list with a heading', 'Cell;Voltage\nch1;3,31\nch2;3,32\nch3;3,33\nch4;3,34\nch5;3,35\nch6;3,36'],
+    ['a list by number', '1, 3.31\n2, 3.32\n3, 3.33\n4, 3.34\n5, 3.35\n6, 3.36'],
+    ['a list by number from nought', '0\t3,31\n1\t3,32\n2\t3,33\n3\t3,34\n4\t3,35\n5\t3,36'],
+    [
+      'a list by words',
+      'Cell 1: 3.31 V\nCell 2: 3.32 V\nCell 3: 3.33 V\nCell 4: 3.34 V\nCell 5: 3.35 V\nCell 6: 3.36 V',
+    ],
+    ['millivolts by number', '1;3310\n2;3320\n3;3330\n4;3340\n5;3350\n6;3360'],
     ['by module', 'M2: 3.34 3.35 3.36\nM1: 3.31 3.32 3.33'],
   ])('%s', (_name, text) => {
     expect(pastedVoltages(text, pack)).toEqual({ volts: all.map((v) => expect.closeTo(v, 9)), notRead: [] });
@@ -44,6 +51,10 @@ describe('voltages that are pasted', () => {
     ]);
     expect(pastedVoltages('3.3 '.repeat(8), pack).notRead).toHaveLength(2);
     expect(pastedVoltages('M1 3.3 3.3 3.3 3.3', pack).notRead[0]!.why).toBe('M1 has 3 channels.');
+  });
+
+  it('two dead cells with decimal commas are two voltages and no count', () => {
+    expect(volts('0,02\n1,02').slice(0, 3)).toEqual([0.02, 1.02, null]);
   });
 
   it('become a table that the reader of scans takes, with what was left out left out', () => {

@@ -25,9 +25,13 @@ export interface PastedVoltages {
 export function pastedVoltages(text: string, pack: Pack, from = 0): PastedVoltages {
   const volts = new Array<number | null>(pack.channels.length).fill(null);
   const notRead: PastedVoltages['notRead'] = [];
-  const bare = text
-    .split(/\r\n|\n|\r/)
-    .flatMap((l) => cellsOf(l))
+  const lines = text.split(/\r\n|\n|\r/);
+  const counted = countedFrom(lines);
+  /** What is figures in a line that begins with its channel's number. */
+  const behindNumber = (line: string): RegExpExecArray | null =>
+    NUMBERED.exec(line) ?? (counted === null ? null : COUNTED.exec(line));
+  const bare = lines
+    .flatMap((l) => cellsOf(behindNumber(l)?.[2] ?? l))
     .flatMap((c) => {
       const f = cellFigure(c, decimalOf(c));
       return f?.unit === '' && !Number.isNaN(f.value) ? [f.value] : [];
@@ -42,7 +46,7 @@ export function pastedVoltages(text: string, pack: Pack, from = 0): PastedVoltag
       notRead.push({ where, text: figure, why: `The pack has ${volts.length} channels.` });
     else if (!Number.isNaN(v)) volts[index] = v;
   };
-  text.split(/\r\n|\n|\r/).forEach((line, i) => {
+  lines.forEach((line, i) => {
     const where = `line ${i + 1}`;
     if (line.trim() === '') return;
     const named = /^\s*"?([^\s,;:=\t"]+)"?\s*[,;:=\t ]\s*(.+)$/.exec(line);
@@ -61,6 +65,13 @@ export function pastedVoltages(text: string, pack: Pack, from = 0): PastedVoltag
       );
       return;
     }
+    // `Cell 12: 3.98`, or `12, 3.98` where the lines count: the number is a channel's and no voltage.
+    const numbered = behindNumber(line);
+    if (numbered) {
+      next = Number(numbered[1]) - (NUMBERED.test(line) ? 1 : counted!);
+      for (const cell of cellsOf(numbered[2]!)) put(next++, cell, where);
+      return;
+    }
     const cells = cellsOf(line);
     // A heading, a title: words and no figure.
     if (!cells.some((c) => cellFigure(c, ',') !== null)) {
@@ -73,6 +84,20 @@ export function pastedVoltages(text: string, pack: Pack, from = 0): PastedVoltag
 }
 
 const decimalOf = (figure: string): '.' | ',' => (/\d,\d/.test(figure) && !/\d\.\d/.test(figure) ? ',' : '.');
+
+const NUMBERED = /^\s*"?(?:cell|channel|group|block|zelle|ch)[\s_#.-]*0*(\d{1,4})"?\s*[,;:=\t ]\s*(.+)$/i;
+const COUNTED = /^\s*"?(\d{1,4})"?\s*[,;:=\t ]\s*(\S.*)$/;
+
+/** The first number of lines that count one up from line to line before a figure; null where they do not. */
+function countedFrom(lines: readonly string[]): number | null {
+  const filled = lines.filter((l) => /\d/.test(l) && !/^[^\d]*$/.test(l));
+  const numbers = filled.map((l) => COUNTED.exec(l)).filter((m) => m !== null);
+  const counts =
+    numbers.length >= 2 &&
+    numbers.every((m, i) => Number(m[1]) === Number(numbers[0]![1]) + i && /\d[.,]\d|\d{3}/.test(m[2]!));
+  const first = Number(numbers[0]?.[1]);
+  return counts && numbers.length >= filled.length - 1 && first <= 1 ? first : null;
+}
 
 /** Tabs, semicolons and bars part cells for certain; commas and spaces where they do not belong to a figure. */
 function cellsOf(line: string): string[] {

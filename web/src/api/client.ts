@@ -37,6 +37,9 @@ async function answer(response: Response): Promise<unknown> {
 /** Hears when an answer comes from what this tablet kept, with the moment it is from. */
 let onKept: (sinceMs: number) => void = () => undefined;
 export const whenKept = (listener: (sinceMs: number) => void): void => void (onKept = listener);
+/** Hears when the server itself answers. */
+let onFresh: () => void = () => undefined;
+export const whenFresh = (listener: () => void): void => void (onFresh = listener);
 const keptAnswers = new WeakSet<object>();
 /** Whether what is shown came from this tablet, not from the server. */
 export const isKept = (answer: object): boolean => keptAnswers.has(answer);
@@ -55,6 +58,7 @@ async function call(path: string, init: RequestInit): Promise<unknown> {
   const body = await answer(response);
   const keptAt = response.headers.get(KEPT_AT);
   if (keptAt) onKept(Date.parse(keptAt));
+  else onFresh();
   if (typeof body === 'object' && body !== null) {
     arrivals.set(body, performance.now() - (keptAt ? Math.max(0, Date.now() - Date.parse(keptAt)) : 0));
     if (keptAt) keptAnswers.add(body);

@@ -2,7 +2,7 @@ import type { LiveState } from '@cellmend/contract/scans';
 import type { SeriesPoint } from '@cellmend/core/insulation';
 import { useEffect, useRef, useSyncExternalStore } from 'react';
 import { useSWRConfig } from 'swr';
-import { whenKept } from './client';
+import { whenFresh, whenKept } from './client';
 
 const AGAIN_MS = 5000;
 
@@ -33,7 +33,14 @@ function away(since: number | null): void {
   awaySinceMs = since;
   for (const w of watchers) w();
 }
+/** The server's events come: whatever answers from the tablet meanwhile was only late. */
+let eventsCome = false;
+let onKeptAnswer: () => void = () => undefined;
+whenFresh(() => {
+  if (eventsCome && awaySinceMs !== null) away(null);
+});
 whenKept((sinceMs) => {
+  onKeptAnswer();
   // What was kept is older than the moment the server was missed.
   if (awaySinceMs === null || sinceMs < awaySinceMs) {
     awaySinceMs = null;
@@ -62,6 +69,7 @@ export function useLive(): void {
   useEffect(() => {
     let source: EventSource;
     let timer: ReturnType<typeof setTimeout> | undefined;
+    let again: ReturnType<typeof setTimeout> | undefined;
     const lookAgain = (topic: string, job: number | null): void =>
       void mutate((asked) => {
         const key = pathOf(asked);
@@ -75,14 +83,23 @@ export function useLive(): void {
             key.startsWith('/clocks'))
         );
       });
+    // What came from the tablet is asked of the server again, until it answers itself.
+    onKeptAnswer = () => {
+      again ??= setTimeout(() => {
+        again = undefined;
+        lookAgain('all', null);
+      }, AGAIN_MS);
+    };
     const open = (): void => {
       source = new EventSource('/api/events');
       source.onopen = () => {
+        eventsCome = true;
         // What changed meanwhile was told to nobody here.
         if (awaySinceMs !== null) lookAgain('all', null);
         away(null);
       };
       source.onerror = () => {
+        eventsCome = false;
         away(Date.now());
         // A refused connection is tried again by the browser; one that was answered with an error is not.
         if (source.readyState === EventSource.CLOSED) timer = setTimeout(open, AGAIN_MS);
@@ -98,6 +115,9 @@ export function useLive(): void {
     open();
     return () => {
       clearTimeout(timer);
+      clearTimeout(again);
+      onKeptAnswer = () => undefined;
+      eventsCome = false;
       source.close();
       away(null);
     };

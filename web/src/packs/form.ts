@@ -196,7 +196,7 @@ const FIELD_NAMES: Record<string, string> = {
   tiers: 'Tiers',
   sensors: 'Sensors',
 };
-/** `ratedCapacityAh` is the field “Rated, A·h”; `modules.3.place``modules.3.place` is “Modules, number 4”. */
+/** `ratedCapacityAh` is the field “Rated, A·h”; `modules.3.place` is “Modules, number 4”. */
 export function fieldName(where: string): string {
   const [first, at] = where.split('.');
   const name = FIELD_NAMES[first ?? ''] ?? where;

@@ -7,7 +7,8 @@ import { discard, isMine, sendAsMine, subscribe, waitingNow } from '../api/queue
 import { Mute } from '../ui/parts';
 import { Clocks } from './Clocks';
 import { Kbd, Pop, Tool } from './footerParts';
-import { AskedLines, JotLine } from './JotLine';
+import { AskedLines } from './AskedLines';
+import { JotLine } from './JotLine';
 import { useJobView } from './jobContext';
 
 const Bar = styled.footer`

@@ -1,25 +1,22 @@
-import { STAGE_FACTS, type Stage } from '@cellmend/core/route';
-import { findPlace, parseJots, placeName, type Jot, type Place } from '@cellmend/core/jot';
+import type { Stage } from '@cellmend/core/route';
+import { placeName, type Jot } from '@cellmend/core/jot';
 import { InputProblem } from '@cellmend/core/pack';
-import { CircleHelp, Crosshair, Undo2, X } from 'lucide-react';
+import { Crosshair, Undo2, X } from 'lucide-react';
 import {
   useDeferredValue,
-  useEffect,
-  useRef,
   useState,
   useSyncExternalStore,
   type ClipboardEvent,
   type FormEvent,
   type RefObject,
 } from 'react';
-import { Dialog, DialogTrigger } from 'react-aria-components';
 import styled from 'styled-components';
-import { Mute } from '../ui/parts';
-import { bareTemperature } from '../ui/units';
-import { answered, ask, askedNow, subscribeAsked, type Asked } from './asked';
-import { jotWords, keep, withdraw, type Kept } from './entries';
-import { Kbd, Pop, Tool } from './footerParts';
+import { Answers } from './AskedLines';
+import { askedNow, subscribeAsked, type Asked } from './asked';
+import { jotWords } from './entries';
+import { Choices, Kbd, Tool } from './footerParts';
 import { useJobView } from './jobContext';
+import { useJot, type JotState } from './useJot';
 
 const JotForm = styled.form`
   flex: 0 0 340px;
@@ -95,100 +92,10 @@ const Said = styled.div<{ $wrong: boolean }>`
     color: var(--mute);
   }
 `;
-const Choices = styled.div`
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 14px;
-`;
-/** How long what was kept stays readable at arm's length, ms. */
-const SHOWN_MS = 8000;
-
-interface JotState {
-  /** Takes a line as it is typed, scanned or pasted; the field is free when it returns. */
-  takeLine: (line: string) => void;
-  armed: Place | null;
-  disarm: () => void;
-  kept: Kept[];
-  undo: () => void;
-  asked: Asked | null;
-  parse: (line: string) => Jot[];
-}
-
-/** What becomes of each line: kept, asked about, or a place armed for the next figure. */
-function useJot(stage: Stage): JotState {
-  const { pack, job, select, person } = useJobView();
-  const [armed, setArmed] = useState<Place | null>(null);
-  const [kept, setKept] = useState<Kept[]>([]);
-  const [asked, setAsked] = useState<Asked | null>(null);
-  // Lines of one burst come faster than the page is drawn: what counts is held here.
-  const held = useRef<Place | null>(null);
-  useEffect(() => {
-    if (kept.length === 0) return;
-    const timer = setTimeout(() => setKept([]), SHOWN_MS);
-    return () => clearTimeout(timer);
-  }, [kept]);
-  const arm = (place: Place | null): void => {
-    held.current = place;
-    setArmed(place);
-  };
-  const parse = (line: string): Jot[] =>
-    parseJots(line, pack, STAGE_FACTS[stage].usual, held.current, bareTemperature());
-  const takeLine = (line: string): void => {
-    if (line.trim() === '') return;
-    let jots: Jot[];
-    try {
-      jots = parse(line);
-    } catch (e) {
-      if (!(e instanceof InputProblem)) throw e;
-      // What is not understood is kept as it was typed, with the place it was meant for.
-      const at = held.current && placeName(held.current, pack).toLowerCase();
-      const named = findPlace(line.trim().split(/[\s,;=:]/)[0] ?? '', pack);
-      if (person.mayWrite) {
-        setAsked(ask(at && !named ? `${at} ${line.trim()}` : line.trim(), job.number, stage, e));
-        arm(null);
-      }
-      setKept([]);
-      return;
-    }
-    setAsked(null);
-    for (const jot of jots) {
-      if (jot.type === 'find') {
-        arm(jot.place.kind === 'pack' ? null : jot.place);
-        select(moduleAt(jot.place));
-        setKept([]);
-        continue;
-      }
-      if (!person.mayWrite) continue;
-      const entry = keep(jot, pack, job.number, stage);
-      if (jot.type === 'reading') arm(null);
-      setKept((k) => [...k, entry]);
-    }
-  };
-  const moduleAt = (place: Place): number | null =>
-    place.kind === 'module'
-      ? place.moduleIndex
-      : place.kind === 'channel'
-        ? (pack.channels[place.channelIndex]!.moduleIndices[0] ?? null)
-        : null;
-  return {
-    takeLine,
-    armed,
-    disarm: () => arm(null),
-    kept,
-    undo: () => {
-      const last = kept[kept.length - 1];
-      if (!last) return;
-      withdraw(last, job.number, stage);
-      setKept((k) => k.slice(0, -1));
-    },
-    asked,
-    parse,
-  };
-}
 
 /** A reading in one line: what was understood is shown before it is stored, and what went where afterwards. */
 export function JotLine({ stage, inputRef }: { stage: Stage; inputRef: RefObject<HTMLInputElement | null> }) {
-  const { pack, person } = useJobView();
+  const { pack } = useJobView();
   const jot = useJot(stage);
   const [text, setText] = useState('');
   const shown = useDeferredValue(text);
@@ -274,7 +181,6 @@ export function JotLine({ stage, inputRef }: { stage: Stage; inputRef: RefObject
           </Said>
         )
       )}
-      {!person.mayWrite && shown.trim() !== '' && <span hidden>You read only; nothing is stored.</span>}
     </JotForm>
   );
 }
@@ -326,84 +232,5 @@ function Question({
       {asked.choices.length === 0 && <small>{asked.accepted}</small>}
       <Answers asked={asked} takeLine={jot.takeLine} inputRef={inputRef} />
     </Said>
-  );
-}
-
-function Answers({
-  asked,
-  takeLine,
-  inputRef,
-}: {
-  asked: Asked;
-  takeLine: (line: string) => void;
-  inputRef: RefObject<HTMLInputElement | null>;
-}) {
-  return (
-    <Choices>
-      {asked.choices.map((c) => (
-        <Tool
-          key={c.line}
-          onPress={() => {
-            answered(asked.id);
-            takeLine(c.line);
-          }}
-        >
-          <b>{c.says}</b>
-        </Tool>
-      ))}
-      <Tool
-        onPress={() => {
-          const input = inputRef.current;
-          if (!input) return;
-          answered(asked.id);
-          input.value = asked.text;
-          input.dispatchEvent(new Event('input', { bubbles: true }));
-          input.focus();
-        }}
-      >
-        Type it again
-      </Tool>
-      <Tool onPress={() => answered(asked.id)}>Drop it</Tool>
-    </Choices>
-  );
-}
-
-/** Lines of this job that nobody has said the meaning of yet. */
-export function AskedLines({
-  stage,
-  inputRef,
-}: {
-  stage: Stage;
-  inputRef: RefObject<HTMLInputElement | null>;
-}) {
-  const { job, pack } = useJobView();
-  const lines = useSyncExternalStore(subscribeAsked, askedNow).filter((a) => a.jobNumber === job.number);
-  if (lines.length === 0) return null;
-  const takeLine = (line: string): void => {
-    for (const jot of parseJots(line, pack, STAGE_FACTS[stage].usual, null, bareTemperature()))
-      if (jot.type !== 'find') keep(jot, pack, job.number, stage);
-  };
-  return (
-    <DialogTrigger>
-      <Tool>
-        <CircleHelp size={18} aria-hidden />
-        <b>{lines.length === 1 ? '1 line asks' : `${lines.length} lines ask`}</b>
-      </Tool>
-      <Pop>
-        <Dialog aria-label="Lines that are not understood yet">
-          <b>Kept as they were typed</b>
-          <ul>
-            {lines.map((a) => (
-              <li key={a.id}>
-                <span className="n">{a.text}</span>
-                <br />
-                <Mute>{a.what}</Mute>
-                <Answers asked={a} takeLine={takeLine} inputRef={inputRef} />
-              </li>
-            ))}
-          </ul>
-        </Dialog>
-      </Pop>
-    </DialogTrigger>
   );
 }

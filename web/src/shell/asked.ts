@@ -1,7 +1,7 @@
 import type { Stage } from '@cellmend/core/route';
 import { JotQuestion } from '@cellmend/core/jot';
 import type { InputProblem } from '@cellmend/core/pack';
-import { newKey } from '../api/client';
+import { currentPerson, newKey } from '../api/client';
 
 /** A line that was typed and is not understood, or can mean two things: kept until somebody says what it is. */
 export interface Asked {
@@ -9,6 +9,8 @@ export interface Asked {
   jobNumber: number;
   stage: Stage;
   text: string;
+  /** Who typed it: nobody else is asked, and nothing of it goes under another name. */
+  personId: string | null;
   at: string;
   what: string;
   accepted: string;
@@ -24,7 +26,9 @@ const read = (): Asked[] =>
     .map((k) => JSON.parse(localStorage.getItem(k) ?? 'null') as Asked)
     .filter(Boolean)
     .sort((a, b) => a.at.localeCompare(b.at));
+/** Lines of everybody who used this tablet; {@link isMine} tells one's own. */
 export const askedNow = (): Asked[] => (snapshot ??= read());
+export const isMine = (a: Asked): boolean => a.personId === currentPerson();
 export const subscribeAsked = (listener: () => void): (() => void) => {
   listeners.add(listener);
   return () => listeners.delete(listener);
@@ -41,6 +45,7 @@ export function ask(text: string, jobNumber: number, stage: Stage, problem: Inpu
     jobNumber,
     stage,
     text,
+    personId: currentPerson(),
     at: new Date().toISOString(),
     what: problem.what,
     accepted: problem.accepted,

@@ -35,6 +35,7 @@ export const readingBody = (
   pack: Pack,
   stage: Stage,
   corrects?: { supersedes: string; reason: string },
+  typedAt = new Date().toISOString(),
 ): NewReading & { id: string } => ({
   id: newKey(),
   kind: jot.quantity,
@@ -43,7 +44,7 @@ export const readingBody = (
   ...(jot.bound ? { bound: jot.bound } : {}),
   conditions: jot.conditions,
   stage,
-  observedAt: new Date().toISOString(),
+  observedAt: typedAt,
   ...corrects,
 });
 
@@ -54,6 +55,8 @@ export function keep(
   jobNumber: number,
   stage: Stage,
   corrects?: { supersedes: string; reason: string },
+  /** When it was typed, where somebody said only later what it means. */
+  typedAt = new Date().toISOString(),
 ): Kept {
   const label = jotWords(jot, pack);
   if (jot.type === 'clock') {
@@ -74,9 +77,9 @@ export function keep(
           place: placeName(jot.place, pack),
           text: jot.text,
           stage,
-          observedAt: new Date().toISOString(),
+          observedAt: typedAt,
         }
-      : readingBody(jot, pack, stage, corrects);
+      : readingBody(jot, pack, stage, corrects, typedAt);
   take({ path: `/jobs/${jobNumber}/readings`, body, label, jobNumber });
   return { id: body.id, label };
 }

@@ -43,3 +43,10 @@ export const Kbd = styled.kbd`
   padding: 1px 7px;
   border: 1px solid var(--line);
 `;
+
+/** What can be pressed in answer. */
+export const Choices = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 14px;
+`;

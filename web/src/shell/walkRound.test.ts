@@ -74,6 +74,17 @@ describe('a round', () => {
     expect(stepOf(round, '7.88', order, pack)).toMatchObject({ corrects: 'r1', reading: { value: 7.88 } });
   });
 
+  it('a figure after one that could not be read corrects what stood there before', () => {
+    const { round } = walk('7.9');
+    const again = stepOf(
+      { ...round, at: 0, taken: { M5: { ...round.taken.M5!, id: 'r1' } } },
+      'oops',
+      order,
+      pack,
+    );
+    expect(stepOf({ ...again.round, at: 0 }, '7.91', order, pack)).toMatchObject({ corrects: 'r1' });
+  });
+
   it('after the last place takes nothing more', () => {
     expect(walk(...Array<string>(8).fill('7.9')).readings).toHaveLength(6);
   });

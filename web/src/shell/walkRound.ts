@@ -128,11 +128,7 @@ export function stepOf(
       odd: odd || low,
       says,
     };
-    return on(
-      taken,
-      { ...jot, conditions: jot.conditions || 'walk' },
-      before?.state === 'kept' ? before.id : null,
-    );
+    return on(taken, { ...jot, conditions: jot.conditions || 'walk' }, before?.id ?? null);
   } catch (e) {
     if (!(e instanceof InputProblem)) throw e;
     const unread = { raw: text, state: 'unread', value: null, id: before?.id ?? null, odd: true } as const;

@@ -245,11 +245,16 @@ export function ByHand({ role, onKept }: { role: 'before' | 'after'; onKept: () 
               Paste a column, a row or a list
               <Input
                 placeholder="ch1, 3.982 …"
-                value=""
-                onChange={(e) => fill(e.target.value, 0)}
                 onPaste={(e) => {
                   e.preventDefault();
                   fill(e.clipboardData.getData('text'), 0);
+                }}
+                onKeyDown={(e) => {
+                  // A line that is typed here is taken as a whole.
+                  if (e.key !== 'Enter') return;
+                  e.preventDefault();
+                  fill(e.currentTarget.value, 0);
+                  e.currentTarget.value = '';
                 }}
               />
             </Field>
