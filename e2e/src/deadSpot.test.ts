@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Reading } from '@cellmend/contract/records';
+import { StoppableDatabase } from '../../server/test/stoppable';
 import { newJob, proveDead } from '../../server/test/depot';
 import { signInAs } from './browser';
 import { demoDepot } from './depot';
@@ -57,6 +58,26 @@ describe('in a dead spot', () => {
     await page.getByText(/Proven dead/).waitFor();
     expect(await page.getByText('The server is away.').count()).toBe(0);
     await context.close();
+  });
+
+  it('a database that hangs for a while is no lost server for ever: what is shown is fresh again by itself', async () => {
+    const way = await StoppableDatabase.before(depot.bench().url);
+    const other = await depot.bench().another(way.url, { connectMs: 800, lockMs: 700, queryMs: 900 });
+    const { page, context } = await depot.tablet(true);
+    await page.goto(`http://127.0.0.1:${other.port}/`);
+    await page.getByRole('button', { name: 'Ina Holm' }).click();
+    await page.getByRole('heading', { level: 1, name: /need|Nothing/ }).waitFor();
+    await page.goto(`http://127.0.0.1:${other.port}/jobs/144/findings`);
+    await page.getByLabel('Jot line').waitFor();
+    await page.evaluate(() => navigator.serviceWorker.ready.then(() => undefined));
+    await page.waitForTimeout(2500);
+    way.hang();
+    await page.reload();
+    await page.getByText('The server is away.').first().waitFor();
+    way.goOn();
+    await page.getByText('The server is away.').first().waitFor({ state: 'detached', timeout: 40_000 });
+    await context.close();
+    await way.end();
   });
 
   it('what one person looked at is not there for the next, and the app can be installed', async () => {

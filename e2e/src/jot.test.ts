@@ -131,6 +131,34 @@ describe('the jot line', () => {
     await page.close();
   });
 
+  it('a line that asks is its maker’s: the next person on the tablet neither sees nor stores it, and its time is that of typing', async () => {
+    const n = await newJob(ina, 'Corrie', 'two people');
+    const { page, context } = await depot.tablet();
+    await signInAs(page, 'Tomas Rook');
+    await page.goto(`/jobs/${n}/findings`);
+    await page.getByLabel('Jot line').fill('ch18 41');
+    await page.keyboard.press('Enter');
+    await page.getByText('1 line asks').waitFor();
+    const typedMs = Date.now();
+    const change = async (name: string): Promise<void> => {
+      await context.clearCookies();
+      await signInAs(page, name);
+      await page.goto(`/jobs/${n}/findings`);
+      await page.getByLabel('Jot line').waitFor();
+    };
+    await change('Ina Holm');
+    await page.waitForTimeout(1500);
+    expect(await page.getByText('line asks').count()).toBe(0);
+    await change('Tomas Rook');
+    await page.getByText('1 line asks').click();
+    await page.getByRole('button', { name: '41 A·h, a capacity' }).click();
+    await expect.poll(() => stored(n)).toEqual([['ch18', 41]]);
+    const [reading] = await readings(n);
+    expect(reading).toMatchObject({ kind: 'capacity', recordedBy: 'Tomas Rook' });
+    expect(Math.abs(Date.parse(reading!.observedAt) - typedMs)).toBeLessThan(1500);
+    await context.close();
+  });
+
   it('a pasted list is as many entries', async () => {
     const { page, n } = await openJob();
     await page.getByLabel('Jot line').focus();

@@ -1,10 +1,10 @@
 import { createServer, type Server } from 'node:http';
-import { QueryTypes } from 'sequelize';
 import { randomBytes } from 'node:crypto';
 import type { Logger } from 'pino';
 import { connect, MIGRATING, type Patience } from './db/connect';
 import { migrate } from './db/migrate';
 import { defineModels } from './db/models';
+import { readSetting } from './domain/settings';
 import { addDemoRecords } from './demo/records';
 import { seedDemo } from './demo/seed';
 import { makeApp } from './http/app';
@@ -47,11 +47,7 @@ async function sharedSetting(store: Store, name: string, make: () => unknown): P
     'INSERT INTO settings (name, value) VALUES (:name, :value) ON CONFLICT (name) DO NOTHING',
     { replacements: { name, value: JSON.stringify(make()) } },
   );
-  const [row] = await store.sequelize.query<{ value: unknown }>(
-    'SELECT value FROM settings WHERE name = :name',
-    { replacements: { name }, type: QueryTypes.SELECT },
-  );
-  return row!.value;
+  return readSetting(store, name);
 }
 
 /** Migrates, seeds if asked, and serves on loopback. */

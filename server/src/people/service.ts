@@ -10,9 +10,10 @@ import {
 } from '@cellmend/contract/people';
 import { hash, verify } from '@node-rs/argon2';
 import { randomUUID } from 'node:crypto';
-import { QueryTypes, type Transaction } from 'sequelize';
+import type { Transaction } from 'sequelize';
 import type { z } from 'zod';
 import type { PersonRow } from '../db/rows';
+import { readSetting, writeSetting } from '../domain/settings';
 import { audit, type Doing, type Store } from '../domain/store';
 import { Refusal, notFound } from '../domain/refusal';
 
@@ -54,14 +55,11 @@ export async function session(store: Store, person: PersonRow | undefined, demo:
     demo && !person
       ? await store.models.Person.findAll({ where: { demo: true }, order: [['name', 'ASC']] })
       : [];
-  const [named] = await store.sequelize.query<{ value: string }>(
-    "SELECT value FROM settings WHERE name = 'workshop'",
-    { type: QueryTypes.SELECT },
-  );
+  const named = await readSetting(store, 'workshop');
   return {
     person: person ? viewPerson(person) : null,
     demo,
-    workshop: named?.value ?? 'The workshop',
+    workshop: typeof named === 'string' ? named : 'The workshop',
     units: await unitsOf(store),
     firstLeadNeeded: count === 0,
     demoPeople: demoPeople.map((p) => viewPerson(p)),
@@ -69,19 +67,13 @@ export async function session(store: Store, person: PersonRow | undefined, demo:
 }
 
 async function unitsOf(store: Store): Promise<Units> {
-  const [row] = await store.sequelize.query<{ value: unknown }>(
-    "SELECT value FROM settings WHERE name = 'units'",
-    { type: QueryTypes.SELECT },
-  );
-  return UnitsSchema.parse({ ...USUAL_UNITS, ...(row?.value as Partial<Units> | undefined) });
+  const kept = await readSetting(store, 'units');
+  return UnitsSchema.parse({ ...USUAL_UNITS, ...(kept as Partial<Units> | undefined) });
 }
 
 export async function saveUnits(store: Store, doing: Doing, body: unknown): Promise<Units> {
   const units = UnitsSchema.parse(body);
-  await store.sequelize.query(
-    "INSERT INTO settings (name, value) VALUES ('units', :value) ON CONFLICT (name) DO UPDATE SET value = EXCLUDED.value",
-    { replacements: { value: JSON.stringify(units) }, transaction: doing.tx },
-  );
+  await writeSetting(store, doing.tx, 'units', units);
   await audit(store, doing, null, 'units changed', '', JSON.stringify(units));
   return units;
 }
@@ -175,9 +167,6 @@ export const addFirstLead = (
     if ((await store.models.Person.count({ transaction: tx })) > 0)
       throw new Refusal('conflict', 'Done already', 'This workshop has people; a lead adds more.');
     const made = await addPerson(store, { ...input, role: 'lead' }, tx, null);
-    await store.sequelize.query(
-      "INSERT INTO settings (name, value) VALUES ('workshop', :value) ON CONFLICT (name) DO UPDATE SET value = :value",
-      { replacements: { value: JSON.stringify(workshop) }, transaction: tx },
-    );
+    await writeSetting(store, tx, 'workshop', workshop);
     return (await store.models.Person.findByPk(made.id, { transaction: tx }))!;
   });

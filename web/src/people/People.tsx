@@ -18,7 +18,8 @@ import {
   Unseen,
 } from '../ui/parts';
 import { day } from '../ui/words';
-import { UnitsForm, Workshop } from './Workshop';
+import { UnitsForm } from './UnitsForm';
+import { Workshop } from './Workshop';
 
 /** People, their roles and qualifications; a lead adds and changes. */
 export function People({ person }: { person: Person }) {

@@ -2,7 +2,7 @@ import { PHASES, type Stage } from '@cellmend/core/route';
 import type { Person } from '@cellmend/contract/people';
 import { GATED_STAGES, STAGE_FACTS } from '@cellmend/core/route';
 import { chemistryName, normalisePack, type PackProfile } from '@cellmend/core/pack';
-import { Suspense, useMemo, useState, useSyncExternalStore } from 'react';
+import { Suspense, useEffect, useMemo, useState, useSyncExternalStore } from 'react';
 import { ChevronDown, CloudOff } from 'lucide-react';
 import { Button as AriaButton } from 'react-aria-components';
 import { Navigate, NavLink, useNavigate, useParams } from 'react-router';
@@ -206,6 +206,8 @@ export function JobShell({ person }: { person: Person }) {
   const [route, setRoute] = useState(false);
   const jotRef = useJotRef();
   useHeading(params.stage ?? '');
+  // A Stop leads to Make safe: that page is here whatever becomes of the server.
+  useEffect(() => void import('../stages/make-safe/MakeSafeStage').catch(() => undefined), []);
   const navigate = useNavigate();
   useKeys({
     jot: () => jotRef.current?.focus(),

@@ -1,6 +1,8 @@
 import { lazy, type ComponentType, type LazyExoticComponent } from 'react';
 
 type Module<P> = Record<string, ComponentType<P>>;
+/** How long a page has to itself before the others are fetched, ms. */
+const AFTER_MS = 3000;
 const loads: (() => Promise<unknown>)[] = [];
 
 /** A view that is fetched when it is first shown, by the name it is exported under. */
@@ -19,8 +21,8 @@ export function lazily<P, M extends Record<string, unknown>>(
  * Fetches every view while nothing else is to be done, one after the other, so that none is missing in a dead spot. Where
  * the browser keeps them by itself already there is nothing to do.
  */
-export function fetchAllViews(): void {
-  if ('serviceWorker' in navigator && navigator.serviceWorker.controller) return;
+export function fetchAllViews(): (() => void) | undefined {
+  if ('serviceWorker' in navigator && navigator.serviceWorker.controller) return undefined;
   const next = (at: number): void => {
     const load = loads[at];
     if (!load) return;
@@ -31,5 +33,7 @@ export function fetchAllViews(): void {
     if ('requestIdleCallback' in window) requestIdleCallback(go, { timeout: 4000 });
     else setTimeout(go, 300);
   };
-  next(0);
+  // The page that is looked at comes first, and all that it asks for.
+  const timer = setTimeout(() => next(0), AFTER_MS);
+  return () => clearTimeout(timer);
 }

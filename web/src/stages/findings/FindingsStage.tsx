@@ -2,14 +2,12 @@ import type { Decision } from '@cellmend/contract/decisions';
 import { decisionWords } from '@cellmend/contract/words';
 import { placesOf } from '@cellmend/core/route';
 import { useState } from 'react';
-import { type SpreadReport } from '@cellmend/core/spread';
 import { decisionOf, leakOf, spreadOf } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import {
   Answer,
   Button,
   Columns,
-  DataTable,
   LinkButton,
   Mute,
   NextBar,
@@ -20,13 +18,15 @@ import {
   Sheet,
   Stack,
 } from '../../ui/parts';
-import { fixed, percent, signed, upper } from '../../ui/words';
+import { fixed, percent, upper } from '../../ui/words';
 import { useWrite } from '../../shell/useWrite';
 import type { StageProps } from '../props';
 import { Decide } from './Decide';
 import { measuredText } from '../../ui/Measured';
 import { costOf, headline, offeredOf, suspectsOf } from './view';
 import { Harmless, Item, SuspectRow } from './Suspects';
+import { Extremes, Settled } from './Beyond';
+import { Figures, WhyThis } from './Tables';
 import styled from 'styled-components';
 import { lazyChart, type PropsOf } from '../../ui/lazyChart';
 
@@ -268,136 +268,6 @@ function Decided({ decision }: { decision: Decision }) {
         {upper(decisionWords(decision.body))}. Signed by {decision.signedBy}.
         {decision.note && ` ${decision.note}`}
       </p>
-    </Sheet>
-  );
-}
-
-/** Volts of every channel as they are, where nothing is to be compared. */
-function Settled({ report }: { report: SpreadReport }) {
-  const { pack } = useJobView();
-  return (
-    <Sheet>
-      <h3>Every channel as it stands</h3>
-      <Mute>Nothing is compared: the pack as a whole is beyond its limits.</Mute>
-      <p className="n" style={{ fontSize: 15, lineHeight: 1.7 }}>
-        {pack.channels.map((c) => (
-          <span key={c.id} style={{ display: 'inline-block', minWidth: 118 }}>
-            {c.id} {report.settledV[c.index] == null ? '–' : `${fixed(report.settledV[c.index]!, 3)} V`}
-          </span>
-        ))}
-      </p>
-    </Sheet>
-  );
-}
-
-/** Lowest and highest, and what to do first. */
-function Extremes({ report }: { report: SpreadReport }) {
-  const { pack } = useJobView();
-  const known = pack.channels.flatMap((c) => {
-    const v = report.settledV[c.index];
-    return v == null ? [] : [{ id: c.id, v }];
-  });
-  const sorted = [...known].sort((a, b) => a.v - b.v);
-  const [low, high] = [sorted[0], sorted[sorted.length - 1]];
-  return (
-    <li>
-      <Sheet>
-        <Stack $gap={6}>
-          {low && high && (
-            <p>
-              Lowest {low.id} <b className="n">{fixed(low.v, 2)} V</b>, highest {high.id}{' '}
-              <b className="n">{fixed(high.v, 2)} V</b>.
-            </p>
-          )}
-          <p>
-            {report.pack.verdict === 'over-discharged'
-              ? 'Scrap by default. A supervised recovery is a decision of its own: low current, outdoors, watched, and it has to hold.'
-              : 'No charging, no driving. The maker or a licensed specialist says how it is brought down.'}
-          </p>
-        </Stack>
-      </Sheet>
-    </li>
-  );
-}
-
-/** Every test that would settle something, with what it is worth for its effort. */
-function WhyThis({ report }: { report: SpreadReport }) {
-  const open = report.findings.filter((f) => f.verdict === 'undetermined').length;
-  return (
-    <Sheet>
-      <h3>Tests, best for their effort first</h3>
-      <Mute>
-        {open} {open === 1 ? 'cause is' : 'causes are'} open. One bit halves what is open.
-      </Mute>
-      <DataTable>
-        <thead>
-          <tr>
-            <th>Test</th>
-            <th className="r">Minutes</th>
-            <th className="r">Settles</th>
-            <th className="r">Bits a quarter hour</th>
-          </tr>
-        </thead>
-        <tbody>
-          {report.tests.map((t) => (
-            <tr key={t.text}>
-              <td>{t.text}</td>
-              <td className="r">{t.minutes}</td>
-              <td className="r">{fixed(t.bits, 2)} bit</td>
-              <td className="r">{fixed((15 * t.bits) / t.minutes, 2)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </DataTable>
-    </Sheet>
-  );
-}
-
-/** The same numbers as a table, for copying. */
-function Figures({ only }: { only: number | null }) {
-  const { findings, pack } = useJobView();
-  const report = spreadOf(findings, 'before')!.report;
-  const rows = pack.channels.filter((c) => only === null || c.moduleIndices.includes(only));
-  return (
-    <Sheet>
-      <h3>Every channel{only !== null ? ` of ${pack.modules[only]!.id}` : ''}</h3>
-      <DataTable>
-        <thead>
-          <tr>
-            <th>Channel</th>
-            <th className="r">near full</th>
-            <th className="r">z</th>
-            <th className="r">near empty</th>
-            <th className="r">z</th>
-            <th className="r">ΔSOC full</th>
-            <th className="r">ΔSOC empty</th>
-            <th className="r">A·h at empty</th>
-            <th className="r">capacity</th>
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map((c) => {
-            const f = report.nearFull?.channels[c.index];
-            const e = report.nearEmpty?.channels[c.index];
-            const estimate = report.channels.find((k) => k.channelIndex === c.index);
-            return (
-              <tr key={c.id}>
-                <td>{c.id}</td>
-                <td className="r">{f ? `${f.voltageV.toFixed(3)} V` : '–'}</td>
-                <td className="r">{f ? signed(f.modifiedZ) : '–'}</td>
-                <td className="r">{e ? `${e.voltageV.toFixed(3)} V` : '–'}</td>
-                <td className="r">{e ? signed(e.modifiedZ) : '–'}</td>
-                <td className="r">{f ? `${signed(f.deltaSocFraction * 100)} %` : '–'}</td>
-                <td className="r">{e ? `${signed(e.deltaSocFraction * 100)} %` : '–'}</td>
-                <td className="r">{e ? signed(e.deltaAh) : '–'}</td>
-                <td className="r">
-                  {estimate?.capacityRatio ? percent(estimate.capacityRatio.value, 1) : 'not measured'}
-                </td>
-              </tr>
-            );
-          })}
-        </tbody>
-      </DataTable>
     </Sheet>
   );
 }

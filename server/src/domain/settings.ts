@@ -1,0 +1,23 @@
+import { QueryTypes, type Transaction } from 'sequelize';
+import type { Store } from './store';
+
+/** A setting of the workshop as it is kept; undefined until somebody has set it. */
+export async function readSetting(store: Store, name: string, tx?: Transaction): Promise<unknown> {
+  const [row] = await store.sequelize.query<{ value: unknown }>(
+    'SELECT value FROM settings WHERE name = :name',
+    { replacements: { name }, type: QueryTypes.SELECT, ...(tx ? { transaction: tx } : {}) },
+  );
+  return row?.value;
+}
+
+export async function writeSetting(
+  store: Store,
+  tx: Transaction,
+  name: string,
+  value: unknown,
+): Promise<void> {
+  await store.sequelize.query(
+    'INSERT INTO settings (name, value) VALUES (:name, :value) ON CONFLICT (name) DO UPDATE SET value = EXCLUDED.value',
+    { replacements: { name, value: JSON.stringify(value) }, transaction: tx },
+  );
+}
