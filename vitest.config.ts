@@ -9,6 +9,7 @@ export default defineConfig({
           include: ['{core,contract,cli,web,devices}/src/**/*.test.{ts,tsx}', 'server/src/**/*.unit.test.ts'],
           environment: 'node',
           testTimeout: 60_000,
+          maxWorkers: 2,
         },
       },
       {
@@ -18,7 +19,7 @@ export default defineConfig({
           environment: 'node',
           testTimeout: 60_000,
           hookTimeout: 60_000,
-          fileParallelism: false,
+          maxWorkers: 2,
         },
       },
       {
@@ -28,7 +29,7 @@ export default defineConfig({
           environment: 'node',
           testTimeout: 240_000,
           hookTimeout: 120_000,
-          fileParallelism: false,
+          maxWorkers: 2,
         },
       },
     ],

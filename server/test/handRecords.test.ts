@@ -117,7 +117,7 @@ describe('voltages typed by hand', () => {
 
   it('read with a scan of the same rest they bear the map out, or say how it is wrong', async () => {
     const n = await newJob(ina, 'Corrie', 'map');
-    const scanned = ids.map((_, i) => Number((3.9 + ((i * 37) % 29) / 1000).toFixed(3)));
+    const scanned = ids.map((_, i) => Number((3.9 + ((i * 37) % 29) / 500).toFixed(3)));
     const csv = `${['time_s', 'current_A', ...ids.map((i) => `${i}_V`)].join(',')}\n${[0, 60].map((t) => [t, 0, ...scanned].join(',')).join('\n')}\n`;
     const check = async (): Promise<MapChecked | null> =>
       (await ina.get<MapChecked | null>(`/api/jobs/${n}/map-check`)).body;

@@ -53,6 +53,9 @@ registerRoute(
   },
 );
 
+/** Counts up when somebody signs in or out: what was asked for before is kept for nobody. */
+let era = 0;
+
 /** Addresses whose last answer is kept: not what passes, nor what is large. */
 const isKept = (path: string): boolean =>
   path.startsWith('/api/') && !/^\/api\/(?:events|openapi\.json)$|\/(?:traces|picture|live)$/.test(path);
@@ -60,11 +63,12 @@ const isKept = (path: string): boolean =>
 registerRoute(
   ({ url, sameOrigin }) => sameOrigin && isKept(url.pathname),
   async ({ request }) => {
+    const began = era;
     let answer: Response | null = null;
     try {
       answer = await inTime(request as Request);
       if (answer.ok) {
-        await keep(request as Request, answer.clone());
+        if (began === era) await keep(request as Request, answer.clone());
         return answer;
       }
       // Away behind a server that still stands: what is kept is better than nothing.
@@ -95,6 +99,8 @@ async function keep(request: Request, answer: Response): Promise<void> {
 // What one person looked at is not there for the next.
 self.addEventListener('fetch', (event) => {
   const { pathname } = new URL(event.request.url);
-  if (event.request.method !== 'GET' && /^\/api\/session(?:\/demo)?$|^\/api\/first-lead$/.test(pathname))
+  if (event.request.method !== 'GET' && /^\/api\/session(?:\/demo)?$|^\/api\/first-lead$/.test(pathname)) {
+    era++;
     event.waitUntil(caches.delete(RECORD));
+  }
 });

@@ -73,11 +73,16 @@ describe('a table laid out by hand', () => {
     expect(record.voltageV.map((s) => s.value[0])).toEqual(volts.map((v) => expect.closeTo(v, 6)));
   });
 
+  it('what else stands beside a channel is no voltage of another moment', () => {
+    const t = look(`Cell;V;R mΩ;Temp °C\n${volts.map((v, i) => `ch${i + 1};${v};0.8;21`).join('\n')}`)!;
+    expect(t.rows).toEqual([volts.map(String)]);
+  });
+
   it('channels in rows with a column for each moment, with its times and what else was read', () => {
     const t = look(
       'time;0;600;1200\nch1;4,01;3,9;3,8\nch2;4;3,9;3,8\nch3;4;3,9;3,8\nch4;4;3,9;3,8\nch5;4;3,9;3,8\nch6;4;3,9;3,8\ncurrent;0;20;0\n',
     )!;
-    expect(t.timed).toBe(true);
+    expect(t.named).toBe(true);
     expect(t.names).toEqual(['time', 'ch1_V', 'ch2_V', 'ch3_V', 'ch4_V', 'ch5_V', 'ch6_V', 'current']);
     expect(t.rows[1]).toEqual(['600', '3.9', '3.9', '3.9', '3.9', '3.9', '3.9', '20']);
   });

@@ -9,8 +9,8 @@ export const LOOSE_ROWS = 4000;
 export interface Turned {
   names: string[];
   rows: string[][];
-  /** The columns were moments: this many, timed or not. */
-  timed: boolean;
+  /** Each figure stood beside the name of its channel; else they were taken in the channels' order. */
+  named: boolean;
 }
 
 const channelsIn = (targets: readonly Target[]): Set<number> =>
@@ -29,6 +29,9 @@ export function turned(rows: readonly string[][], pack: Pack): Turned | null {
   return channelsAsRows(filled, pack) ?? bareFigures(filled, pack);
 }
 
+/** What a column beside the channels says it is, where it is no voltage. */
+const NO_VOLTAGE = /ohm|Ω|Ω|°|temp|soc|%|a·?h\b|capacity|resist|health|status|bleed/i;
+
 function channelsAsRows(rows: readonly string[][], pack: Pack): Turned | null {
   const width = Math.max(0, ...rows.map((r) => r.length));
   for (let at = 0; at < Math.min(3, width - 1); at++) {
@@ -42,9 +45,11 @@ function channelsAsRows(rows: readonly string[][], pack: Pack): Turned | null {
     if (channelsIn(targets).size !== pack.channels.length) continue;
     const of = rows.filter((_, i) => targets[i]!.kind === 'channel');
     const known = rows.flatMap((r, i) => (targets[i]!.kind === 'channel' ? [] : [{ r, t: targets[i]! }]));
+    const heading = known.find(({ t }) => t.kind === 'ignore')?.r;
     const columns = Array.from({ length: width }, (_, c) => c).filter(
       (c) =>
         c !== at &&
+        !NO_VOLTAGE.test(heading?.[c] ?? '') &&
         of.every((r) => cellFigure(r[c] ?? '', decimalOf(of, c)) !== null) &&
         of.some((r) => (r[c] ?? '').trim() !== ''),
     );
@@ -53,7 +58,6 @@ function channelsAsRows(rows: readonly string[][], pack: Pack): Turned | null {
     const beside = known.filter(({ t }) => t.kind !== 'ignore' && t.kind !== 'time');
     const times = known.find(({ t }) => t.kind === 'time')?.r;
     const units = order.map((i) => (targets[i] as Extract<Target, { kind: 'channel' }>).unit);
-    const heading = known.find(({ t }) => t.kind === 'ignore')?.r;
     const byHeading = (c: number): string => (/m\s?v/i.test(heading?.[c] ?? '') ? 'mV' : '');
     return {
       names: [
@@ -69,7 +73,7 @@ function channelsAsRows(rows: readonly string[][], pack: Pack): Turned | null {
         ...order.map((i) => plainCell(rows[i]![c] ?? '', decimalOf(of, c))),
         ...beside.map(({ r }) => r[c] ?? ''),
       ]),
-      timed: times !== undefined,
+      named: true,
     };
   }
   return null;
@@ -93,7 +97,7 @@ function bareFigures(rows: readonly string[][], pack: Pack): Turned | null {
   return {
     names: pack.channels.map((c) => `${c.id}_V`),
     rows: [volts.map((v) => String(v))],
-    timed: false,
+    named: false,
   };
 }
 

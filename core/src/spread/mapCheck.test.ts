@@ -47,6 +47,12 @@ describe('a scan against the meter', () => {
   it('proves nothing by a pack whose channels are all alike, by three of them, or under load', () => {
     const alike = truth.map(() => 3.9);
     expect(check(alike, alike).verdict).toBe('cannot-tell');
+    // One that is dead among twins: its own place shows, the others' does not.
+    const oneDead = alike.map((v, i) => (i === 7 ? 1.62 : v));
+    expect(check(oneDead, oneDead)).toMatchObject({
+      verdict: 'cannot-tell',
+      says: expect.stringMatching(/only 2 of 23/) as string,
+    });
     expect(check(meter.map((v, i) => (i < 3 ? v : null))).verdict).toBe('cannot-tell');
     expect(check(meter.map((v) => v + 0.03 * random.normal()))).toMatchObject({
       verdict: 'cannot-tell',

@@ -56,24 +56,23 @@ export function checkMap(
     };
   };
   const straight = order(both);
-  const spread = both.map((i) => scannedV[i]!).sort((a, b) => a - b);
-  const telling = spread[spread.length - 1]! - spread[0]! >= TELLS_V;
+  // One odd channel tells nothing of the order of the rest: what counts is how many neighbours differ from each other.
+  const pairs = both
+    .slice(1)
+    .filter((i, k) => Math.abs(scannedV[i]! - scannedV[both[k]!]!) >= TELLS_V).length;
+  const telling = pairs >= (both.length - 1) / 2;
   if (straight.wrong.length === 0)
-    return telling
-      ? result(
-          'proven',
-          straight.offsetV,
-          [],
-          [],
-          `Meter and scan agree on all ${both.length} channels: the map is right.`,
-        )
-      : result(
-          'cannot-tell',
-          straight.offsetV,
-          [],
-          [],
-          `Meter and scan agree on all ${both.length} channels, but they are so alike that any order would.`,
-        );
+    return result(
+      telling ? 'proven' : 'cannot-tell',
+      straight.offsetV,
+      [],
+      [],
+      `Meter and scan agree on all ${both.length} channels, ${
+        telling
+          ? `and ${pairs} of ${both.length - 1} neighbours differ enough that an exchange would show: the map is right.`
+          : `but only ${pairs} of ${both.length - 1} neighbours differ enough that an exchange would show.`
+      }`,
+    );
   const n = both.length;
   const orders: { from: number[]; says: string }[] = [
     { from: [...both].reverse(), says: 'the channels run the other way round' },

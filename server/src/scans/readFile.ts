@@ -173,7 +173,11 @@ function readTurned(t: Turned, pack: Pack, help: ReadingHelp, sink: Sink, format
   const table = new TableReader(pack, t.names, mappingOf(t, pack, help), 1, t.names.length, sink);
   t.rows.forEach((row, i) => table.row(row, i + 2));
   const record = table.finish(t.rows.length + 1);
-  record.notices.push('The channels stand in rows: the table was turned.');
+  record.notices.push(
+    t.named
+      ? 'The channels stand in rows: the table was turned.'
+      : 'Figures without names: they are taken in the order of the pack’s channels.',
+  );
   checkDirection(record, table.mapping);
   return { record, codes: [], format, ...extent(table.builder) };
 }

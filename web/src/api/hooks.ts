@@ -1,5 +1,6 @@
 import type { BoardRow, Job, Vehicle } from '@cellmend/contract/jobs';
 import type { Decision, NewDecision } from '@cellmend/contract/decisions';
+import type { Instrument } from '@cellmend/contract/instruments';
 import type { InsulationEntry } from '@cellmend/contract/insulation';
 import type { SafetyView, WorkshopSettings } from '@cellmend/contract/safety';
 import type { InsulationReport } from '@cellmend/core/insulation';
@@ -88,3 +89,6 @@ export function useRefresh(number: number): () => Promise<void> {
 
 export const signDecision = (number: number, decision: NewDecision, key?: string): Promise<Decision> =>
   send('POST', `/jobs/${number}/decisions`, decision, key);
+
+/** The workshop's instruments; asked again now and then, since one may go away. */
+export const useInstruments = () => useSWR<Instrument[]>('/instruments', get, { refreshInterval: 15_000 });

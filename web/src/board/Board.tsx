@@ -26,7 +26,7 @@ const Main = styled.div`
     margin-top: 14px;
   }
   > h2 {
-    font-size: 15px;
+    font-size: var(--t-m);
     color: var(--mute);
     margin: 18px 0 8px;
   }
@@ -43,17 +43,17 @@ const Card = styled.article<{ $now: boolean }>`
   margin-bottom: 8px;
   ${(p) => p.$now && 'border-left: 6px solid var(--mat-text); padding-left: 11px;'}
   h3 {
-    font-size: 17px;
+    font-size: var(--t-l);
     overflow: hidden;
     text-overflow: ellipsis;
   }
   .when {
-    font-size: 19px;
+    font-size: var(--t-xl);
     font-weight: 700;
     text-align: right;
     small {
       display: block;
-      font-size: 13px;
+      font-size: var(--t-xs);
       font-weight: 500;
       color: var(--mute);
     }

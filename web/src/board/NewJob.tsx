@@ -5,19 +5,8 @@ import { ApiProblem, send } from '../api/client';
 import { useVehicles } from '../api/hooks';
 import { usePacks } from '../packs/Packs';
 import { useDraft } from '../shell/useDraft';
-import {
-  Button,
-  Field,
-  Input,
-  LinkButton,
-  Mute,
-  ProblemNote,
-  Row,
-  Select,
-  Sheet,
-  Stack,
-  TextArea,
-} from '../ui/parts';
+import { Input, Select, TextArea, Field } from '../ui/Field';
+import { Button, LinkButton, Mute, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
 import { odometer } from '../ui/units';
 import { day } from '../ui/words';
 

@@ -8,7 +8,9 @@ import {
 } from '@cellmend/core/pack';
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
-import { Button, Chips, Field, Mute, Row, Stack } from '../ui/parts';
+import { FieldGroup } from '../ui/Field';
+import { Chips } from '../ui/Chips';
+import { Button, Mute, Row, Stack } from '../ui/parts';
 
 /** The chemistry of a pack; another one asks first what becomes of the rest curve. */
 export function ChemistryField({
@@ -24,7 +26,7 @@ export function ChemistryField({
   const [wanted, setWanted] = useState<Chemistry | null>(null);
   return (
     <>
-      <Field as="div">
+      <FieldGroup>
         Chemistry
         <Chips
           selectionMode="single"
@@ -39,7 +41,7 @@ export function ChemistryField({
             </ToggleButton>
           ))}
         </Chips>
-      </Field>
+      </FieldGroup>
       {wanted && wanted !== profile.chemistry && (
         <div role="alertdialog" aria-label="What becomes of the rest curve">
           <Stack $gap={8}>

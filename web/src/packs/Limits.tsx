@@ -1,7 +1,7 @@
 import { LIMIT_KEYS, LIMITS, type Chemistry, type LimitSpec } from '@cellmend/core/pack';
 import { X } from 'lucide-react';
-import styled from 'styled-components';
-import { Button, Input, Mute, Row, Sheet, Stack } from '../ui/parts';
+import { Input, Select } from '../ui/Field';
+import { Button, Mute, Row, Sheet, Stack } from '../ui/parts';
 
 const MARKS: [LimitSpec['mark'], string][] = [
   ['maker', 'the maker'],
@@ -9,11 +9,6 @@ const MARKS: [LimitSpec['mark'], string][] = [
   ['T', 'common practice'],
   ['M', 'from memory'],
 ];
-const Small = styled(Input)`
-  min-height: 40px;
-  padding: 4px 8px;
-`;
-
 /** The next limit that is not there yet. Its figure is still to be typed: none is offered as the maker's. */
 const fresh = (limits: LimitSpec[]): Pick<LimitSpec, 'key' | 'value' | 'unit'> => {
   const key = LIMIT_KEYS.find((k) => !limits.some((l) => l.key === k));
@@ -45,8 +40,7 @@ export function Limits({
         {limits.length === 0 && <Mute>None of its own: the defaults of the chemistry hold.</Mute>}
         {limits.map((l, i) => (
           <Row key={`${i} of ${limits.length}`} $gap={6}>
-            <Small
-              as="select"
+            <Select
               aria-label={`Limit ${i + 1}, what`}
               style={{ flex: '1 1 180px' }}
               value={l.key}
@@ -64,9 +58,9 @@ export function Limits({
                 </option>
               ))}
               <option value="other">Something else</option>
-            </Small>
+            </Select>
             {l.key === 'other' && (
-              <Small
+              <Input
                 aria-label={`Limit ${i + 1}, name`}
                 style={{ flex: '1 1 110px' }}
                 value={l.name ?? ''}
@@ -74,7 +68,7 @@ export function Limits({
                 onChange={(e) => set(i, { name: e.target.value })}
               />
             )}
-            <Small
+            <Input
               aria-label={`Limit ${i + 1}, value`}
               style={{ flex: '0 0 84px' }}
               inputMode="decimal"
@@ -82,7 +76,7 @@ export function Limits({
               placeholder={usualOf(l.key, chemistry)}
               onChange={(e) => set(i, { value: figureOf(e.target.value) })}
             />
-            <Small
+            <Input
               aria-label={`Limit ${i + 1}, unit`}
               style={{ flex: '0 0 52px' }}
               value={l.unit}
@@ -90,8 +84,7 @@ export function Limits({
               readOnly={l.key !== 'other'}
               onChange={(e) => set(i, { unit: e.target.value })}
             />
-            <Small
-              as="select"
+            <Select
               aria-label={`Limit ${i + 1}, source`}
               style={{ flex: '0 0 128px' }}
               value={l.mark}
@@ -105,7 +98,7 @@ export function Limits({
                   {name}
                 </option>
               ))}
-            </Small>
+            </Select>
             <Button
               quiet
               aria-label={`Remove limit ${i + 1}`}

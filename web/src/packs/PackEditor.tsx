@@ -13,19 +13,8 @@ import { PackMap } from '../pack-map/PackMap';
 import type { Layer } from '../pack-map/view';
 import { Awaiting } from '../shell/Awaiting';
 import { WorkshopFrame } from '../shell/Header';
-import {
-  Button,
-  Columns,
-  Field,
-  Input,
-  Mute,
-  NextBar,
-  Page,
-  ProblemNote,
-  Row,
-  Sheet,
-  Stack,
-} from '../ui/parts';
+import { Input, Field } from '../ui/Field';
+import { Button, Columns, Mute, NextBar, Page, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
 import { applyLayout, fieldName, layoutOf, type Layout } from './form';
 import { Limits } from './Limits';
 import { SafetyFields } from './SafetyFields';

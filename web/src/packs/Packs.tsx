@@ -11,7 +11,7 @@ import { when } from '../ui/words';
 
 const Name = styled(Link)`
   font-weight: 650;
-  font-size: 16px;
+  font-size: var(--t-l);
 `;
 export const usePacks = () => useSWR<StoredProfile[]>('/packs', get);
 

@@ -1,7 +1,8 @@
 import { defaultOcvTable, type PackProfile } from '@cellmend/core/pack';
 import { useState } from 'react';
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, XAxis, YAxis } from 'recharts';
-import { Button, Field, Input, ProblemNote, Row, Sheet, Stack, TextArea } from '../ui/parts';
+import { Input, TextArea, Field } from '../ui/Field';
+import { Button, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
 import { parseOcv, printOcv } from './form';
 
 /** The rest voltage table as text, taken over as soon as it can be read. */

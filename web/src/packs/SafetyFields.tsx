@@ -2,7 +2,8 @@ import { limitOf, withLimit, type LimitKey, type PackProfile } from '@cellmend/c
 import { parseQuantity, printQuantity } from '@cellmend/core/jot';
 import { InputProblem } from '@cellmend/core/pack';
 import { useState } from 'react';
-import { Field, Input, Mute, Row, Sheet, Stack } from '../ui/parts';
+import { Input, Field } from '../ui/Field';
+import { Mute, Row, Sheet, Stack } from '../ui/parts';
 
 /** A figure with prefix and unit; what cannot be read is marked and not taken. */
 function Figure({

@@ -1,13 +1,9 @@
 import type { LinkSpec, ModuleSpec, PackProfile } from '@cellmend/core/pack';
 import { useState } from 'react';
-import styled from 'styled-components';
-import { Button, DataTable, Input, Mute, Row, Sheet, Stack } from '../ui/parts';
+import { Input, Select } from '../ui/Field';
+import { Button, DataTable, Mute, Row, Sheet, Stack } from '../ui/parts';
 import { parseIds, printIds, renameModule } from './form';
 
-const Cell = styled(Input)`
-  min-height: 40px;
-  padding: 4px 8px;
-`;
 const KINDS: [LinkSpec['kind'], string][] = [
   ['busbar', 'bus-bar'],
   ['cable', 'cable'],
@@ -27,7 +23,7 @@ function Typed({
   onText: (text: string) => boolean;
 }) {
   return (
-    <Cell
+    <Input
       key={text}
       aria-label={label}
       defaultValue={text}
@@ -161,8 +157,7 @@ export function Topology({
                 </td>
                 <td>{l.between.join(' and ')}</td>
                 <td>
-                  <Cell
-                    as="select"
+                  <Select
                     aria-label={`Link ${l.id}, kind`}
                     value={l.kind}
                     onChange={(e) => link(i, { kind: e.target.value as LinkSpec['kind'] })}
@@ -172,7 +167,7 @@ export function Topology({
                         {name}
                       </option>
                     ))}
-                  </Cell>
+                  </Select>
                 </td>
                 <td>
                   <Row $gap={6}>

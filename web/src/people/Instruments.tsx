@@ -1,28 +1,13 @@
-import { DRIVER_IDS, DRIVER_NAMES, type Instrument } from '@cellmend/contract/instruments';
+import { DRIVER_IDS, DRIVER_NAMES } from '@cellmend/contract/instruments';
 import type { Person } from '@cellmend/contract/people';
 import { useState, type FormEvent } from 'react';
-import useSWR from 'swr';
-import { ApiProblem, get, send } from '../api/client';
+import { useInstruments } from '../api/hooks';
+import { ApiProblem, send } from '../api/client';
 import { uncertain, UNCERTAIN } from '../api/keyFor';
 import { WorkshopFrame } from '../shell/Header';
-import {
-  Answer,
-  Button,
-  DataTable,
-  Field,
-  Input,
-  Mute,
-  Page,
-  ProblemNote,
-  Row,
-  Select,
-  Sheet,
-  Stack,
-  Unseen,
-} from '../ui/parts';
+import { Input, Select, Field } from '../ui/Field';
+import { Answer, Button, DataTable, Mute, Page, ProblemNote, Row, Sheet, Stack, Unseen } from '../ui/parts';
 import { day, when } from '../ui/words';
-
-export const useInstruments = () => useSWR<Instrument[]>('/instruments', get, { refreshInterval: 15_000 });
 
 /** The workshop's instruments: where they are, what they may put out, and whether their output is off. */
 export function Instruments({ person }: { person: Person }) {

@@ -4,19 +4,8 @@ import { useState, type FormEvent } from 'react';
 import useSWR from 'swr';
 import { ApiProblem, get, send } from '../api/client';
 import { WorkshopFrame } from '../shell/Header';
-import {
-  Button,
-  DataTable,
-  Field,
-  Input,
-  Mute,
-  Page,
-  ProblemNote,
-  Row,
-  Sheet,
-  Stack,
-  Unseen,
-} from '../ui/parts';
+import { Field, Input, Select } from '../ui/Field';
+import { Button, DataTable, Mute, Page, ProblemNote, Row, Sheet, Stack, Unseen } from '../ui/parts';
 import { day } from '../ui/words';
 import { UnitsForm } from './UnitsForm';
 import { Workshop } from './Workshop';
@@ -84,11 +73,11 @@ export function People({ person }: { person: Person }) {
           )}
           <Field>
             Role
-            <Input as="select" name="role" defaultValue={p?.role ?? 'technician'}>
+            <Select name="role" defaultValue={p?.role ?? 'technician'}>
               <option value="technician">technician</option>
               <option value="lead">lead</option>
               <option value="viewer">viewer</option>
-            </Input>
+            </Select>
           </Field>
           <Field>
             HV level
@@ -100,14 +89,14 @@ export function People({ person }: { person: Person }) {
           </Field>
           <Field>
             Gloves, class
-            <Input as="select" name="gloveClass" defaultValue={p?.gloveClass ?? ''}>
+            <Select name="gloveClass" defaultValue={p?.gloveClass ?? ''}>
               <option value="">none</option>
               {GLOVE_CLASSES.map((g) => (
                 <option key={g.name} value={g.name}>
                   {g.name}
                 </option>
               ))}
-            </Input>
+            </Select>
           </Field>
           <Field>
             Gloves tested on

@@ -2,7 +2,8 @@ import type { Person } from '@cellmend/contract/people';
 import { useState, type FormEvent } from 'react';
 import { ApiProblem, send } from '../api/client';
 import { useSession } from '../api/hooks';
-import { Button, Field, Input, Mute, Row, Select, Sheet, Stack } from '../ui/parts';
+import { Input, Select, Field } from '../ui/Field';
+import { Button, Mute, Row, Sheet, Stack } from '../ui/parts';
 
 /** How distances, temperatures, amounts and dates are shown and typed. */
 export function UnitsForm({ person }: { person: Person }) {

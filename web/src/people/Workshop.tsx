@@ -3,7 +3,8 @@ import type { WorkshopSettings } from '@cellmend/contract/safety';
 import { useState, type FormEvent } from 'react';
 import { ApiProblem, send } from '../api/client';
 import { useWorkshop } from '../api/hooks';
-import { Button, Field, Input, Mute, ProblemNote, Row, Select, Sheet, Stack, TextArea } from '../ui/parts';
+import { Input, Select, TextArea, Field } from '../ui/Field';
+import { Button, Mute, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
 
 /** The workshop's own rules for the lock-out, and whom to call. */
 export function Workshop({ person }: { person: Person }) {

@@ -19,7 +19,7 @@ const Bar = styled.footer`
   align-items: center;
   gap: 18px;
   padding: 0 18px;
-  font-size: 14px;
+  font-size: var(--t-s);
   min-width: 0;
   position: relative;
   @media (max-width: 1000px) {

@@ -43,7 +43,7 @@ export const Bar = styled.header`
   }
 `;
 export const Brand = styled(NavLink)`
-  font-size: 18px;
+  font-size: var(--t-l);
   font-weight: 700;
   letter-spacing: 0.01em;
   white-space: nowrap;

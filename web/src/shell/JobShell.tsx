@@ -90,7 +90,7 @@ const Rail = styled.nav<{ $open: boolean }>`
   overflow: auto;
   h3 {
     margin: 10px 0 4px;
-    font-size: 13px;
+    font-size: var(--t-xs);
     color: var(--mute);
     font-weight: 600;
   }
@@ -115,7 +115,7 @@ const Rail = styled.nav<{ $open: boolean }>`
   small {
     margin-left: auto;
     color: var(--mute);
-    font-size: 12px;
+    font-size: var(--t-xs);
     white-space: nowrap;
   }
   @media (max-width: 1000px) {

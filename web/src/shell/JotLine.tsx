@@ -45,7 +45,7 @@ const JotForm = styled.form`
     outline: 0;
     background: none;
     height: 100%;
-    font-size: 16px;
+    font-size: var(--t-l);
     min-width: 0;
   }
   input::placeholder {
@@ -75,12 +75,12 @@ const Said = styled.div<{ $wrong: boolean }>`
   min-width: 100%;
   width: max-content;
   max-width: min(640px, calc(100vw - 28px));
-  font-size: 16px;
+  font-size: var(--t-l);
   box-shadow: 0 4px 16px #0003;
   z-index: 3;
   small {
     display: block;
-    font-size: 13.5px;
+    font-size: var(--t-s);
     color: var(--mute);
   }
   ul {

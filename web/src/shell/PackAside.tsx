@@ -38,7 +38,7 @@ const Aside = styled.aside`
   header span {
     margin-left: auto;
     color: var(--mute);
-    font-size: 13.5px;
+    font-size: var(--t-s);
   }
 `;
 const Fold = styled(AriaButton)`
@@ -62,7 +62,7 @@ const Layers = styled(ToggleButtonGroup)`
     min-height: 32px;
     border-radius: 5px;
     background: var(--chip);
-    font-size: 12.5px;
+    font-size: var(--t-xs);
     cursor: pointer;
     color: var(--ink);
   }
@@ -76,7 +76,7 @@ const Legend = styled.div`
   align-items: center;
   gap: 8px;
   color: var(--mute);
-  font-size: 12.5px;
+  font-size: var(--t-xs);
   i {
     flex: 1;
     height: 8px;

@@ -5,7 +5,8 @@ import { Button as AriaButton } from 'react-aria-components';
 import styled from 'styled-components';
 import { useSWRConfig } from 'swr';
 import { ApiProblem, send } from '../api/client';
-import { Button, Field, Input, Mute, ProblemNote, Sheet, Stack } from '../ui/parts';
+import { Input, Field } from '../ui/Field';
+import { Button, Mute, ProblemNote, Sheet, Stack } from '../ui/parts';
 
 const Screen = styled.main`
   min-height: 100%;
@@ -23,10 +24,10 @@ const Side = styled.div`
   flex-direction: column;
   gap: 16px;
   h1 {
-    font-size: 34px;
+    font-size: var(--t-big);
   }
   p {
-    font-size: 17px;
+    font-size: var(--t-l);
     max-width: 34ch;
     opacity: 0.95;
   }
@@ -63,7 +64,7 @@ const Who = styled(AriaButton)`
   color: var(--ink);
   cursor: pointer;
   b {
-    font-size: 17px;
+    font-size: var(--t-l);
     display: block;
   }
   &:hover {

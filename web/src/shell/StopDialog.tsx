@@ -4,7 +4,9 @@ import { Dialog, ToggleButton } from 'react-aria-components';
 import { useNavigate } from 'react-router';
 import { useWorkshop } from '../api/hooks';
 import { enqueue } from '../api/queue';
-import { Button, Chips, Field, Input, Row, Stack } from '../ui/parts';
+import { Input, Field } from '../ui/Field';
+import { Chips } from '../ui/Chips';
+import { Button, Row, Stack } from '../ui/parts';
 import { DialogBox, Overlay } from '../ui/dialog';
 import { useJobView } from './jobContext';
 

@@ -6,14 +6,15 @@ import { Button as AriaButton, Dialog, ToggleButton } from 'react-aria-component
 import { NavLink } from 'react-router';
 import styled from 'styled-components';
 import { DialogBox, Overlay } from '../ui/dialog';
-import { Button, Chips, Mute, ProblemNote, Row, Stack } from '../ui/parts';
+import { Chips } from '../ui/Chips';
+import { Button, Mute, ProblemNote, Row, Stack } from '../ui/parts';
 import { bareTemperature, temperatureUnit } from '../ui/units';
 import { keep } from './entries';
 import { useJobView } from './jobContext';
 import { placesOf, stepOf, type Round, type Taken, type WalkBy } from './walkRound';
 
 const Big = styled.input`
-  font-size: 44px;
+  font-size: var(--t-huge);
   font-family: 'Atkinson Hyperlegible Mono Variable', monospace;
   width: 100%;
   height: 84px;
@@ -28,7 +29,7 @@ const Big = styled.input`
   }
 `;
 const Where = styled.h2`
-  font-size: 34px;
+  font-size: var(--t-big);
   line-height: 1.1;
   margin: 0;
 `;
@@ -47,7 +48,7 @@ const Mark = styled(AriaButton)<{ $odd: boolean; $state: Taken['state'] }>`
   border-radius: 5px;
   background: var(--chip);
   color: var(--ink);
-  font-size: 15px;
+  font-size: var(--t-m);
   cursor: pointer;
   ${(p) => p.$odd && 'background: var(--sus-soft); color: var(--sus); font-weight: 700; box-shadow: inset 3px 0 0 var(--sus);'}
   ${(p) => p.$state !== 'kept' && 'border: 1px dotted var(--edge); background: none;'}

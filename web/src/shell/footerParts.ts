@@ -36,7 +36,7 @@ export const Pop = styled(Popover)`
 /** The key that does the same. */
 export const Kbd = styled.kbd`
   font: inherit;
-  font-size: 12.5px;
+  font-size: var(--t-xs);
   background: var(--chip);
   color: var(--ink);
   border-radius: 4px;

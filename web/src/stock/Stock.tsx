@@ -7,14 +7,15 @@ import { Link, useParams } from 'react-router';
 import styled from 'styled-components';
 import { useStock } from '../api/hooks';
 import { WorkshopFrame } from '../shell/Header';
-import { Button, Chips, DataTable, Mute, Page, Row, Sheet } from '../ui/parts';
+import { Chips } from '../ui/Chips';
+import { Button, DataTable, Mute, Page, Row, Sheet } from '../ui/parts';
 import { fixed, ohms, upper } from '../ui/words';
 import { PartPanel } from './PartPanel';
 import { TakeIn } from './TakeIn';
 
 const Name = styled(Link)`
   font-weight: 650;
-  font-size: 16px;
+  font-size: var(--t-l);
   display: inline-block;
   min-height: 28px;
   white-space: nowrap;

@@ -3,7 +3,8 @@ import { CHEMISTRIES, chemistryName, InputProblem, type Chemistry } from '@cellm
 import { useState } from 'react';
 import { useView } from '../shell/useView';
 import { useDraft } from '../shell/useDraft';
-import { Button, Field, Input, Row, Select, Sheet, Stack, TextArea } from '../ui/parts';
+import { Input, Select, TextArea, Field } from '../ui/Field';
+import { Button, Row, Sheet, Stack } from '../ui/parts';
 import { FormEnd } from '../ui/FormEnd';
 import { Views } from '../ui/Tabs';
 import { upper } from '../ui/words';

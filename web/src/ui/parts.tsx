@@ -1,5 +1,5 @@
-import type { ReactNode } from 'react';
-import { Button as AriaButton, ToggleButtonGroup, type ButtonProps } from 'react-aria-components';
+import { useLayoutEffect, useRef, type ComponentProps, type ReactNode } from 'react';
+import { Button as AriaButton, type ButtonProps } from 'react-aria-components';
 import { Link } from 'react-router';
 import styled, { css } from 'styled-components';
 
@@ -60,7 +60,7 @@ export const Sheet = styled.section`
 `;
 export const Mute = styled.span`
   color: var(--mute);
-  font-size: 13.5px;
+  font-size: var(--t-s);
 `;
 /** A list whose items are sheets of their own. */
 export const PlainList = styled.ol`
@@ -112,7 +112,7 @@ const AnswerBox = styled.section<{ $tone: 'suspect' | 'good' | 'hot' | 'plain' }
   }
 `;
 const Big = styled.div`
-  font-size: 32px;
+  font-size: var(--t-big);
   font-weight: 750;
   line-height: 1;
   text-align: right;
@@ -124,7 +124,7 @@ const Big = styled.div`
   }
   small {
     display: block;
-    font-size: 13px;
+    font-size: var(--t-xs);
     color: var(--mute);
     font-weight: 500;
     margin-top: 6px;
@@ -238,22 +238,14 @@ export const Page = styled.div`
   min-height: 100%;
 `;
 
-/** What moves within itself on a phone can be moved by keyboard there. */
-export const DataTable = styled.table.attrs(() => (window.innerWidth <= 640 ? { tabIndex: 0 } : {}))`
-  font-size: 14.5px;
+const StyledTable = styled.table`
+  font-size: var(--t-s);
   th {
     position: relative;
-  }
-  /* A table wider than a phone moves within itself, never the page. */
-  @media (max-width: 640px) {
-    display: block;
-    overflow-x: auto;
-  }
-  th {
     text-align: left;
     color: var(--mute);
     font-weight: 600;
-    font-size: 13px;
+    font-size: var(--t-xs);
     padding: 4px 10px 4px 0;
     border-bottom: 1px solid var(--line);
   }
@@ -272,76 +264,94 @@ export const DataTable = styled.table.attrs(() => (window.innerWidth <= 640 ? { 
   tr:last-child td {
     border-bottom: 0;
   }
-`;
-export const Input = styled.input`
-  font-weight: 450;
-  width: 100%;
-  min-height: 44px;
-  padding: 6px 12px;
-  border: 1px solid var(--edge);
-  border-radius: 6px;
-  background: var(--sheet);
-  color: var(--ink);
-  &:focus {
-    outline: 3px solid var(--mat-text);
-    outline-offset: 0;
-  }
-  &::placeholder {
-    color: var(--mute);
-  }
-`;
-export const Select = styled.select`
-  width: 100%;
-  min-height: 44px;
-  padding: 6px 10px;
-  border: 1px solid var(--edge);
-  border-radius: 6px;
-  background: var(--sheet);
-  color: var(--ink);
-  font-weight: 450;
-  &:focus {
-    outline: 3px solid var(--mat-text);
-  }
-`;
-export const TextArea = styled(Input).attrs({ as: 'textarea' })`
-  min-height: 74px;
-  resize: vertical;
-  line-height: 1.4;
-`;
-export const Field = styled.label`
-  display: flex;
-  flex-direction: column;
-  gap: 4px;
-  font-weight: 600;
-  font-size: 14px;
-  min-width: 0;
-  > small {
-    font-weight: 400;
-    color: var(--mute);
+  /* On a phone each row is a card: every figure beside the name of its column. */
+  @media (max-width: 640px) {
+    &,
+    tbody,
+    tr,
+    td {
+      display: block;
+    }
+    thead {
+      position: absolute;
+      width: 1px;
+      height: 1px;
+      overflow: hidden;
+      clip-path: inset(50%);
+    }
+    tbody {
+      display: flex;
+      flex-direction: column;
+      gap: 8px;
+    }
+    tr {
+      border: 1px solid var(--line);
+      border-radius: 6px;
+      padding: 6px 12px;
+    }
+    td {
+      position: relative;
+      padding: 6px 0 6px 38%;
+      min-height: 32px;
+      overflow-wrap: anywhere;
+    }
+    td::before {
+      content: attr(data-column);
+      position: absolute;
+      left: 0;
+      width: 35%;
+      color: var(--mute);
+      font-size: var(--t-xs);
+      font-weight: 600;
+      text-align: left;
+    }
+    td[colspan],
+    td[data-column=''] {
+      padding-left: 0;
+    }
+    td:last-child {
+      border-bottom: 0;
+    }
+    td:empty {
+      display: none;
+    }
+    .r {
+      text-align: left;
+      white-space: normal;
+    }
   }
 `;
 
-/** A choice as chips. */
-export const Chips = styled(ToggleButtonGroup)`
-  display: flex;
-  gap: 6px;
-  flex-wrap: wrap;
-  button {
-    font-weight: 500;
-    border: 1px solid var(--edge);
-    background: var(--sheet);
-    color: var(--ink);
-    border-radius: 6px;
-    min-height: 44px;
-    padding: 0 14px;
-    cursor: pointer;
-  }
-  button[data-selected] {
-    background: var(--ink);
-    color: var(--sheet);
-    border-color: var(--ink);
-  }
-`;
+/** A table; on a phone a list of cards that still say what each figure is, and still are a table to a reader. */
+export function DataTable(props: ComponentProps<'table'>) {
+  const ref = useRef<HTMLTableElement>(null);
+  useLayoutEffect(() => {
+    const table = ref.current;
+    if (!table) return;
+    table.setAttribute('role', 'table');
+    const names = [...(table.tHead?.rows[0]?.cells ?? [])].map((c) => c.textContent ?? '');
+    for (const body of table.tBodies) {
+      body.setAttribute('role', 'rowgroup');
+      for (const row of body.rows) {
+        row.setAttribute('role', 'row');
+        let at = 0;
+        for (const cell of row.cells) {
+          cell.setAttribute('role', cell.tagName === 'TH' ? 'rowheader' : 'cell');
+          if (cell.tagName === 'TD') cell.dataset.column = names[at] ?? '';
+          at += cell.colSpan;
+        }
+      }
+    }
+    if (table.tHead) {
+      table.tHead.setAttribute('role', 'rowgroup');
+      for (const row of table.tHead.rows) {
+        row.setAttribute('role', 'row');
+        for (const cell of row.cells) cell.setAttribute('role', 'columnheader');
+      }
+    }
+  });
+  return <StyledTable ref={ref} {...props} />;
+}
 
 /** Said to whoever listens to the page, and not shown. */
 export const Unseen = styled.span`

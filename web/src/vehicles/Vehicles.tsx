@@ -4,7 +4,8 @@ import { Link } from 'react-router';
 import styled from 'styled-components';
 import { useVehicles } from '../api/hooks';
 import { WorkshopFrame } from '../shell/Header';
-import { DataTable, Field, Input, Mute, Page, Sheet } from '../ui/parts';
+import { Input, Field } from '../ui/Field';
+import { DataTable, Mute, Page, Sheet } from '../ui/parts';
 import { odometer } from '../ui/units';
 import { day } from '../ui/words';
 

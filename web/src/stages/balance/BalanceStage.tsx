@@ -11,14 +11,13 @@ import { Awaiting } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
 import { useDraft } from '../../shell/useDraft';
+import { Input, Field, FieldGroup } from '../../ui/Field';
+import { Chips } from '../../ui/Chips';
 import {
-  Chips,
   Answer,
   Button,
   Columns,
   DataTable,
-  Field,
-  Input,
   LinkButton,
   Mute,
   NextBar,
@@ -293,7 +292,7 @@ function Plan({
                 onChange={(e) => setBleeder(e.target.value)}
               />
             </Field>
-            <Field as="div">
+            <FieldGroup>
               Level
               <Chips
                 selectionMode="single"
@@ -305,8 +304,8 @@ function Plan({
                 <ToggleButton id="level-when-full">when full</ToggleButton>
                 <ToggleButton id="level-now">now</ToggleButton>
               </Chips>
-            </Field>
-            <Field as="div">
+            </FieldGroup>
+            <FieldGroup>
               Method
               <Chips
                 selectionMode="single"
@@ -318,7 +317,7 @@ function Plan({
                 <ToggleButton id="supply">bench supply</ToggleButton>
                 <ToggleButton id="bleeders">bleeders</ToggleButton>
               </Chips>
-            </Field>
+            </FieldGroup>
           </Stack>
         </Sheet>
         <Stack>

@@ -9,7 +9,9 @@ import { decisionOf } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
 import { useDraft } from '../../shell/useDraft';
-import { Button, Chips, Field, Input, Mute, Row, Select, Sheet, Stack, TextArea } from '../../ui/parts';
+import { Input, Select, TextArea, Field, FieldGroup } from '../../ui/Field';
+import { Chips } from '../../ui/Chips';
+import { Button, Mute, Row, Sheet, Stack } from '../../ui/parts';
 import { upper } from '../../ui/words';
 import { Gain } from './Gain';
 import {
@@ -105,7 +107,7 @@ export function Decide({
     <Sheet aria-label="Decision">
       <Stack>
         <h2 ref={here}>What is to be done?</h2>
-        <Field as="div">
+        <FieldGroup>
           Replace these modules
           <small>Suspects are offered first; pick others on the pack map.</small>
           <Chips
@@ -122,7 +124,7 @@ export function Decide({
               </ToggleButton>
             ))}
           </Chips>
-        </Field>
+        </FieldGroup>
         {report && out.length > 0 && <Gain report={report} chosen={out} />}
         {draft.measures.length > 0 && (
           <Lines aria-label="Measures">

@@ -3,7 +3,8 @@ import { InputProblem, judgeAt, possibleV } from '@cellmend/core/pack';
 import { useState, type FormEvent } from 'react';
 import { enqueue } from '../../api/queue';
 import { useJobView } from '../../shell/jobContext';
-import { Button, Input, ProblemNote, Row, Select } from '../../ui/parts';
+import { Input, Select } from '../../ui/Field';
+import { Button, ProblemNote, Row } from '../../ui/parts';
 
 /** A voltage metered at the terminals of one channel; the finding is weighed anew with it at once. */
 export function Meter({ channels, worst }: { channels: number[]; worst: number }) {

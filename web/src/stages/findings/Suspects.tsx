@@ -23,11 +23,11 @@ export const Item = styled(AriaButton)<{ $suspect: boolean }>`
   cursor: pointer;
   ${(p) => p.$suspect && 'box-shadow: inset 4px 0 0 var(--sus);'}
   b {
-    font-size: 17px;
+    font-size: var(--t-l);
   }
   span {
     color: var(--mute);
-    font-size: 13.5px;
+    font-size: var(--t-s);
     grid-column: 2 / 4;
   }
   &[aria-expanded='true'] {
@@ -37,7 +37,7 @@ export const Item = styled(AriaButton)<{ $suspect: boolean }>`
 const Reasons = styled.ul`
   margin: 6px 0 4px;
   padding: 0 12px 0 24px;
-  font-size: 14px;
+  font-size: var(--t-s);
   li {
     margin: 3px 0;
   }

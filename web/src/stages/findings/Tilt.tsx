@@ -10,7 +10,7 @@ const Svg = styled.svg`
   max-height: 420px;
   text {
     font-family: 'Atkinson Hyperlegible Next Variable', sans-serif;
-    font-size: 15px;
+    font-size: var(--t-m);
   }
   /* Its letters are as large as the page's own, whatever the width. */
   max-width: 520px;

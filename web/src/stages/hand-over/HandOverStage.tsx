@@ -8,10 +8,10 @@ import { decisionOf, spreadOf, useSession } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
 import { useDraft } from '../../shell/useDraft';
+import { TextArea, Field } from '../../ui/Field';
+import { Chips } from '../../ui/Chips';
 import {
   Button,
-  Chips,
-  Field,
   LinkButton,
   Mute,
   NextBar,
@@ -21,7 +21,6 @@ import {
   Row,
   Sheet,
   Stack,
-  TextArea,
 } from '../../ui/parts';
 import { day, upper } from '../../ui/words';
 import type { StageProps } from '../props';

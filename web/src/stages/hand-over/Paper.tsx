@@ -17,10 +17,10 @@ export const Paper = styled.article`
     padding-bottom: 8px;
   }
   h2.title {
-    font-size: 23px;
+    font-size: var(--t-h);
   }
   h2 {
-    font-size: 17px;
+    font-size: var(--t-l);
     margin: 0 0 3px;
   }
   section p {
@@ -34,7 +34,7 @@ export const Paper = styled.article`
     div {
       border-top: 1px solid var(--ink);
       padding-top: 4px;
-      font-size: 13px;
+      font-size: var(--t-xs);
     }
   }
   @media print {
@@ -42,7 +42,7 @@ export const Paper = styled.article`
     padding: 0;
     color: #000;
     background: #fff;
-    font-size: 12.5px;
+    font-size: var(--t-xs);
     gap: 9px;
     * {
       color: #000 !important;
@@ -51,10 +51,10 @@ export const Paper = styled.article`
       break-inside: avoid;
     }
     h2.title {
-      font-size: 21px !important;
+      font-size: var(--t-xl) !important;
     }
     h2 {
-      font-size: 14.5px;
+      font-size: var(--t-s);
     }
     td,
     th {

@@ -7,7 +7,8 @@ import {
 import { ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
 import { useJobView } from '../../shell/jobContext';
-import { Chips, Columns, Mute, ProblemNote, Sheet, Stack } from '../../ui/parts';
+import { Chips } from '../../ui/Chips';
+import { Columns, Mute, ProblemNote, Sheet, Stack } from '../../ui/parts';
 import { fixed, ohms } from '../../ui/words';
 import { useAdd } from './useAdd';
 
@@ -19,13 +20,13 @@ const Table = styled.table`
   }
   td:last-child {
     padding-right: 0;
-    font-size: 14px;
+    font-size: var(--t-s);
   }
 `;
 
 const Where = styled.span`
   display: block;
-  font-size: 13.5px;
+  font-size: var(--t-s);
   color: var(--mute);
 `;
 const WHERE = { leak: 'the leak is here', pass: 'not here', doubtful: 'cannot be told' };

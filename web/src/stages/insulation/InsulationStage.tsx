@@ -57,12 +57,12 @@ const Tests = styled(PlainList)`
     border-style: dashed;
   }
   b {
-    font-size: 16px;
+    font-size: var(--t-l);
   }
   span {
     grid-column: 1 / 4;
     color: var(--mute);
-    font-size: 13.5px;
+    font-size: var(--t-s);
   }
 `;
 const VIEWS = [

@@ -1,4 +1,4 @@
-import { Field, Select } from '../../ui/parts';
+import { Select, Field } from '../../ui/Field';
 
 /** A run of modules in string order, by its ends. */
 export function SectionPick({

@@ -7,18 +7,9 @@ import {
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import { useJobView } from '../../shell/jobContext';
-import {
-  Button,
-  Chips,
-  DataTable,
-  Field,
-  Mute,
-  ProblemNote,
-  Row,
-  Select,
-  Sheet,
-  Stack,
-} from '../../ui/parts';
+import { Select, Field } from '../../ui/Field';
+import { Chips } from '../../ui/Chips';
+import { Button, DataTable, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { percent } from '../../ui/words';
 import { useAdd } from './useAdd';
 

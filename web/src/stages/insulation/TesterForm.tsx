@@ -14,22 +14,12 @@ import { usePassing } from '../../api/live';
 import { useJobView } from '../../shell/jobContext';
 import { useDraft } from '../../shell/useDraft';
 import { useWrite } from '../../shell/useWrite';
-import {
-  Button,
-  Chips,
-  Field,
-  Input,
-  LinkButton,
-  Mute,
-  ProblemNote,
-  Row,
-  Select,
-  Sheet,
-  Stack,
-} from '../../ui/parts';
+import { Input, Select, Field } from '../../ui/Field';
+import { Chips } from '../../ui/Chips';
+import { Button, LinkButton, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { fixed, ohms } from '../../ui/words';
 import { Tick } from '../make-safe/step';
-import { useInstruments } from '../../people/Instruments';
+import { useInstruments } from '../../api/hooks';
 import { useAdd } from './useAdd';
 import { SectionPick } from './SectionPick';
 import { figure, reading } from './view';
@@ -39,7 +29,7 @@ const Grid = styled.div`
   grid-template-columns: repeat(auto-fit, minmax(84px, 1fr));
   gap: 8px;
   label {
-    font-size: 13.5px;
+    font-size: var(--t-s);
   }
 `;
 const MARKS = [15, 30, 60, 120, 300, 600];

@@ -10,13 +10,12 @@ import { decisionOf } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
 import { useDraft } from '../../shell/useDraft';
+import { Input, TextArea, Field, FieldGroup } from '../../ui/Field';
+import { Chips } from '../../ui/Chips';
 import {
-  Chips,
   Answer,
   Button,
   Columns,
-  Field,
-  Input,
   LinkButton,
   Mute,
   NextBar,
@@ -26,7 +25,6 @@ import {
   Row,
   Sheet,
   Stack,
-  TextArea,
 } from '../../ui/parts';
 import { percent } from '../../ui/words';
 import { Readings } from '../notes/Readings';
@@ -50,12 +48,12 @@ const List = styled(PlainList)`
     grid-template-columns: 1fr auto;
     gap: 2px 10px;
     b {
-      font-size: 16px;
+      font-size: var(--t-l);
     }
     span,
     p {
       grid-column: 1 / 3;
-      font-size: 14px;
+      font-size: var(--t-s);
     }
   }
 `;
@@ -168,7 +166,7 @@ export function IntakeStage({ question, stage }: StageProps) {
               />
             </Field>
             {GROUPS.map(([group, name]) => (
-              <Field as="div" key={group}>
+              <FieldGroup key={group}>
                 {name}
                 <Chips
                   selectionMode="multiple"
@@ -189,7 +187,7 @@ export function IntakeStage({ question, stage }: StageProps) {
                     </ToggleButton>
                   ))}
                 </Chips>
-              </Field>
+              </FieldGroup>
             ))}
             <Field>
               Trouble codes
@@ -255,7 +253,7 @@ export function IntakeStage({ question, stage }: StageProps) {
                 onChange={(e) => set({ earlier: e.target.value })}
               />
             </Field>
-            <Field as="div">
+            <FieldGroup>
               The owner wants to
               <Chips
                 selectionMode="single"
@@ -270,7 +268,7 @@ export function IntakeStage({ question, stage }: StageProps) {
                   </ToggleButton>
                 ))}
               </Chips>
-            </Field>
+            </FieldGroup>
           </Stack>
         </Sheet>
         <Stack $gap={8}>

@@ -2,7 +2,8 @@ import { parseQuantity } from '@cellmend/core/jot';
 import { factsOf, InputProblem, judgeAt, OUT_OF_BOUNDS } from '@cellmend/core/pack';
 import { fuseEvidence, type StepData } from '@cellmend/core/safety';
 import { useState } from 'react';
-import { Button, Field, Input, ProblemNote, Row, Stack, TextArea } from '../../ui/parts';
+import { Input, TextArea, Field } from '../../ui/Field';
+import { Button, ProblemNote, Row, Stack } from '../../ui/parts';
 import { Tick, type StepProps } from './step';
 
 /** Evidence on a crashed or sleeping unit: written down, nothing is reset. */

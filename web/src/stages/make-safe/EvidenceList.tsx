@@ -2,7 +2,8 @@ import type { SafetyView } from '@cellmend/contract/safety';
 import { CORRECTABLE, type StepData, type StepId } from '@cellmend/core/safety';
 import { useState } from 'react';
 import styled from 'styled-components';
-import { Button, Field, Input, Mute, Row, Sheet, Stack } from '../../ui/parts';
+import { Input, Field } from '../../ui/Field';
+import { Button, Mute, Row, Sheet, Stack } from '../../ui/parts';
 import { upper, when } from '../../ui/words';
 
 const Table = styled.table`
@@ -12,7 +13,7 @@ const Table = styled.table`
     padding: 7px 10px 7px 0;
     border-top: 1px solid var(--line);
     vertical-align: top;
-    font-size: 14.5px;
+    font-size: var(--t-s);
   }
   tr:first-child td {
     border-top: 0;

@@ -5,20 +5,21 @@ import { useRef, type FormEvent } from 'react';
 import styled from 'styled-components';
 import { useJobView } from '../../shell/jobContext';
 import { useDraft } from '../../shell/useDraft';
-import { Button, Input, Mute, ProblemNote, Stack } from '../../ui/parts';
+import { Input } from '../../ui/Field';
+import { Button, Mute, ProblemNote, Stack } from '../../ui/parts';
 import type { StepProps } from './step';
 
 const Table = styled.table`
   td {
     padding: 3px 10px 3px 0;
-    font-size: 16px;
+    font-size: var(--t-l);
     white-space: nowrap;
   }
   td:nth-child(2) {
     width: 132px;
   }
   input {
-    font-size: 20px;
+    font-size: var(--t-xl);
     font-weight: 700;
     text-align: right;
   }

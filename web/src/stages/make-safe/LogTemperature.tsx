@@ -2,7 +2,8 @@ import { InputProblem } from '@cellmend/core/pack';
 import { useState, type FormEvent } from 'react';
 import { enqueue } from '../../api/queue';
 import { useJobView } from '../../shell/jobContext';
-import { Button, Field, Input, ProblemNote, Row } from '../../ui/parts';
+import { Input, Field } from '../../ui/Field';
+import { Button, ProblemNote, Row } from '../../ui/parts';
 import { celsiusOf } from '../../ui/celsius';
 import { temperature, temperatureUnit } from '../../ui/units';
 

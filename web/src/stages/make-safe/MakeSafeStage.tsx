@@ -22,19 +22,8 @@ import { useSafety } from '../../api/hooks';
 import { Awaiting } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
-import {
-  Answer,
-  Button,
-  Chips,
-  Columns,
-  Mute,
-  NextBar,
-  Page,
-  ProblemNote,
-  Row,
-  Sheet,
-  Stack,
-} from '../../ui/parts';
+import { Chips } from '../../ui/Chips';
+import { Answer, Button, Columns, Mute, NextBar, Page, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { countdown, fixed, when } from '../../ui/words';
 import { Readings } from '../notes/Readings';
 import type { StageProps } from '../props';
@@ -83,7 +72,7 @@ const Steps = styled.ol`
     padding-top: 5px;
     padding-bottom: 5px;
     b {
-      font-size: 14.5px;
+      font-size: var(--t-s);
       font-weight: 600;
     }
   }
@@ -97,12 +86,12 @@ const Steps = styled.ol`
     border: 2px solid var(--hot);
   }
   b {
-    font-size: 15.5px;
+    font-size: var(--t-m);
   }
   small {
     display: block;
     color: var(--mute);
-    font-size: 13px;
+    font-size: var(--t-xs);
   }
 `;
 

@@ -1,7 +1,8 @@
 import { GLOVE_CLASSES, gloveFault, hazardsOf, type GloveClass, type StepData } from '@cellmend/core/safety';
 import { useState, type ReactNode } from 'react';
 import { useJobView } from '../../shell/jobContext';
-import { Button, Field, Input, Mute, ProblemNote, Row, Select, Stack, TextArea } from '../../ui/parts';
+import { Input, Select, TextArea, Field } from '../../ui/Field';
+import { Button, Mute, ProblemNote, Row, Stack } from '../../ui/parts';
 import { countdown } from '../../ui/words';
 import { Evidence } from './Evidence';
 import { LiveDeadLive } from './LiveDeadLive';

@@ -3,7 +3,8 @@ import { judgeWatch, STOP_ADVICE, WATCH_EVERY_MIN } from '@cellmend/core/safety'
 import { useState } from 'react';
 import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
-import { Button, Field, Input, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
+import { Input, Field } from '../../ui/Field';
+import { Button, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { fixed, when } from '../../ui/words';
 import { useReadings } from '../notes/Readings';
 import { LogTemperature } from './LogTemperature';

@@ -2,7 +2,8 @@ import type { SafetyView } from '@cellmend/contract/safety';
 import { useState } from 'react';
 import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
-import { Button, Field, Input, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
+import { Input, Field } from '../../ui/Field';
+import { Button, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { when } from '../../ui/words';
 import { LogTemperature } from './LogTemperature';
 

@@ -16,12 +16,12 @@ export const Donor = styled(AriaButton)<{ $picked: boolean }>`
   grid-template-columns: 84px 1fr;
   gap: 8px 16px;
   .label {
-    font-size: 20px;
+    font-size: var(--t-xl);
     font-weight: 700;
   }
   .rank {
     color: var(--mute);
-    font-size: 13px;
+    font-size: var(--t-xs);
   }
   dl {
     display: grid;
@@ -31,14 +31,14 @@ export const Donor = styled(AriaButton)<{ $picked: boolean }>`
   }
   dt {
     color: var(--mute);
-    font-size: 13px;
+    font-size: var(--t-xs);
   }
   dd {
     margin: 0;
-    font-size: 18px;
+    font-size: var(--t-l);
     font-weight: 650;
     small {
-      font-size: 13px;
+      font-size: var(--t-xs);
       font-weight: 400;
       color: var(--mute);
       display: block;
@@ -48,7 +48,7 @@ export const Donor = styled(AriaButton)<{ $picked: boolean }>`
     display: flex;
     gap: 7px;
     align-items: baseline;
-    font-size: 14px;
+    font-size: var(--t-s);
     margin-top: 4px;
     svg {
       flex: none;

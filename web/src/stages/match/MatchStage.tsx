@@ -10,18 +10,8 @@ import { Awaiting } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote } from '../../shell/signing';
 import { keepFinding, useTried } from '../../shell/useTried';
-import {
-  Answer,
-  Button,
-  Chips,
-  LinkButton,
-  Mute,
-  NextBar,
-  Page,
-  ProblemNote,
-  Row,
-  Stack,
-} from '../../ui/parts';
+import { Chips } from '../../ui/Chips';
+import { Answer, Button, LinkButton, Mute, NextBar, Page, ProblemNote, Row, Stack } from '../../ui/parts';
 import { distanceUnit, inDistance } from '../../ui/units';
 import { fixed, signed } from '../../ui/words';
 import type { Measured } from '@cellmend/core/pack';

@@ -10,18 +10,8 @@ import useSWR from 'swr';
 import { get } from '../../api/client';
 import { enqueue, subscribe, waitingNow } from '../../api/queue';
 import { useJobView } from '../../shell/jobContext';
-import {
-  Button,
-  DataTable,
-  Field,
-  Input,
-  Mute,
-  ProblemNote,
-  Row,
-  Sheet,
-  Stack,
-  Unseen,
-} from '../../ui/parts';
+import { Input, Field } from '../../ui/Field';
+import { Button, DataTable, Mute, ProblemNote, Row, Sheet, Stack, Unseen } from '../../ui/parts';
 import { temperature } from '../../ui/units';
 import { when } from '../../ui/words';
 

@@ -19,7 +19,9 @@ import { useWrite } from '../../shell/useWrite';
 import type { Round } from '../../shell/walkRound';
 import { celsiusOf } from '../../ui/celsius';
 import { temperatureUnit } from '../../ui/units';
-import { Button, Chips, Field, Input, Mute, NextBar, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
+import { Input, Field } from '../../ui/Field';
+import { Chips } from '../../ui/Chips';
+import { Button, Mute, NextBar, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 
 /** The pack as it lies: one box a module, its channels in order. */
 const Tier = styled.div<{ $columns: number }>`
@@ -51,7 +53,7 @@ const Box = styled.fieldset`
     display: flex;
     align-items: center;
     gap: 6px;
-    font-size: 13.5px;
+    font-size: var(--t-s);
     color: var(--mute);
     min-width: 0;
   }
@@ -63,7 +65,7 @@ const Cell = styled.input<{ $bad: boolean }>`
   height: 44px;
   text-align: right;
   padding: 0 8px;
-  font-size: 18px;
+  font-size: var(--t-l);
   font-family: 'Atkinson Hyperlegible Mono Variable', monospace;
   border: 1px solid var(--edge);
   border-radius: 5px;

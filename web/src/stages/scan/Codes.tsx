@@ -5,7 +5,8 @@ import { useState, type FormEvent } from 'react';
 import styled from 'styled-components';
 import { enqueue } from '../../api/queue';
 import { useJobView } from '../../shell/jobContext';
-import { Button, Field, Input, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
+import { Input, Field } from '../../ui/Field';
+import { Button, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { useReadings } from '../notes/Readings';
 
 const List = styled.ul`
@@ -24,7 +25,7 @@ const List = styled.ul`
   }
   p {
     grid-column: 2 / 4;
-    font-size: 14px;
+    font-size: var(--t-s);
   }
 `;
 const SEVERITY = { stop: 'stop driving', soon: 'soon', note: 'note' } as const;

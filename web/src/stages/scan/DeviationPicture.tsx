@@ -13,7 +13,7 @@ const Frame = styled.div`
   align-items: stretch;
   small {
     color: var(--mute);
-    font-size: 12.5px;
+    font-size: var(--t-xs);
   }
   canvas {
     width: 100%;

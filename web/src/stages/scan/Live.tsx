@@ -7,7 +7,8 @@ import { ApiProblem, get, send } from '../../api/client';
 import { useDefinitions } from '../../api/hooks';
 import { usePassing } from '../../api/live';
 import { useJobView } from '../../shell/jobContext';
-import { Button, Field, Input, Mute, NextBar, ProblemNote, Row, Select, Sheet, Stack } from '../../ui/parts';
+import { Input, Select, Field } from '../../ui/Field';
+import { Button, Mute, NextBar, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { fixed, percent, signed } from '../../ui/words';
 import { Definitions } from './Definitions';
 import { DeviationPicture } from './DeviationPicture';
@@ -19,11 +20,11 @@ const Now = styled.dl`
   flex-wrap: wrap;
   dt {
     color: var(--mute);
-    font-size: 13px;
+    font-size: var(--t-xs);
   }
   dd {
     margin: 0;
-    font-size: 21px;
+    font-size: var(--t-xl);
     font-weight: 700;
     white-space: nowrap;
   }

@@ -2,18 +2,8 @@ import type { SaveHeading, ScanPreview } from '@cellmend/contract/scans';
 import type { Pack } from '@cellmend/core/pack';
 import { useMemo, useState } from 'react';
 import styled from 'styled-components';
-import {
-  Button,
-  DataTable,
-  Field,
-  Input,
-  Mute,
-  NextBar,
-  Row as Line,
-  Select,
-  Sheet,
-  Stack,
-} from '../../ui/parts';
+import { Input, Select, Field } from '../../ui/Field';
+import { Button, DataTable, Mute, NextBar, Row as Line, Sheet, Stack } from '../../ui/parts';
 import {
   channelUnit,
   CHOICES,

@@ -6,7 +6,8 @@ import { useState } from 'react';
 import { useJobView } from '../../shell/jobContext';
 import { useDraft } from '../../shell/useDraft';
 import { useWrite } from '../../shell/useWrite';
-import { Button, Field, Input, ProblemNote, Row, Stack } from '../../ui/parts';
+import { Input, Field } from '../../ui/Field';
+import { Button, ProblemNote, Row, Stack } from '../../ui/parts';
 
 /** Records one check as passed or not, with its figure where it has one. */
 export function CheckForm({ step, onDone }: { step: Job['steps'][number]; onDone: () => void }) {

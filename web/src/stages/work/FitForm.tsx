@@ -2,7 +2,8 @@ import { useState } from 'react';
 import { decisionOf, useStock } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
-import { Button, Field, LinkButton, Mute, ProblemNote, Row, Select, Stack } from '../../ui/parts';
+import { Select, Field } from '../../ui/Field';
+import { Button, LinkButton, Mute, ProblemNote, Row, Stack } from '../../ui/parts';
 import { FIRST_OUT, isTold, OutFields } from './OutFields';
 
 /** Puts a part in at a place and says where the one that stood there goes. */

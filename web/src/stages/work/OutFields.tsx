@@ -1,4 +1,5 @@
-import { Field, Input, Row, Select } from '../../ui/parts';
+import { Input, Select, Field } from '../../ui/Field';
+import { Row } from '../../ui/parts';
 
 export interface Out {
   to: 'shelf' | 'bench' | 'quarantine' | 'scrapped' | 'returned' | 'sold';

@@ -3,7 +3,9 @@ import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
-import { Button, Chips, Field, Stack } from '../../ui/parts';
+import { FieldGroup } from '../../ui/Field';
+import { Chips } from '../../ui/Chips';
+import { Button, Stack } from '../../ui/parts';
 import { FormEnd } from '../../ui/FormEnd';
 import { FIRST_OUT, isTold, OutFields } from './OutFields';
 
@@ -22,7 +24,7 @@ export function TakeOut({ only, onDone }: { only?: string; onDone: () => void })
   return (
     <Stack>
       {!only && (
-        <Field as="div">
+        <FieldGroup>
           Which come out
           <Chips
             selectionMode="multiple"
@@ -36,7 +38,7 @@ export function TakeOut({ only, onDone }: { only?: string; onDone: () => void })
               </ToggleButton>
             ))}
           </Chips>
-        </Field>
+        </FieldGroup>
       )}
       <OutFields out={out} onChange={setOut} />
       <FormEnd problems={[write.problem]} onNotNow={onDone}>
