@@ -1,14 +1,17 @@
-// npm run backup -- FILE: everything into one file (pg_dump custom format). npm run restore -- FILE reads it back.
-import { existsSync, statSync } from 'node:fs';
-import { resolve } from 'node:path';
+// npm run backup -- FILE: everything into one signed file that only its owner reads. npm run restore -- FILE reads it back.
+// CELLMEND_PASSPHRASE encrypts it, and opens it again.
+import { existsSync, mkdtempSync, rmSync, statSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join, resolve } from 'node:path';
 import { createInterface } from 'node:readline/promises';
 import { parseArgs } from 'node:util';
 import { ensureDebian, main, POSTGRES, Told } from './lib/setup.mjs';
-import { dataFolder, dumpTo, restoreFrom, startCluster } from './lib/postgres.mjs';
+import { installationKey, seal, unseal } from './lib/backupFile.mjs';
+import { APP_ROLE, dataFolder, dumpTo, restoreFrom, startCluster } from './lib/postgres.mjs';
 
 const { values: flags, positionals } = parseArgs({
   allowPositionals: true,
-  options: { yes: { type: 'boolean' } },
+  options: { yes: { type: 'boolean' }, 'from-elsewhere': { type: 'boolean' } },
 });
 const [action, name] = positionals;
 const DATABASE = 'cellmend';
@@ -30,7 +33,11 @@ main(async () => {
   const file = resolve(process.env.INIT_CWD ?? process.cwd(), name);
   if (action === 'restore' && !existsSync(file)) throw new Told(`There is no file ${file}.`);
   if (action === 'restore') await confirm(file);
-  let url = process.env.DATABASE_URL;
+  const key = installationKey(dataFolder());
+  const passphrase = process.env.CELLMEND_PASSPHRASE ?? '';
+  const folder = mkdtempSync(join(tmpdir(), 'cellmend-backup-'));
+  const dump = join(folder, 'dump');
+  let url = process.env.CELLMEND_OWNER_URL ?? process.env.DATABASE_URL;
   let cluster = null;
   if (!url) {
     ensureDebian([POSTGRES]);
@@ -39,9 +46,15 @@ main(async () => {
     url = cluster.url(DATABASE);
   }
   try {
-    if (action === 'backup') dumpTo(url, file);
-    else restoreFrom(url, file);
+    if (action === 'backup') {
+      dumpTo(url, dump);
+      seal(dump, file, key, { passphrase });
+    } else {
+      unseal(file, dump, key, { passphrase, elsewhere: flags['from-elsewhere'] === true });
+      restoreFrom(url, dump, cluster ? APP_ROLE : '');
+    }
   } finally {
+    rmSync(folder, { recursive: true, force: true });
     cluster?.stop();
   }
   console.log(

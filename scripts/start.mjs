@@ -108,7 +108,7 @@ main(async () => {
     cluster = await startCluster(dataFolder());
     if (flags.fresh) cluster.dropDatabase(DATABASE);
     cluster.ensureDatabase(DATABASE);
-    url = cluster.url(DATABASE);
+    url = cluster.appUrl(DATABASE);
   }
   const port = await choosePort();
   supervise(url, port, cluster);
@@ -131,6 +131,7 @@ function supervise(url, port, cluster) {
         ...process.env,
         NODE_ENV: 'production',
         DATABASE_URL: url,
+        ...(cluster ? { CELLMEND_OWNER_URL: cluster.url(DATABASE) } : {}),
         PORT: String(port),
         CELLMEND_DEMO: flags.empty ? '0' : '1',
       },

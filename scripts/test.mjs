@@ -61,6 +61,7 @@ main(async () => {
   ensureNpm();
   mkdirSync(results, { recursive: true });
   const cluster = await throwAwayCluster();
+  const databases = { TEST_DATABASE_BASE: cluster.url(''), TEST_DATABASE_APP_BASE: cluster.appUrl('') };
   const end = () => cluster.stop();
   process.on('SIGINT', () => {
     end();
@@ -88,9 +89,9 @@ main(async () => {
     };
     await Promise.all([looks(), types()]);
     await vitest('Unit tests', 'unit', {});
-    await vitest('API tests on PostgreSQL', 'api', { TEST_DATABASE_BASE: cluster.url('') });
+    await vitest('API tests on PostgreSQL', 'api', databases);
     if (await check('Build', 'npm', ['run', '-s', 'build']))
-      await vitest('Browser journeys', 'browser', { TEST_DATABASE_BASE: cluster.url('') });
+      await vitest('Browser journeys', 'browser', databases);
   } finally {
     end();
   }

@@ -11,6 +11,8 @@ export const PersonSchema = z.object({
   hvUntil: z.string().nullable(),
   gloveClass: GloveClassSchema.nullable(),
   gloveTested: z.string().nullable(),
+  /** Works here; who has left stays in the record and signs in no more. */
+  active: z.boolean(),
   mayWrite: z.boolean(),
   /** May sign work on high voltage today, and if not, why. */
   maySignHv: z.boolean(),
@@ -45,8 +47,23 @@ export const EditPersonSchema = z
     hvUntil: NewPersonSchema.shape.hvUntil,
     gloveClass: GloveClassSchema.nullable(),
     gloveTested: z.iso.date('A date such as 2026-06-30.').nullable(),
+    active: z.boolean(),
   })
   .partial();
+export const NewPasswordSchema = z.object({
+  /** One's own, to change it; a lead leaves it out to give somebody a new one. */
+  current: z.string().max(200).optional(),
+  password: NewPersonSchema.shape.password,
+});
+/** A place where somebody is signed in. */
+export const SignedInSchema = z.object({
+  id: z.string(),
+  since: z.string().nullable(),
+  device: z.string(),
+  /** The one that asks. */
+  here: z.boolean(),
+});
+export type SignedIn = z.infer<typeof SignedInSchema>;
 
 /** How figures are shown and typed here; they are stored in kilometres and degrees Celsius. */
 export const UnitsSchema = z.object({

@@ -8,14 +8,20 @@ const logger = pino({
   level: process.env.LOG_LEVEL ?? 'warn',
   redact: ['req.headers.cookie', 'req.headers["idempotency-key"]'],
 });
+// The owner's way in is for the schema alone: it is forgotten before anything is served.
+const ownerUrl = process.env.CELLMEND_OWNER_URL;
+delete process.env.CELLMEND_OWNER_URL;
 const running = await startServer({
   databaseUrl: process.env.DATABASE_URL ?? '',
+  ownerUrl,
   port: Number(process.env.PORT ?? 4780),
   demo: process.env.CELLMEND_DEMO !== '0',
   demoRecords: process.env.CELLMEND_DEMO_RECORDS !== '0',
   demoFolder: join(root, 'demo'),
   webFolder: join(root, 'web/dist'),
   logger,
+  hosts: (process.env.CELLMEND_HOSTS ?? '').split(','),
+  behindProxy: process.env.CELLMEND_BEHIND_PROXY === '1',
 });
 console.log(`LISTENING ${running.port}`);
 process.send?.({ port: running.port });

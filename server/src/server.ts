@@ -1,6 +1,7 @@
 import { createServer, type Server } from 'node:http';
 import { randomBytes } from 'node:crypto';
 import type { Logger } from 'pino';
+import { QueryTypes } from 'sequelize';
 import { connect, MIGRATING, type Patience } from './db/connect';
 import { migrate } from './db/migrate';
 import { defineModels } from './db/models';
@@ -17,6 +18,8 @@ import { LiveHub } from './http/liveHub';
 
 export interface ServerOptions {
   databaseUrl: string;
+  /** The database by its owner, for the changes of its schema alone; left out where `databaseUrl` is the owner's. */
+  ownerUrl?: string | undefined;
   port: number;
   /** Fill an empty database with the demo depot and offer its people at sign-in. */
   demo: boolean;
@@ -24,12 +27,22 @@ export interface ServerOptions {
   webFolder?: string;
   logger: Logger;
   signInsPerMinute?: number;
+  hosts?: string[];
+  behindProxy?: boolean;
   /** Fill the demo's jobs with the work that was begun, too: a few seconds in which the server answers already. */
   demoRecords?: boolean;
   /** How long a request waits for the database, unless the usual time. */
   patience?: Patience;
   /** The machine's clocks, unless a test sets its own. */
   clock?: Clock;
+}
+
+const PRUNE_MS = 3600_000;
+/** What nobody can use any more goes: sessions past their time, keys nobody repeats, tries of long ago. */
+async function prune(store: Store): Promise<void> {
+  await store.sequelize.query('DELETE FROM user_sessions WHERE expire < now()');
+  await store.sequelize.query("DELETE FROM idempotency_keys WHERE created_at < now() - interval '60 days'");
+  await store.sequelize.query("DELETE FROM sign_in_tries WHERE next_at < now() - interval '1 day'");
 }
 
 export interface Running {
@@ -39,6 +52,19 @@ export interface Running {
   /** Once the demo's jobs are filled. */
   filled: Promise<void>;
   close: () => Promise<void>;
+}
+
+/** One secret for all server processes on this database, which no backup takes along. */
+async function sharedSecret(store: Store, name: string): Promise<string> {
+  await store.sequelize.query(
+    'INSERT INTO secrets (name, value) VALUES (:name, :value) ON CONFLICT (name) DO NOTHING',
+    { replacements: { name, value: randomBytes(32).toString('hex') } },
+  );
+  const [row] = await store.sequelize.query<{ value: string }>(
+    'SELECT value FROM secrets WHERE name = :name',
+    { replacements: { name }, type: QueryTypes.SELECT },
+  );
+  return row!.value;
 }
 
 /** One value for all server processes on this database, made by whichever comes first. */
@@ -52,9 +78,9 @@ async function sharedSetting(store: Store, name: string, make: () => unknown): P
 
 /** Migrates, seeds if asked, and serves on loopback. */
 export async function startServer(options: ServerOptions): Promise<Running> {
-  const first = connect(options.databaseUrl, MIGRATING);
+  const first = connect(options.ownerUrl ?? options.databaseUrl, MIGRATING);
   try {
-    await migrate(first);
+    await migrate(first, options.ownerUrl ? new URL(options.databaseUrl).username : undefined);
   } finally {
     await first.close();
   }
@@ -69,9 +95,7 @@ export async function startServer(options: ServerOptions): Promise<Running> {
   // A database begun as demo stays one, and one begun empty never gets demo people.
   const demo = (await sharedSetting(store, 'demo', () => options.demo)) === true;
   const begun = demo && (await seedDemo(store, options.demoFolder)) && options.demoRecords === true;
-  const sessionSecret = String(
-    await sharedSetting(store, 'session-secret', () => randomBytes(32).toString('hex')),
-  );
+  const sessionSecret = await sharedSecret(store, 'session-secret');
   const hub = new LiveHub(options.databaseUrl);
   const runs = new InstrumentRuns(store, options.databaseUrl);
   hub.listen((message) => runs.heard(message));
@@ -97,8 +121,11 @@ export async function startServer(options: ServerOptions): Promise<Running> {
         options.logger.error(error, 'the demo’s jobs could not be filled'),
       )
     : Promise.resolve();
+  const pruning = setInterval(() => void prune(store).catch(() => undefined), PRUNE_MS);
+  void prune(store).catch(() => undefined);
   let closing: Promise<void> | null = null;
   const closeAll = async (): Promise<void> => {
+    clearInterval(pruning);
     // Outputs first, while there is still a database to write to.
     await runs.close();
     simulated?.stop();

@@ -1,18 +1,23 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import pg from 'pg';
-import { readFileSync } from 'node:fs';
-import { expect, it } from 'vitest';
-import { dumpTo, restoreFrom } from '../../scripts/lib/postgres.mjs';
-import { newDatabase, root, startBench } from './harness';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { installationKey, seal, unseal } from '../../scripts/lib/backupFile.mjs';
+import { APP_ROLE, dumpTo, restoreFrom, runSql } from '../../scripts/lib/postgres.mjs';
+import { verifyRecord } from '../../scripts/lib/verify.mjs';
+import { newDatabase, root, startBench, type Bench } from './harness';
+
+/** What is of the moment or secret is left out of a backup, and of what is compared. */
+const LEFT_OUT = ['user_sessions', 'secrets', 'sign_in_tries', 'live_sessions'];
 
 async function contents(url: string): Promise<Record<string, unknown[]>> {
   const client = new pg.Client({ connectionString: url });
   await client.connect();
   const tables = (
     await client.query<{ t: string }>(
-      "SELECT tablename AS t FROM pg_tables WHERE schemaname = 'public' AND tablename <> 'user_sessions' ORDER BY 1",
+      "SELECT tablename AS t FROM pg_tables WHERE schemaname = 'public' AND NOT tablename = ANY($1) ORDER BY 1",
+      [LEFT_OUT],
     )
   ).rows.map((r) => r.t);
   const out: Record<string, unknown[]> = {};
@@ -22,31 +27,167 @@ async function contents(url: string): Promise<Record<string, unknown[]>> {
   return out;
 }
 
-it('backup and restore bring every row back, over what was there; a broken file changes nothing', async () => {
-  const bench = await startBench();
-  const target = await newDatabase();
-  const folder = mkdtempSync(join(tmpdir(), 'cellmend-backup-'));
-  try {
-    const ina = await bench.as('Ina Holm');
-    await ina.post(
-      '/api/jobs/147/scans?name=a.csv&role=before',
-      readFileSync(join(root, 'demo/marram-3-before.csv'), 'utf8'),
-    );
-    const file = join(folder, 'one.backup');
-    dumpTo(bench.url, file);
-    restoreFrom(target.url, file);
-    const before = await contents(bench.url);
-    expect(before.scan_chunks!.length).toBeGreaterThan(90);
-    expect(await contents(target.url)).toEqual(before);
-    restoreFrom(target.url, file);
-    expect(await contents(target.url)).toEqual(before);
-    const broken = join(folder, 'broken.backup');
-    writeFileSync(broken, readFileSync(file).subarray(0, 9000));
-    expect(() => restoreFrom(target.url, broken)).toThrow(/pg_restore failed/);
-    expect(await contents(target.url)).toEqual(before);
-  } finally {
-    rmSync(folder, { recursive: true, force: true });
-    await bench.end();
-    await target.drop();
-  }
+let bench: Bench;
+let folder: string;
+let file: string;
+beforeAll(async () => {
+  bench = await startBench();
+  folder = mkdtempSync(join(tmpdir(), 'cellmend-backup-'));
+  file = join(folder, 'one.dump');
+  const ina = await bench.as('Ina Holm');
+  await ina.post(
+    '/api/jobs/147/scans?name=a.csv&role=before',
+    readFileSync(join(root, 'demo/marram-3-before.csv'), 'utf8'),
+  );
+  await ina.post('/api/jobs/147/stops', { kind: 'smoke', place: 'M03', note: '' });
+  await bench.settled();
+  dumpTo(bench.url, file);
+});
+afterAll(async () => {
+  rmSync(folder, { recursive: true, force: true });
+  await bench.end();
+});
+
+describe('a backup', () => {
+  it('brings every row back, over what was there, with the rights of the server; a broken one changes nothing', async () => {
+    const target = await newDatabase();
+    try {
+      restoreFrom(target.url, file);
+      const before = await contents(bench.url);
+      expect(before.scan_chunks!.length).toBeGreaterThan(90);
+      expect(await contents(target.url)).toEqual(before);
+      restoreFrom(target.url, file, APP_ROLE);
+      expect(await contents(target.url)).toEqual(before);
+      expect(() => runSql(target.appUrl, 'DELETE FROM observations')).toThrow(/permission denied/);
+      expect(runSql(target.appUrl, 'SELECT count(*) > 0 FROM jobs').trim()).toBe('t');
+      const broken = join(folder, 'broken.backup');
+      writeFileSync(broken, readFileSync(file).subarray(0, 9000));
+      expect(() => restoreFrom(target.url, broken)).toThrow(/pg_restore failed/);
+      expect(await contents(target.url)).toEqual(before);
+      const left = runSql(
+        target.url,
+        "SELECT count(*) FROM pg_database WHERE datname ~ '_(new|old)_'; SELECT count(*) FROM pg_roles WHERE rolname ~ 'restorer'",
+      );
+      expect(left.trim().split('\n')).toEqual(['0', '0']);
+    } finally {
+      await target.drop();
+    }
+  });
+
+  it('holds no session and no secret', async () => {
+    const target = await newDatabase();
+    try {
+      expect(runSql(bench.url, 'SELECT count(*) > 0 FROM user_sessions').trim()).toBe('t');
+      expect(runSql(bench.url, 'SELECT count(*) FROM secrets').trim()).toBe('1');
+      restoreFrom(target.url, file);
+      expect(
+        runSql(
+          target.url,
+          'SELECT (SELECT count(*) FROM user_sessions) + (SELECT count(*) FROM secrets)',
+        ).trim(),
+      ).toBe('0');
+    } finally {
+      await target.drop();
+    }
+  });
+
+  it('is read by its owner alone, is signed, and opens only whole, here, and with its passphrase', () => {
+    const key = installationKey(join(folder, 'here'));
+    const out = join(folder, 'out.dump');
+    for (const passphrase of ['', 'nine dry cells']) {
+      const sealed = join(folder, `sealed${passphrase.length}`);
+      seal(file, sealed, key, { passphrase });
+      expect(statSync(sealed).mode & 0o777).toBe(0o600);
+      expect(unseal(sealed, out, key, { passphrase })).toMatchObject({ ours: true });
+      expect(readFileSync(out).equals(readFileSync(file))).toBe(true);
+      const bytes = readFileSync(sealed);
+      // The dump names its tables in plain text; encrypted it does not.
+      expect(bytes.includes('scan_chunks')).toBe(passphrase === '');
+      for (const spoilt of [
+        bytes.subarray(0, bytes.length - 1),
+        Buffer.concat([bytes.subarray(0, 5000), Buffer.from([bytes[5000]! ^ 1]), bytes.subarray(5001)]),
+        Buffer.concat([bytes, Buffer.from('x')]),
+      ]) {
+        writeFileSync(join(folder, 'spoilt'), spoilt);
+        expect(() => unseal(join(folder, 'spoilt'), out, key, { passphrase })).toThrow(/cut off or changed/);
+      }
+      const elsewhere = installationKey(join(folder, 'elsewhere'));
+      expect(() => unseal(sealed, out, elsewhere, { passphrase })).toThrow(/another installation/);
+      expect(unseal(sealed, out, elsewhere, { passphrase, elsewhere: true })).toMatchObject({ ours: false });
+    }
+    const closed = join(folder, 'sealed14');
+    expect(() => unseal(closed, out, key)).toThrow(/encrypted/);
+    expect(() => unseal(closed, out, key, { passphrase: 'nine wet cells' })).toThrow(/does not open/);
+    expect(() => unseal(file, out, key)).toThrow(/no backup/);
+  });
+});
+
+describe('the record', () => {
+  const changed = async (sql: string): Promise<ReturnType<typeof verifyRecord>> => {
+    const copy = await newDatabase();
+    try {
+      restoreFrom(copy.url, file);
+      // As somebody with the whole database in hand would: no trigger stops them.
+      runSql(copy.url, `SET session_replication_role = replica; ${sql}`);
+      return verifyRecord(copy.url);
+    } finally {
+      await copy.drop();
+    }
+  };
+
+  it('is whole as the server wrote it, and says what its newest link is', () => {
+    const told = verifyRecord(bench.url);
+    expect(told).toMatchObject({
+      breaks: 0,
+      first: null,
+      head: expect.stringMatching(/^[0-9a-f]{64}$/) as string,
+    });
+    expect(told.links).toBeGreaterThan(20);
+  });
+
+  it.each([
+    ["UPDATE audit SET detail = 'nothing' WHERE id = (SELECT min(id) FROM audit)", 'audit', /was changed/],
+    ['DELETE FROM observations WHERE seq = (SELECT max(seq) FROM observations)', 'observations', /is gone/],
+    ["UPDATE stops SET note = 'all well'", 'stops', /was changed/],
+    ["UPDATE findings SET headline = 'all well'", 'findings', /was changed/],
+    ["INSERT INTO audit (what, subject) VALUES ('signed', 'by nobody')", 'audit', /added past the chain/],
+    ["UPDATE scan_sources SET bytes = 'x'", 'scan_sources', /file as it came was changed/],
+    ['DELETE FROM chain WHERE seq = 3', '', /links before it are gone/],
+    // Whoever mends the row's own link as well breaks the next one.
+    ["UPDATE chain SET row_sha256 = repeat('0', 64) WHERE seq = 4", '', /was changed/],
+  ])('tells that %s was done to it', async (sql, what, how) => {
+    const { breaks, first } = await changed(sql);
+    expect(breaks).toBeGreaterThan(0);
+    expect(first!.how).toMatch(how);
+    if (what) expect(first!.what).toBe(what);
+  });
+});
+
+describe('the role that serves', () => {
+  it('owns nothing, makes nothing, and gets round no rule of the record', () => {
+    const asServer = (sql: string) => () => runSql(bench.url.replace(/\/\/[^@]*@/, appLogin()), sql);
+    for (const sql of [
+      'CREATE TABLE more (x int)',
+      'CREATE TABLE public.more (x int)',
+      'ALTER TABLE audit DISABLE TRIGGER ALL',
+      'DROP TRIGGER audit_fixed ON audit',
+      'SET session_replication_role = replica; DELETE FROM audit',
+      'TRUNCATE audit',
+      'TRUNCATE stops',
+      'TRUNCATE idempotency_keys',
+      'UPDATE observations SET reason = $$x$$',
+      'DELETE FROM decisions',
+      "UPDATE stops SET note = 'x'",
+      'DELETE FROM stops',
+      "INSERT INTO chain (seq, what, row_key, cols, row_sha256, sha256) VALUES (99999, 'x', 'x', '{}', 'x', 'x')",
+      "SELECT chain_add('audit', '{}')",
+      'CREATE ROLE more SUPERUSER',
+      "COPY (SELECT 1) TO PROGRAM 'true'",
+    ])
+      expect(asServer(sql), sql).toThrow(/permission denied|must be|must have/);
+    expect(asServer('DELETE FROM idempotency_keys'), 'keys').toThrow(/kept for 30 days/);
+    expect(asServer("UPDATE idempotency_keys SET route = 'x'"), 'keys').toThrow(/stays/);
+    expect(() => runSql(bench.url, 'TRUNCATE audit CASCADE'), 'the owner').toThrow(/append-only/);
+  });
+  const appLogin = (): string => /\/\/[^@]*@/.exec(process.env.TEST_DATABASE_APP_BASE!)![0];
 });

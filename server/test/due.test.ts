@@ -4,7 +4,8 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { newJob } from './depot';
-import { root, startBench, type Bench, type Client } from './harness';
+import { refreshNeed } from '../src/jobs/need';
+import { Client, root, startBench, type Bench } from './harness';
 
 let bench: Bench;
 let ina: Client;
@@ -28,6 +29,42 @@ const meter = (job: number, place: string, value: number) =>
   });
 const spreads = async (job: number): Promise<FindingOf<'spread'>[]> =>
   (await ina.get<Finding[]>(`/api/jobs/${job}/findings`)).body.filter((f) => f.topic === 'spread');
+
+describe('the row on the board', () => {
+  it('is what the record says, whoever wrote at the same moment', async () => {
+    const other = new Client(`http://127.0.0.1:${(await bench.another()).port}`);
+    other.cookie = ina.cookie;
+    const row = async (n: number): Promise<unknown> =>
+      (
+        await rows(
+          `SELECT need, need_detail, need_stage, marks, due_at, closed_at FROM jobs WHERE number = ${n}`,
+        )
+      )[0];
+    let stale = 0;
+    let refused = 0;
+    for (let round = 0; round < 60; round++) {
+      const n = await newJob(ina, 'Corrie', `race ${round}`);
+      const stopped =
+        round % 3 === 0 ? await ina.post<{ id: string }>(`/api/jobs/${n}/stops`, { kind: 'hot' }) : null;
+      const at = { stage: 'intake', observedAt: new Date().toISOString() };
+      const answers = await Promise.all([
+        ina.post(`/api/jobs/${n}/readings`, { ...at, kind: 'voltage', place: 'M02', value: 0.1 }),
+        other.post(`/api/jobs/${n}/clocks`, { label: 'Rest', kind: 'rest', stage: 'intake', minutes: 30 }),
+        stopped
+          ? other.post(`/api/jobs/${n}/stops/${stopped.body.id}/end`, { reason: 'cool again' })
+          : ina.post(`/api/jobs/${n}/stops`, { kind: 'smoke' }),
+        other.post(`/api/jobs/${n}/readings`, { ...at, kind: 'voltage', place: '', value: 355 }),
+      ]);
+      refused += answers.filter((a) => a.status >= 500).length;
+      await bench.settled();
+      const shown = await row(n);
+      const [{ id }] = (await rows(`SELECT id FROM jobs WHERE number = ${n}`)) as [{ id: string }];
+      await bench.running.store.sequelize.transaction((tx) => refreshNeed(bench.running.store, tx, id));
+      if (JSON.stringify(shown) !== JSON.stringify(await row(n))) stale++;
+    }
+    expect({ stale, refused }).toEqual({ stale: 0, refused: 0 });
+  });
+});
 
 describe('a finding is computed outside every write', () => {
   it('a typed voltage is answered before it is weighed in; many at once are weighed in together, each of them', async () => {

@@ -1,5 +1,6 @@
 import type { Problem } from '@cellmend/contract/problem';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { connect } from '../src/db/connect';
 import { newJob } from './depot';
 import { Client, startBench, type Answer, type Bench } from './harness';
 import { StoppableDatabase } from './stoppable';
@@ -59,13 +60,13 @@ describe('a database that hangs', () => {
 describe('a lock that somebody holds', () => {
   it('is a 503 that says that nothing was stored, not a wait without end', async () => {
     const n = await newJob(ina, 'Corrie', 'locked');
-    const { sequelize } = bench.running.store;
-    const held = await sequelize.transaction();
-    await sequelize.query('LOCK TABLE observations IN ACCESS EXCLUSIVE MODE', { transaction: held });
-    const answer = await note(n, 'while it was locked');
+    const owner = connect(bench.url);
+    const held = await owner.transaction();
+    await owner.query('LOCK TABLE observations IN ACCESS EXCLUSIVE MODE', { transaction: held });
+    const answer = await note(n, 'while it was locked').finally(() => held.rollback());
+    await owner.close();
     expect(answer).toMatchObject({ status: 503, body: { title: 'Busy' } });
     expect(answer.body.detail).toMatch(/Nothing of this was stored/);
-    await held.rollback();
     expect((await note(n, 'afterwards')).status).toBe(201);
     expect(await stored(n)).toEqual(['afterwards']);
   });

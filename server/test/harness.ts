@@ -9,9 +9,10 @@ import { startServer, type Running } from '../src/server';
 export const root = join(import.meta.dirname, '../..');
 
 /** A database of its own on the throw-away cluster that `npm test` started. */
-export async function newDatabase(): Promise<{ url: string; drop: () => Promise<void> }> {
+export async function newDatabase(): Promise<{ url: string; appUrl: string; drop: () => Promise<void> }> {
   const base = process.env.TEST_DATABASE_BASE;
-  if (!base) throw new Error('TEST_DATABASE_BASE is not set: run these tests through npm test.');
+  const appBase = process.env.TEST_DATABASE_APP_BASE;
+  if (!base || !appBase) throw new Error('TEST_DATABASE_BASE is not set: run these tests through npm test.');
   const name = `t_${randomUUID().replaceAll('-', '')}`;
   const admin = async (sql: string): Promise<void> => {
     const client = new pg.Client({ connectionString: `${base}postgres` });
@@ -20,7 +21,11 @@ export async function newDatabase(): Promise<{ url: string; drop: () => Promise<
     await client.end();
   };
   await admin(`CREATE DATABASE ${name}`);
-  return { url: `${base}${name}`, drop: () => admin(`DROP DATABASE ${name} WITH (FORCE)`) };
+  return {
+    url: `${base}${name}`,
+    appUrl: `${appBase}${name}`,
+    drop: () => admin(`DROP DATABASE ${name} WITH (FORCE)`),
+  };
 }
 
 export interface Answer<T = unknown> {
@@ -109,7 +114,8 @@ export async function startBench(demo = true, signInsPerMinute = 1000, demoRecor
   const clock = new TestClock();
   const options = {
     clock,
-    databaseUrl: database.url,
+    databaseUrl: database.appUrl,
+    ownerUrl: database.url,
     port: 0,
     demo,
     demoRecords,
@@ -135,7 +141,7 @@ export async function startBench(demo = true, signInsPerMinute = 1000, demoRecor
       if (status !== 200) throw new Error(`sign-in of ${name} answered ${status}`);
       return client;
     },
-    another: async (databaseUrl = database.url, patience?: Patience) => {
+    another: async (databaseUrl = database.appUrl, patience?: Patience) => {
       const next = await startServer({ ...options, databaseUrl, ...(patience ? { patience } : {}) });
       more.push(next);
       return next;

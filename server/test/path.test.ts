@@ -9,6 +9,7 @@ import { randomUUID } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { connect } from '../src/db/connect';
 import { measures } from './depot';
 import { root, startBench, type Bench, type Client } from './harness';
 
@@ -212,7 +213,10 @@ describe('what the database itself refuses', () => {
     async (table) => {
       const { sequelize } = bench.running.store;
       if ((await count(table)) === 0) return;
-      await expect(sequelize.query(`DELETE FROM ${table}`)).rejects.toThrow(/append-only/);
+      await expect(sequelize.query(`DELETE FROM ${table}`)).rejects.toThrow(/permission denied/);
+      const owner = connect(bench.url);
+      await expect(owner.query(`DELETE FROM ${table}`)).rejects.toThrow(/append-only/);
+      await owner.close();
     },
   );
 });

@@ -14,6 +14,33 @@ export function voltageLimits(pack: Pack, channelIndex: number): { lowV: number;
   return { lowV: leastV, highV: mostV };
 }
 
+/** Seconds since 1970 of the year 2100: a time beyond is in another unit. */
+const LAST_EPOCH_S = 4.1e9;
+
+/**
+ * What a signal besides the voltages can be at all, in our units; what lies beyond is a fault of the log and is left out.
+ * Common practice, no source: sixty times the rated capacity an hour and 1500 A at least; sensors from −90 to 400 °C.
+ */
+export function plausible(pack: Pack, target: Target): { low: number; high: number } {
+  switch (target.kind) {
+    case 'current': {
+      const most = Math.max(1500, 60 * pack.profile.ratedCapacityAh);
+      return { low: -most, high: most };
+    }
+    case 'temperature':
+      return { low: -90, high: 400 };
+    case 'soc':
+      return { low: -0.1, high: 1.2 };
+    default:
+      return { low: -Infinity, high: Infinity };
+  }
+}
+const KIND_WORDS: Partial<Record<Target['kind'], [string, string]>> = {
+  current: ['current that no pack gives', 'A'],
+  temperature: ['temperature that no pack has', '°C'],
+  soc: ['state of charge that cannot be', ''],
+};
+
 /** A raw value in our units: V, A positive on discharge, °C, SOC as a fraction. */
 export function inOurUnits(target: Target, value: number): number {
   switch (target.kind) {
@@ -50,6 +77,7 @@ export class RecordBuilder {
   private firstS = 0;
   private lastS = 0;
   readonly notices: string[] = [];
+  private readonly leftOut = new Map<Target['kind'], { count: number; value: number; where: string }>();
 
   /**
    * @param together all channels of a row were read at the same moment.
@@ -99,6 +127,13 @@ export class RecordBuilder {
 
   /** A time from the record's zero: its first reading, where times are those of a calendar. */
   private fromZero(timeS: number): number {
+    if (Math.abs(timeS) > LAST_EPOCH_S)
+      throw new InputProblem(
+        'no-such-time',
+        `Time ${timeS} s lies beyond the year 2100.`,
+        'the time column',
+        'Seconds. If the column counts milliseconds or microseconds, say so at its heading.',
+      );
     if (this.originS === null) {
       this.originS = timeS > CALENDAR_S ? timeS : 0;
       this.firstS = timeS - this.originS;
@@ -107,16 +142,28 @@ export class RecordBuilder {
     return this.lastS;
   }
 
+  /** The figures are a meter’s, typed by somebody: nought is one of them. */
+  metered = false;
+  /** The rows have times of their own. */
+  timed = true;
+
   rowTime(timeS: number): void {
     this.shared!.push(this.fromZero(timeS));
   }
 
   /** Adds one reading in the file's own unit. @throws InputProblem for volts no cell can give. */
   put(target: Target, timeS: number, raw: number, name: string, where: () => string): void {
-    const value = inOurUnits(target, raw);
+    let value = inOurUnits(target, raw);
     if (target.kind === 'channel') this.checkVoltage(value, target.channelIndex, where);
     const to = this.columnsOf(target, name);
     if (!to) return;
+    const { low, high } = plausible(this.pack, target);
+    if (value < low || value > high) {
+      const known = this.leftOut.get(target.kind);
+      if (known) known.count++;
+      else this.leftOut.set(target.kind, { count: 1, value, where: where() });
+      value = NaN;
+    }
     to.time?.push(this.fromZero(timeS));
     to.value.push(value);
   }
@@ -158,6 +205,26 @@ export class RecordBuilder {
     return this.lastS;
   }
 
+  /** Says what was left out, and which channels are there without a single figure. */
+  private tellLeftOut(): void {
+    for (const [kind, { count, value, where }] of this.leftOut) {
+      const [word, unit] = KIND_WORDS[kind]!;
+      const first = `${Number(value.toPrecision(6))} ${unit}`.trim();
+      this.notices.push(
+        count === 1
+          ? `One ${word} was left out: ${first}, ${where}.`
+          : `${count} readings of a ${word} were left out; the first: ${first}, ${where}.`,
+      );
+    }
+    const empty = this.pack.channels
+      .filter((c) => this.channels[c.index]!.value.length > 0 && !this.channels[c.index]!.value.hasValue)
+      .map((c) => c.id);
+    if (empty.length > 0)
+      this.notices.push(
+        `No reading of ${empty.slice(0, 6).join(', ')}${empty.length > 6 ? ` and ${empty.length - 6} more` : ''} in the whole record.`,
+      );
+  }
+
   /** Ids of the channels that have no reading. */
   absent(): string[] {
     return this.pack.channels.filter((c) => this.channels[c.index]!.value.length === 0).map((c) => c.id);
@@ -167,8 +234,15 @@ export class RecordBuilder {
   finish(where: string, shape: string): ScanRecord {
     const absent = this.absent();
     const all = this.pack.channels.length;
-    if (absent.length === all)
+    if (this.channels.every((c) => !c.value.hasValue))
       throw new InputProblem('no-readings', 'The file has a heading but no readings.', where, shape);
+    if (!this.metered && this.channels.every((c) => !c.value.everOff))
+      throw new InputProblem(
+        'all-nought',
+        'Every channel reads exactly 0 V all along: that is a management unit asleep or unplugged, not a measurement.',
+        where,
+        'A record with the management unit awake. If the meter at the terminals says 0 V as well, type that by hand.',
+      );
     if (absent.length > 0)
       throw new InputProblem(
         'missing-channels',
@@ -176,6 +250,14 @@ export class RecordBuilder {
         'signal names',
         `All ${all} channels of “${this.pack.profile.name}”.`,
       );
+    if (this.together && this.timed && this.rows > 2 && this.lastS === this.firstS)
+      throw new InputProblem(
+        'one-time',
+        `All ${this.rows} rows have the same time.`,
+        'the time column',
+        'A time that runs from row to row, or no time column: then say how far apart the rows are.',
+      );
+    this.tellLeftOut();
     const courses = new Map<string, Float64Array>();
     if (this.shared) courses.set('time', this.shared.done());
     for (const [name, { value, time }] of this.signals) {

@@ -20,6 +20,8 @@ export class Column {
   private inRun = 0;
   private known = 0;
   private mean = NaN;
+  private some = false;
+  private ever = false;
 
   /** @param most an even number. */
   constructor(
@@ -31,6 +33,20 @@ export class Column {
   push(value: number): void {
     if (this.filled === this.buffer.length) this.makeRoom();
     this.buffer[this.filled++] = value;
+    if (value === value) {
+      this.some = true;
+      if (value !== 0) this.ever = true;
+    }
+  }
+
+  /** Whether any value is other than nought. */
+  get everOff(): boolean {
+    return this.ever;
+  }
+
+  /** Whether any value is one; the others are holes. */
+  get hasValue(): boolean {
+    return this.some;
   }
 
   /** How many values there were. */

@@ -77,6 +77,8 @@ export class CsvScanReader {
     private readonly pack: Pack,
     private readonly known: KnownHeading[] = [],
     private readonly sink?: Sink,
+    /** The figures are a meter’s, typed by somebody. */
+    private readonly metered = false,
   ) {}
 
   /** @throws InputProblem at the first line that cannot be read. */
@@ -122,6 +124,7 @@ export class CsvScanReader {
         heading.firstRow.length,
         this.sink,
       );
+      this.table.builder.metered = this.metered;
       this.values = new Float64Array(this.table.plan.length);
       from = heading.from;
     }

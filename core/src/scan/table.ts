@@ -1,6 +1,6 @@
 import type { Pack } from '../pack';
 import { InputProblem } from '../problem';
-import { RecordBuilder, voltageLimits } from './builder';
+import { plausible, RecordBuilder, voltageLimits } from './builder';
 import type { Column, Sink } from './column';
 import { cellFigure, unitFactor } from './figures';
 import { guessTargets, type ColumnMapping, type Target } from './mapping';
@@ -114,6 +114,7 @@ export class TableReader {
     this.builder = new RecordBuilder(pack, mapping.layout === 'wide', sink);
     this.known = mapping.signals ?? {};
     this.timeColumn = mapping.targets.findIndex((t) => t.kind === 'time');
+    this.builder.timed = this.timeColumn >= 0;
     if (this.timeColumn < 0 && mapping.layout === 'long')
       this.missing('a time column', 'time_s, or a column named time, clock or timestamp.');
     if (mapping.layout === 'wide') this.checkColumns(cellsInFirstRow);
@@ -122,10 +123,15 @@ export class TableReader {
 
   private planOf(target: Target, name: string): ColumnPlan {
     const { lowV, highV } =
-      target.kind === 'channel'
-        ? voltageLimits(this.pack, target.channelIndex)
-        : { lowV: -Infinity, highV: Infinity };
-    return { target, name, values: this.builder.valuesOf(target, name), low: lowV, high: highV };
+      target.kind === 'channel' ? voltageLimits(this.pack, target.channelIndex) : { lowV: null, highV: null };
+    const other = plausible(this.pack, target);
+    return {
+      target,
+      name,
+      values: this.builder.valuesOf(target, name),
+      low: lowV ?? other.low,
+      high: highV ?? other.high,
+    };
   }
 
   private missing(what: string, accepted: string): never {

@@ -1,8 +1,8 @@
-import type { Sequelize } from 'sequelize';
+import type { Sequelize, Transaction } from 'sequelize';
 
 /** A schema change: its SQL, then what SQL alone cannot say. */
 export interface Migration {
   name: string;
   sql: string;
-  after?: (sequelize: Sequelize) => Promise<void>;
+  after?: (sequelize: Sequelize, transaction: Transaction) => Promise<void>;
 }

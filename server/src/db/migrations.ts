@@ -1,6 +1,7 @@
 import { modernProfile } from '@cellmend/core/pack';
 import { QueryTypes } from 'sequelize';
 import type { Migration } from './migration';
+import { chainAndRights } from './chainAndRights';
 import { recordOfParts } from './recordOfParts';
 
 /** Schema changes in order. A migration that has shipped is never edited. */
@@ -293,20 +294,23 @@ CREATE INDEX instrument_runs_open ON instrument_runs (instrument_id) WHERE state
 CREATE INDEX instrument_runs_job ON instrument_runs (job_id, started_at DESC);
 `,
     // Limits get their keys, and every profile begins its history with what it is now.
-    after: async (sequelize) => {
+    after: async (sequelize, transaction) => {
       const rows = await sequelize.query<{ id: string; profile: unknown }>(
         'SELECT id, profile FROM pack_profiles',
-        { type: QueryTypes.SELECT },
+        { type: QueryTypes.SELECT, transaction },
       );
       for (const { id, profile } of rows)
         await sequelize.query('UPDATE pack_profiles SET profile = $2 WHERE id = $1', {
           bind: [id, JSON.stringify(modernProfile(profile))],
+          transaction,
         });
       await sequelize.query(
         'INSERT INTO pack_profile_versions (profile_id, version, profile, at) SELECT id, version, profile, updated_at FROM pack_profiles ON CONFLICT DO NOTHING',
+        { transaction },
       );
       // From here on the database keeps every version itself, and refuses a change without a new one.
-      await sequelize.query(`
+      await sequelize.query(
+        `
 CREATE FUNCTION keep_profile_version() RETURNS trigger LANGUAGE plpgsql AS $$
 BEGIN
   IF TG_OP = 'UPDATE' AND NEW.profile IS DISTINCT FROM OLD.profile AND NEW.version <= OLD.version THEN
@@ -316,7 +320,9 @@ BEGIN
   ON CONFLICT (profile_id, version) DO NOTHING;
   RETURN NEW;
 END $$;
-CREATE TRIGGER pack_profiles_kept AFTER INSERT OR UPDATE ON pack_profiles FOR EACH ROW EXECUTE FUNCTION keep_profile_version();`);
+CREATE TRIGGER pack_profiles_kept AFTER INSERT OR UPDATE ON pack_profiles FOR EACH ROW EXECUTE FUNCTION keep_profile_version();`,
+        { transaction },
+      );
     },
   },
   recordOfParts,
@@ -325,4 +331,5 @@ CREATE TRIGGER pack_profiles_kept AFTER INSERT OR UPDATE ON pack_profiles FOR EA
     // Null for keys from before: what they belong to was not kept.
     sql: 'ALTER TABLE idempotency_keys ADD COLUMN entry_sha256 text;',
   },
+  chainAndRights,
 ];

@@ -79,6 +79,7 @@ export function defineModels(sequelize: Sequelize): Models {
       demo: { type: T.BOOLEAN, defaultValue: false },
       gloveClass: T.TEXT,
       gloveTested: T.DATEONLY,
+      endedAt: T.DATE,
     }),
     PackProfile: table('pack_profiles', {
       id: uuid(),

@@ -23,6 +23,8 @@ export interface PersonRow extends Row<PersonRow> {
   demo: CreationOptional<boolean>;
   gloveClass: CreationOptional<GloveClass | null>;
   gloveTested: CreationOptional<string | null>;
+  /** When somebody’s work here ended. */
+  endedAt: CreationOptional<Date | null>;
 }
 export interface PackProfileRow extends Row<PackProfileRow> {
   id: string;

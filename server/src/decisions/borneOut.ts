@@ -80,7 +80,7 @@ async function checkChoices(
     await store.models.Part.findAll({
       where: { id: ids },
       transaction: doing.tx,
-      lock: doing.tx.LOCK.UPDATE,
+      lock: doing.tx.LOCK.NO_KEY_UPDATE,
     });
   const parts = await viewParts(store, ids, doing.tx);
   for (const { partId, place } of choices) {

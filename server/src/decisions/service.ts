@@ -31,7 +31,7 @@ export async function sign(store: Store, doing: Doing, number: unknown, body: un
       `${person.name} may not sign work on high voltage. ${person.hvReason}`,
       { accepted: 'A signature by somebody whose qualification is valid.' },
     );
-  await store.models.Job.findByPk(job.id, { transaction: doing.tx, lock: doing.tx.LOCK.UPDATE });
+  await store.models.Job.findByPk(job.id, { transaction: doing.tx, lock: doing.tx.LOCK.NO_KEY_UPDATE });
   const newest = await store.models.Decision.findOne({
     where: { jobId: job.id, topic },
     order: [['version', 'DESC']],

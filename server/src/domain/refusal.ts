@@ -15,6 +15,8 @@ export type RefusalKind =
   /** The gate is closed. */
   | 'closed'
   | 'tooOften'
+  /** Asked under a name that is not this server's. */
+  | 'misdirected'
   /** Whoever asked has gone or has stopped it. */
   | 'stopped';
 

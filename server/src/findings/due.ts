@@ -32,6 +32,12 @@ export async function markDue(
   topic: DueTopic,
   subject = '',
 ): Promise<void> {
+  // The job before what is due of it, as everywhere: two writes never wait for each other.
+  await store.models.Job.findByPk(jobId, {
+    attributes: ['id'],
+    transaction: doing.tx,
+    lock: doing.tx.LOCK.NO_KEY_UPDATE,
+  });
   await store.sequelize.query(
     `INSERT INTO due_findings (job_id, topic, subject, person_id) VALUES (:jobId, :topic, :subject, :person)
      ON CONFLICT (job_id, topic, subject) DO UPDATE SET version = due_findings.version + 1, person_id = :person, failed = ''`,

@@ -16,6 +16,8 @@ import { findingRoutes } from '../findings/routes';
 import { jobRoutes } from '../jobs/routes';
 import type { LiveHub } from './liveHub';
 import { peopleRoutes } from '../people/routes';
+import { sessionName } from '../people/sessions';
+import { ownHosts } from './hosts';
 import { scanRoutes } from '../scans/routes';
 import { packRoutes } from '../packs/routes';
 import { recordRoutes } from '../records/routes';
@@ -42,7 +44,28 @@ export interface AppOptions {
   webFolder?: string;
   demoFolder: string;
   signInsPerMinute?: number;
+  /** Names under which this server is reached, besides this machine's own. */
+  hosts?: string[] | undefined;
+  /** Something on this machine ends TLS in front of it. */
+  behindProxy?: boolean | undefined;
   patience?: Patience | undefined;
+}
+
+const TOUCH_MS = 3600_000;
+/** Looking at a page is no reason to write: that a session is in use is noted once an hour. */
+function touchedSeldom<
+  S extends { touch?: (sid: string, sess: session.SessionData, done?: () => void) => void },
+>(store: S): S {
+  const touch = store.touch?.bind(store);
+  const touched = new Map<string, number>();
+  store.touch = (sid, sess, done) => {
+    const last = touched.get(sid);
+    if (last !== undefined && Date.now() - last < TOUCH_MS) return done?.();
+    if (touched.size > 10_000) touched.clear();
+    touched.set(sid, Date.now());
+    touch?.(sid, sess, done);
+  };
+  return store;
 }
 
 /** The web application: pages, API and live events. `close` ends what it opened. */
@@ -51,6 +74,9 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
   const app = express();
   app.disable('x-powered-by');
   app.set('query parser', 'simple');
+  // Behind something that ends TLS: its word on address and protocol counts, nobody else's.
+  app.set('trust proxy', options.behindProxy ? 'loopback' : false);
+  app.use(ownHosts(options.hosts ?? []));
   app.use(pinoHttp({ logger: options.logger, autoLogging: false }));
   app.use((_req, res, next) => {
     res.locals.nonce = randomBytes(16).toString('base64');
@@ -99,14 +125,14 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
       secret: options.sessionSecret,
       resave: false,
       saveUninitialized: false,
-      store: new PgSession({ pool, tableName: 'user_sessions', pruneSessionInterval: false }),
+      store: touchedSeldom(new PgSession({ pool, tableName: 'user_sessions', pruneSessionInterval: false })),
       cookie: { httpOnly: true, sameSite: 'strict', secure: 'auto', maxAge: 14 * 86400_000 },
     }),
   );
   api.use(loadPerson(store));
   api.use(ownPagesOnly);
   api.use(express.json({ limit: '1mb', strict: true, type: 'application/json' }));
-  api.use(peopleRoutes(store, { demo: options.demo, signInsPerMinute: options.signInsPerMinute ?? 20 }));
+  api.use(peopleRoutes(store, { demo: options.demo, signInsPerMinute: options.signInsPerMinute ?? 60 }));
   api.use(jobRoutes(store));
   const scans = scanRoutes(store, options.demoFolder, options.demo);
   api.use(scans.router);
@@ -120,7 +146,7 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
   api.use(instrumentRoutes(store));
   const description = openApi(CORE_VERSION);
   api.get('/openapi.json', (_req, res) => void res.json(description));
-  api.get('/events', needs('viewer'), (_req, res) => hub.add(res));
+  api.get('/events', needs('viewer'), (req, res) => hub.add(res, sessionName(req.sessionID)));
   api.use(unknownRoute);
   app.use('/api', api);
 

@@ -10,7 +10,8 @@ export const loadPerson =
   (store: Store): RequestHandler =>
   async (req, _res, next) => {
     const id = req.session?.personId;
-    if (id) req.person = (await store.models.Person.findByPk(id)) ?? undefined;
+    const row = id ? await store.models.Person.findByPk(id) : null;
+    if (row && row.endedAt === null) req.person = row;
     next();
   };
 

@@ -9,6 +9,9 @@ import { Refusal } from '../domain/refusal';
 declare module 'express-session' {
   interface SessionData {
     personId: string;
+    /** When and by what somebody signed in. */
+    since: string;
+    device: string;
   }
 }
 declare module 'express-serve-static-core' {

@@ -1,12 +1,15 @@
 import type { Response } from 'express';
 import { Client } from 'pg';
 
+/** What may wait for a page that does not read, bytes. */
+const MOST_WAITING_BYTES = 1 << 20;
+
 /**
  * Passes what any server process announced to the pages connected to this one.
  * LISTEN needs a connection of its own; it is made again when lost, and pages are then told to look again.
  */
 export class LiveHub {
-  private readonly pages = new Set<Response>();
+  private readonly pages = new Map<Response, string>();
   private client: Client | null = null;
   private readonly listeners: ((message: { topic?: string; jobId?: string }) => void)[] = [];
   private closed = false;
@@ -52,10 +55,22 @@ export class LiveHub {
     for (const listener of this.listeners) listener(message);
     // Between processes only; pages have nothing to look at again.
     if (message.topic === 'stop-outputs') return;
-    for (const page of this.pages) page.write(`data: ${payload}\n\n`);
+    if (message.topic === 'signed-out') {
+      const { sessions } = message as { sessions?: string[] };
+      for (const [page, session] of this.pages) if (sessions?.includes(session)) page.end();
+      return;
+    }
+    for (const page of this.pages.keys()) this.tell(page, `data: ${payload}\n\n`);
   }
 
-  add(res: Response): void {
+  /** A page that does not read is cut: it looks again once it does. */
+  private tell(page: Response, text: string): void {
+    if (page.writableLength > MOST_WAITING_BYTES) page.destroy();
+    else page.write(text);
+  }
+
+  /** @param session by `sessionName`: the page hears no more once it is signed out. */
+  add(res: Response, session: string): void {
     res.set({
       'Content-Type': 'text/event-stream',
       'Cache-Control': 'no-cache, no-transform',
@@ -63,8 +78,8 @@ export class LiveHub {
     });
     res.flushHeaders();
     res.write('retry: 1000\n\n');
-    this.pages.add(res);
-    const beat = setInterval(() => res.write(': beat\n\n'), 20_000);
+    this.pages.set(res, session);
+    const beat = setInterval(() => this.tell(res, ': beat\n\n'), 20_000);
     res.on('close', () => {
       clearInterval(beat);
       this.pages.delete(res);
@@ -74,7 +89,7 @@ export class LiveHub {
   async close(): Promise<void> {
     this.closed = true;
     if (this.retry) clearTimeout(this.retry);
-    for (const page of this.pages) page.end();
+    for (const page of this.pages.keys()) page.end();
     await this.client?.end().catch(() => undefined);
   }
 }

@@ -16,6 +16,7 @@ const STATUS: Record<RefusalKind, number> = {
   closed: 423,
   tooOften: 429,
   stopped: 499,
+  misdirected: 421,
 };
 
 /** Values that PostgreSQL refuses although the schema let them pass (NUL in text, numbers out of range). */

@@ -327,7 +327,7 @@ export async function keepRun(
   const run = await store.models.InstrumentRun.findOne({
     where: { id: runId, jobId: job.id },
     transaction: doing.tx,
-    lock: doing.tx.LOCK.UPDATE,
+    lock: doing.tx.LOCK.NO_KEY_UPDATE,
   });
   if (!run) throw notFound('That run');
   if (run.state === 'interrupted')

@@ -9,7 +9,8 @@ import { withPack } from './find';
 export async function refreshNeed(store: Store, tx: Transaction, jobId: string): Promise<void> {
   const { job, profile } = await withPack(
     store,
-    (await store.models.Job.findByPk(jobId, { transaction: tx }))!,
+    // One at a time: who comes second sees what the first wrote. Others may go on adding to the job.
+    (await store.models.Job.findByPk(jobId, { transaction: tx, lock: tx.LOCK.NO_KEY_UPDATE }))!,
     tx,
   );
   const facts = await factsOf(store, job, profile, tx);

@@ -52,7 +52,7 @@ export async function changeProfile(
   const { profile, baseVersion } = sound(body);
   const row = await store.models.PackProfile.findByPk(id, {
     transaction: doing.tx,
-    lock: doing.tx.LOCK.UPDATE,
+    lock: doing.tx.LOCK.NO_KEY_UPDATE,
   });
   if (!row) throw notFound('That pack profile');
   const jobs = (await jobsOf(store)).get(id) ?? 0;

@@ -81,7 +81,7 @@ export async function fitPart(
   const found = await findJob(store, number, doing.tx);
   const { job, pack, profile } = found;
   await mayFit(store, doing, found);
-  await store.models.Pack.findByPk(pack.id, { transaction: doing.tx, lock: doing.tx.LOCK.UPDATE });
+  await store.models.Pack.findByPk(pack.id, { transaction: doing.tx, lock: doing.tx.LOCK.NO_KEY_UPDATE });
   const { part, at } = await lockPart(store, doing.tx, input.partId);
   if (!['shelf', 'bench'].includes(at.kind))
     throw new Refusal(
@@ -167,7 +167,7 @@ export async function salvage(
   const { job, pack, profile } = found;
   // What this workshop takes out it takes out behind its own gate, whoever did the rest.
   await requireGate(store, job.id, profile, 'Taking a module out', doing.tx);
-  await store.models.Pack.findByPk(pack.id, { transaction: doing.tx, lock: doing.tx.LOCK.UPDATE });
+  await store.models.Pack.findByPk(pack.id, { transaction: doing.tx, lock: doing.tx.LOCK.NO_KEY_UPDATE });
   const places = [...new Set(input.places)];
   const ids: string[] = [];
   for (const place of places) {

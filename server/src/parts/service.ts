@@ -28,7 +28,7 @@ export async function lockPart(
   tx: Transaction,
   id: string,
 ): Promise<{ part: PartRow; at: PlacementRow }> {
-  const part = await store.models.Part.findByPk(id, { transaction: tx, lock: tx.LOCK.UPDATE });
+  const part = await store.models.Part.findByPk(id, { transaction: tx, lock: tx.LOCK.NO_KEY_UPDATE });
   if (!part) throw notFound('That part');
   const at = await store.models.Placement.findOne({
     where: { partId: id },

@@ -1,6 +1,7 @@
 import {
   DemoSignInSchema,
   EditPersonSchema,
+  NewPasswordSchema,
   FirstLeadSchema,
   NewPersonSchema,
   SignInSchema,
@@ -12,10 +13,13 @@ import type { PersonRow } from '../db/rows';
 import { needs } from '../http/auth';
 import { type Store } from '../domain/store';
 import { writeOnce } from '../http/context';
+import { endSession, sessionName, sessionsOf, signedOut } from './sessions';
+import { mayTry, rightAtLast, tried } from './tries';
 import { Refusal, notFound } from '../domain/refusal';
 import {
   addFirstLead,
   addPerson,
+  changePassword,
   checkPassword,
   editPerson,
   findDemoPerson,
@@ -30,6 +34,8 @@ const signIn = (req: Request, row: PersonRow): Promise<void> =>
     req.session.regenerate((error) => {
       if (error) return reject(error);
       req.session.personId = row.id;
+      req.session.since = new Date().toISOString();
+      req.session.device = (req.get('user-agent') ?? '').slice(0, 200);
       req.session.save((e) => (e ? reject(e) : resolve()));
     });
   });
@@ -49,7 +55,13 @@ export function peopleRoutes(store: Store, options: { demo: boolean; signInsPerM
   router.get('/session', async (req, res) => void res.json(await session(store, req.person, options.demo)));
   router.post('/session', limit, async (req, res) => {
     const { name, password } = SignInSchema.parse(req.body);
-    const row = await checkPassword(store, name, password);
+    const address = req.ip ?? '';
+    await mayTry(store, name, address);
+    const row = await checkPassword(store, name, password).catch(async (error: unknown) => {
+      await tried(store, name, address);
+      throw error;
+    });
+    await rightAtLast(store, name, address);
     await signIn(req, row);
     res.json(await session(store, row, options.demo));
   });
@@ -61,6 +73,7 @@ export function peopleRoutes(store: Store, options: { demo: boolean; signInsPerM
     res.json(await session(store, row, options.demo));
   });
   router.delete('/session', async (req, res) => {
+    await signedOut(store, [sessionName(req.sessionID)]);
     await new Promise<void>((resolve, reject) => req.session.destroy((e) => (e ? reject(e) : resolve())));
     res.clearCookie('cellmend.sid').status(204).end();
   });
@@ -87,6 +100,41 @@ export function peopleRoutes(store: Store, options: { demo: boolean; signInsPerM
     needs('lead'),
     writeOnce(store, 200, (req, doing) =>
       editPerson(store, doing, z.uuid().parse(req.params.id), EditPersonSchema.parse(req.body)),
+    ),
+  );
+  const personOf = (req: Request): string => {
+    const id = z.uuid().parse(req.params.id);
+    if (id !== req.person!.id && req.person!.role !== 'lead')
+      throw new Refusal('notAllowed', 'Not allowed', 'Where others are signed in is for a lead to know.');
+    return id;
+  };
+  router.put(
+    '/people/:id/password',
+    needs('viewer'),
+    limit,
+    writeOnce(store, 200, (req, doing) =>
+      changePassword(
+        store,
+        doing,
+        z.uuid().parse(req.params.id),
+        NewPasswordSchema.parse(req.body),
+        sessionName(req.sessionID),
+      ),
+    ),
+  );
+  router.get(
+    '/people/:id/sessions',
+    needs('viewer'),
+    async (req, res) => void res.json(await sessionsOf(store, personOf(req), sessionName(req.sessionID))),
+  );
+  router.delete(
+    '/people/:id/sessions/:session',
+    needs('viewer'),
+    writeOnce(
+      store,
+      200,
+      (req, doing) => endSession(store, doing, personOf(req), z.string().max(40).parse(req.params.session)),
+      (_done, req) => sessionsOf(store, personOf(req), sessionName(req.sessionID)),
     ),
   );
   return router;

@@ -2,6 +2,7 @@ import {
   UnitsSchema,
   USUAL_UNITS,
   type EditPersonSchema,
+  type NewPasswordSchema,
   type FirstLeadSchema,
   type NewPerson,
   type Person,
@@ -13,6 +14,7 @@ import { randomUUID } from 'node:crypto';
 import type { Transaction } from 'sequelize';
 import type { z } from 'zod';
 import type { PersonRow } from '../db/rows';
+import { endSessions } from './sessions';
 import { readSetting, writeSetting } from '../domain/settings';
 import { audit, type Doing, type Store } from '../domain/store';
 import { Refusal, notFound } from '../domain/refusal';
@@ -25,8 +27,9 @@ export const hashPassword = (password: string): Promise<string> => hash(password
 export function viewPerson(row: PersonRow, today = new Date()): Person {
   const until = row.hvUntil;
   const expired = until !== null && until < today.toISOString().slice(0, 10);
-  const hvReason =
-    row.role === 'viewer'
+  const hvReason = row.endedAt
+    ? 'Works here no more.'
+    : row.role === 'viewer'
       ? 'Viewers sign nothing.'
       : row.hvLevel < 2
         ? 'No high-voltage qualification of level 2 or above.'
@@ -43,7 +46,8 @@ export function viewPerson(row: PersonRow, today = new Date()): Person {
     hvUntil: until,
     gloveClass: row.gloveClass ?? null,
     gloveTested: row.gloveTested ?? null,
-    mayWrite: row.role !== 'viewer',
+    active: row.endedAt === null || row.endedAt === undefined,
+    mayWrite: row.role !== 'viewer' && !row.endedAt,
     maySignHv: hvReason === '',
     hvReason,
   };
@@ -52,8 +56,8 @@ export function viewPerson(row: PersonRow, today = new Date()): Person {
 export async function session(store: Store, person: PersonRow | undefined, demo: boolean): Promise<Session> {
   const count = await store.models.Person.count();
   const demoPeople =
-    demo && !person
-      ? await store.models.Person.findAll({ where: { demo: true }, order: [['name', 'ASC']] })
+    demo && !person && !(await hasRealLead(store))
+      ? await store.models.Person.findAll({ where: { demo: true, endedAt: null }, order: [['name', 'ASC']] })
       : [];
   const named = await readSetting(store, 'workshop');
   return {
@@ -84,7 +88,7 @@ const nobody = hashPassword(randomUUID());
 export async function checkPassword(store: Store, name: string, password: string): Promise<PersonRow> {
   const row = await store.models.Person.findOne({ where: { name } });
   const right = await verify(row?.passwordHash ?? (await nobody), password).catch(() => false);
-  if (!row || !right)
+  if (!row || !right || row.endedAt)
     throw new Refusal('signedOut', 'Not signed in', 'Name and password do not belong together.');
   return row;
 }
@@ -129,15 +133,24 @@ export async function editPerson(
   id: string,
   change: z.infer<typeof EditPersonSchema>,
 ): Promise<Person> {
+  // One change of people at a time: two leads cannot end each other at once.
+  await store.sequelize.query('LOCK TABLE people IN SHARE ROW EXCLUSIVE MODE', { transaction: doing.tx });
   const row = await store.models.Person.findByPk(id, { transaction: doing.tx });
   if (!row) throw notFound('That person');
+  const { active, ...facts } = change;
+  await stillLead(store, doing);
+  if (row.id === doing.person.id && active === false)
+    throw new Refusal('unacceptable', 'Cannot be accepted', 'Nobody ends their own work here.');
   if (row.id === doing.person.id && change.role && change.role !== 'lead')
     throw new Refusal(
       'unacceptable',
       'Cannot be accepted',
       'A lead cannot take the lead role from themselves.',
     );
-  await row.update(change, { transaction: doing.tx });
+  const endedAt = active === undefined ? row.endedAt : active ? null : (row.endedAt ?? new Date());
+  await row.update({ ...facts, endedAt }, { transaction: doing.tx });
+  // Those who may work here no more, or otherwise than before, sign in again.
+  if (active === false) await endSessions(store, doing, row.id);
   await audit(
     store,
     doing,
@@ -154,8 +167,44 @@ export async function editPerson(
 export const listPeople = async (store: Store): Promise<Person[]> =>
   (await store.models.Person.findAll({ order: [['name', 'ASC']] })).map((p) => viewPerson(p));
 
-export const findDemoPerson = (store: Store, id: string): Promise<PersonRow | null> =>
-  store.models.Person.findOne({ where: { id, demo: true } });
+/** Once somebody real leads the workshop the demo's people sign in no more. */
+const hasRealLead = async (store: Store): Promise<boolean> =>
+  (await store.models.Person.count({ where: { role: 'lead', demo: false, endedAt: null } })) > 0;
+
+export const findDemoPerson = async (store: Store, id: string): Promise<PersonRow | null> =>
+  (await hasRealLead(store))
+    ? null
+    : store.models.Person.findOne({ where: { id, demo: true, endedAt: null } });
+
+/** Whoever was lead when the request came may have ceased to be while it waited for another. */
+async function stillLead(store: Store, doing: Doing): Promise<void> {
+  const me = await store.models.Person.findByPk(doing.person.id, { transaction: doing.tx });
+  if (!me || me.endedAt || me.role !== 'lead')
+    throw new Refusal('notAllowed', 'Not allowed', 'This needs the role lead, which was taken meanwhile.');
+}
+
+/** A new password; whoever was signed in with the old one is signed out, but for who asks. */
+export async function changePassword(
+  store: Store,
+  doing: Doing,
+  id: string,
+  { current, password }: z.infer<typeof NewPasswordSchema>,
+  here: string,
+): Promise<Person> {
+  const own = id === doing.person.id;
+  if (!own && doing.person.role !== 'lead')
+    throw new Refusal('notAllowed', 'Not allowed', 'Another’s password is changed by a lead.');
+  const row = await store.models.Person.findByPk(id, { transaction: doing.tx });
+  if (!row) throw notFound('That person');
+  if (own && !(await verify(row.passwordHash, current ?? '').catch(() => false)))
+    throw new Refusal('unacceptable', 'Cannot be accepted', 'That is not the present password.', {
+      fields: [{ field: 'current', message: 'The present password.' }],
+    });
+  await row.update({ passwordHash: await hashPassword(password) }, { transaction: doing.tx });
+  await audit(store, doing, null, 'password changed', row.name, own ? 'by themselves' : 'by a lead');
+  await endSessions(store, doing, id, own ? here : '');
+  return viewPerson(row);
+}
 
 /** The first person of a workshop is its lead, and names it. Of two at once one is refused. */
 export const addFirstLead = (

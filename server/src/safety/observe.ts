@@ -53,4 +53,4 @@ export async function observe(
 }
 
 export const lock = (store: Store, doing: Doing, job: JobRow): Promise<unknown> =>
-  store.models.Job.findByPk(job.id, { transaction: doing.tx, lock: doing.tx.LOCK.UPDATE });
+  store.models.Job.findByPk(job.id, { transaction: doing.tx, lock: doing.tx.LOCK.NO_KEY_UPDATE });

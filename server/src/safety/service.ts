@@ -233,7 +233,7 @@ export async function closeGates(
     where: { packId: packs.map((p) => p.id), closedAt: null },
     order: [['number', 'ASC']],
     transaction: doing.tx,
-    lock: doing.tx.LOCK.UPDATE,
+    lock: doing.tx.LOCK.NO_KEY_UPDATE,
   });
   for (const job of jobs) {
     if (!openLockout(await observationsOf(store, job.id, 'make-safe', doing.tx))) continue;

@@ -37,6 +37,8 @@ import { bestSheet, readSheet } from './spreadsheet';
 export interface ReadingHelp {
   known: KnownHeading[];
   definitions: SignalDefinition[];
+  /** The figures are a meter’s, typed by somebody. */
+  metered?: boolean;
 }
 export interface ReadFile {
   /** Condensed where the file is long; every reading went to the sink. */
@@ -171,6 +173,7 @@ const mappingOf = (t: Turned, pack: Pack, help: ReadingHelp): ColumnMapping =>
 
 function readTurned(t: Turned, pack: Pack, help: ReadingHelp, sink: Sink, format: FileFormat): ReadFile {
   const table = new TableReader(pack, t.names, mappingOf(t, pack, help), 1, t.names.length, sink);
+  table.builder.metered = help.metered === true;
   t.rows.forEach((row, i) => table.row(row, i + 2));
   const record = table.finish(t.rows.length + 1);
   record.notices.push(
@@ -271,7 +274,7 @@ export async function readScanFile(
   }
   const loose = await looseText(path, head, pack, help);
   if (loose) return readTurned(loose, pack, help, sink, format);
-  const reader = new CsvScanReader(pack, help.known, sink);
+  const reader = new CsvScanReader(pack, help.known, sink, help.metered);
   for await (const piece of pieces(path, onProgress)) reader.push(piece);
   const record = reader.finish();
   checkDirection(record, reader.mapping ?? undefined);

@@ -111,7 +111,7 @@ export async function readTyped(
       },
     );
   const text = typedTable({ ...typed, atMs: Date.parse(typed.observedAt) }, pack);
-  const read = await readUpload(Readable.from(text), profile, { known: [], definitions: [] }, signal);
+  const read = await readUpload(Readable.from(text), profile, { known: [], definitions: [], metered: true }, signal);
   const { notices } = read.record;
   const missing = pack.channels.length - given;
   if (missing > 0) notices.push(`${missing} ${missing === 1 ? 'channel was' : 'channels were'} not read.`);

@@ -7,6 +7,7 @@ import { WorkshopFrame } from '../shell/Header';
 import { Field, Input, Select } from '../ui/Field';
 import { Button, DataTable, Mute, Page, ProblemNote, Row, Sheet, Stack, Unseen } from '../ui/parts';
 import { day } from '../ui/words';
+import { Account } from './Account';
 import { UnitsForm } from './UnitsForm';
 import { Workshop } from './Workshop';
 
@@ -27,8 +28,14 @@ export function People({ person }: { person: Person }) {
     };
     setProblem(null);
     try {
-      if (id) await send('PATCH', `/people/${id}`, facts);
-      else
+      if (id) {
+        await send('PATCH', `/people/${id}`, {
+          ...facts,
+          ...(form.has('active') ? { active: form.get('active') === 'yes' } : {}),
+        });
+        const password = String(form.get('newPassword') ?? '');
+        if (password) await send('PUT', `/people/${id}/password`, { password });
+      } else
         await send('POST', '/people', {
           ...facts,
           name: String(form.get('name')),
@@ -58,7 +65,7 @@ export function People({ person }: { person: Person }) {
             where={problem.problem.fields?.map((f) => `${f.field}: ${f.message}`).join(' · ')}
           />
         )}
-        <Row>
+        <Row style={{ alignItems: 'flex-start' }}>
           {!p && (
             <Field>
               Name
@@ -102,6 +109,22 @@ export function People({ person }: { person: Person }) {
             Gloves tested on
             <Input name="gloveTested" type="date" defaultValue={p?.gloveTested ?? ''} />
           </Field>
+          {p && p.id !== person.id && (
+            <Field>
+              Works here
+              <Select name="active" defaultValue={p.active ? 'yes' : 'no'}>
+                <option value="yes">yes</option>
+                <option value="no">no more</option>
+              </Select>
+            </Field>
+          )}
+          {p && p.id !== person.id && (
+            <Field>
+              New password
+              <Input name="newPassword" type="password" minLength={10} autoComplete="new-password" />
+              <small>Empty leaves the present one.</small>
+            </Field>
+          )}
         </Row>
         <Row>
           <Button type="submit">Save</Button>
@@ -140,7 +163,7 @@ export function People({ person }: { person: Person }) {
                   <td>
                     <b>{p.name}</b>
                   </td>
-                  <td>{p.role}</td>
+                  <td>{p.active ? p.role : <Mute>works here no more</Mute>}</td>
                   <td>
                     {p.hvLevel > 0
                       ? `level ${p.hvLevel}${p.hvUntil ? `, until ${day(p.hvUntil)}` : ''}`
@@ -169,6 +192,7 @@ export function People({ person }: { person: Person }) {
             </tbody>
           </DataTable>
         </Sheet>
+        <Account person={person} />
         <Workshop person={person} />
         <UnitsForm person={person} />
       </Page>
