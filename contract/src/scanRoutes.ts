@@ -102,6 +102,14 @@ export const SCAN_ROUTES: RouteSpec[] = [
     answer: DefinitionSchema,
   },
   {
+    method: 'delete',
+    path: '/definitions/{id}',
+    summary: 'Take a definition file away; records read by it stay',
+    role: 'technician',
+    status: 200,
+    answer: z.object({ removed: z.string() }),
+  },
+  {
     method: 'get',
     path: '/jobs/{number}/live',
     summary: 'The vehicle being read, or null',

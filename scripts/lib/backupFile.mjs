@@ -1,5 +1,6 @@
 // A backup as it lies on a disk: a first line that says what it is, then the dump, signed by this installation's key and,
 // if a passphrase is given, encrypted (scrypt, AES-256-GCM). Read and written a piece at a time.
+import { Buffer } from 'node:buffer';
 import {
   createCipheriv,
   createDecipheriv,

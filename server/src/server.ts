@@ -13,6 +13,7 @@ import { systemClock, type Clock } from './domain/clock';
 import { DueFindings } from './findings/due';
 import type { Store } from './domain/store';
 import { InstrumentRuns } from './instruments/runs';
+import { tidyWorkFolder } from './scans/workFolder';
 import { simulateTester } from './instruments/demo';
 import { LiveHub } from './http/liveHub';
 
@@ -84,6 +85,7 @@ export async function startServer(options: ServerOptions): Promise<Running> {
   } finally {
     await first.close();
   }
+  tidyWorkFolder();
   const sequelize = connect(options.databaseUrl, options.patience);
   const store: Store = {
     sequelize,

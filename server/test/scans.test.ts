@@ -255,9 +255,11 @@ describe('a CAN log', () => {
     expect(
       (await ina.post('/api/definitions', { name: 'Pilot car', text: JSON.stringify(definition) })).status,
     ).toBe(409);
-    expect((await ina.post('/api/definitions', { name: 'noise', text: '{"format":"other"}' })).status).toBe(
-      400,
-    );
+    for (const text of ['{"format":"other"}', '{"format":', 'BO_ nothing', `SG_ ${'9'.repeat(800_000)}`])
+      expect((await ina.post('/api/definitions', { name: 'noise', text })).status, text.slice(0, 20)).toBe(422);
+    const more = await ina.post<{ id: string }>('/api/definitions', { name: 'More', text: VEHICLE_DBC });
+    expect((await ina.call('DELETE', `/api/definitions/${more.body.id}`)).body).toEqual({ removed: 'More' });
+    expect((await ina.call('DELETE', `/api/definitions/${more.body.id}`)).status).toBe(404);
     const preview = await look(job, 'drive.log', log);
     expect(preview.body).toMatchObject({ format: 'can', clear: true, definitions: ['Pilot car'] });
     const taken = await take(job, 'drive.log', log);

@@ -8,6 +8,38 @@ import { IsoTpAssembler } from './isotp';
 import { decodeRecord, parseUdsResponse, type UdsFile } from './uds';
 
 /** What tells the meaning of a log: broadcast messages, or answers to diagnostic requests. */
+/** Signals of one definition file beyond which it describes no vehicle, and how long one's name may be. */
+const MOST_SIGNALS = 20_000;
+const LONGEST_NAME = 200;
+
+/** The definition, if it is of a size that can be worked with. @throws InputProblem */
+export function definitionWithin(d: SignalDefinition): SignalDefinition {
+  const names =
+    d.kind === 'dbc'
+      ? d.messages.flatMap((m) => [m.name, ...m.signals.map((s) => s.name)])
+      : d.file.records.flatMap((r) => [r.name, ...r.fields.map((f) => f.name)]);
+  const signals =
+    d.kind === 'dbc'
+      ? names.length - d.messages.length
+      : d.file.records.reduce((n, r) => n + r.fields.reduce((k, f) => k + (f.repeat ?? 1), 0), 0);
+  if (signals > MOST_SIGNALS)
+    throw new InputProblem(
+      'definition-size',
+      `The file describes ${signals} signals.`,
+      d.name,
+      `Up to ${MOST_SIGNALS}; keep the messages of the battery.`,
+    );
+  const long = names.find((n) => n.length > LONGEST_NAME);
+  if (long !== undefined)
+    throw new InputProblem(
+      'definition-name',
+      `A name is ${long.length} characters long.`,
+      d.name,
+      `Names of up to ${LONGEST_NAME}.`,
+    );
+  return d;
+}
+
 export type SignalDefinition =
   { kind: 'dbc'; name: string; messages: DbcMessage[] } | { kind: 'uds'; name: string; file: UdsFile };
 

@@ -32,6 +32,8 @@ const MESSAGE = /^BO_\s+(\d+)\s+(\w+)\s*:\s*(\d+)\s+(\S+)/;
 const SIGNAL = new RegExp(
   `^SG_\\s+(\\w+)\\s*(M|m\\d+M?)?\\s*:\\s*(\\d+)\\|(\\d+)@([01])([+-])\\s*\\(\\s*(${NUMBER})\\s*,\\s*(${NUMBER})\\s*\\)\\s*\\[[^\\]]*\\]\\s*"([^"]*)"`,
 );
+/** A line of a message or signal is short; what is longer is none. */
+const LONGEST_LINE = 4096;
 const VALTYPE = /^SIG_VALTYPE_\s+(\d+)\s+(\w+)\s*:?\s*([0-3])\s*;/;
 /** Messages that stand for signals without a message. */
 const NO_MESSAGE = 0xc0000000;
@@ -45,6 +47,14 @@ export function parseDbc(text: string): DbcMessage[] {
   const messages: DbcMessage[] = [];
   let current: DbcMessage | null = null;
   text.split(/\r?\n/).forEach((raw, i) => {
+    if (raw.length > LONGEST_LINE && /^\s{0,40}(?:BO_|SG_) /.test(raw))
+      throw new InputProblem(
+        'dbc-line',
+        `A line is ${raw.length} characters long.`,
+        `line ${i + 1}`,
+        `Lines of up to ${LONGEST_LINE}.`,
+      );
+    if (raw.length > LONGEST_LINE) return;
     const line = raw.trim();
     const where = `line ${i + 1}`;
     if (line.startsWith('BO_ ')) {

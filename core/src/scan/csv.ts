@@ -10,6 +10,7 @@ import { guessMapping, TABLE_SHAPE, TableReader } from './table';
 
 /** A line longer than this is not a scan: refused before it fills the memory. */
 const LONGEST_LINE = 1 << 20;
+const LONGEST_NAME = 500;
 
 export interface CsvHeading {
   names: string[];
@@ -39,6 +40,14 @@ export function readHeading(text: string, pack: Pack): CsvHeading | null {
           .every((r) => r.length <= 1 || r.length >= 3),
     ) ?? ',';
   const names = (Papa.parse<string[]>(heading, { delimiter }).data[0] ?? []).map((n) => n.trim());
+  const long = names.find((n) => n.length > LONGEST_NAME);
+  if (long !== undefined)
+    throw new InputProblem(
+      'heading-too-long',
+      `A column of the heading has a name of ${long.length} characters.`,
+      `line ${at + 1}`,
+      TABLE_SHAPE,
+    );
   if (names.length < 2)
     throw new InputProblem(
       'not-a-table',

@@ -13,12 +13,16 @@ export interface CellFigure {
 
 const EMPTY = /^(?:|-|–|—|nan|na|n\/a|null|none)$/i;
 
+/** What is longer is no figure; looking at it costs what it is long at most. */
+export const LONGEST_FIGURE = 100;
+
 /**
  * A figure as a spreadsheet or a tool writes it, with its thousands separators and its unit: `3.982`, `3,982 V`,
  * `1'234 mV`, `24 °C`. A comma with three digits is a thousands separator where the file's decimal sign is the point.
  * @returns null for what is no figure.
  */
 export function cellFigure(text: string, decimal: '.' | ','): CellFigure | null {
+  if (text.length > LONGEST_FIGURE) return null;
   const t = text.trim().replace(/^[−–](?=\d)/, '-');
   if (EMPTY.test(t)) return { value: NaN, unit: '' };
   const withUnit = WITH_UNIT.exec(t);

@@ -1,5 +1,5 @@
 import { possibleV, type Pack } from '../pack';
-import { cellFigure } from './figures';
+import { cellFigure, LONGEST_FIGURE } from './figures';
 import { guessTargets, type Target } from './mapping';
 
 /** Rows of a small table beyond which nobody laid it out by hand. */
@@ -131,7 +131,9 @@ export function looseRows(text: string): string[][] {
   const lines = text.replace(/^\uFEFF/, '').split(/\r\n|\n|\r/);
   const filled = lines.filter((l) => l.trim() !== '');
   const sign = ['\t', ';', '|'].find((d) => filled.filter((l) => l.includes(d)).length > filled.length / 2);
-  const single = !sign && filled.every((l) => /^\s*-?\d+(?:[.,]\d+)?\s*(?:m?V)?\s*$/i.test(l));
+  const single =
+    !sign &&
+    filled.every((l) => l.length <= LONGEST_FIGURE && /^\s*-?\d+(?:[.,]\d+)?\s*(?:m?V)?\s*$/i.test(l));
   return filled.map((l) =>
     (single ? [l] : l.split(sign ?? ',')).map((c) => c.trim().replace(/^"(.*)"$/, '$1')),
   );

@@ -2,7 +2,7 @@ import type { Pack } from '../pack';
 import { InputProblem } from '../problem';
 import { plausible, RecordBuilder, voltageLimits } from './builder';
 import type { Column, Sink } from './column';
-import { cellFigure, unitFactor } from './figures';
+import { cellFigure, LONGEST_FIGURE, unitFactor } from './figures';
 import { guessTargets, type ColumnMapping, type Target } from './mapping';
 import type { ScanRecord } from './record';
 
@@ -16,6 +16,7 @@ const NUMBER = /^-?\d+(?:[.,]\d+)?$/;
 
 /** Which of the two figures of a date is the day: told by one above 12; null where both orders give a date. */
 export function dateOrder(text: string): 'date-dmy' | 'date-mdy' | null | undefined {
+  if (text.length > LONGEST_FIGURE) return undefined;
   const m = FIGURES.exec(text.trim());
   if (!m) return undefined;
   const [a, b] = [Number(m[1]), Number(m[2])];
@@ -29,6 +30,7 @@ export function dateOrder(text: string): 'date-dmy' | 'date-mdy' | null | undefi
  * else. A plain number is seconds, 0 included: since the start, or since 1970 where it is that large.
  */
 export function clockSeconds(text: string, order: 'date-dmy' | 'date-mdy' | null = null): number {
+  if (text.length > LONGEST_FIGURE) return NaN;
   const t = text.trim();
   const clock = /^(\d{1,2}):(\d{2})(?::(\d{2}(?:[.,]\d+)?))?$/.exec(t);
   const sixty = (h: string, min: string, s: string | undefined): number =>
@@ -75,6 +77,7 @@ export function guessMapping(
 
 /** `3,982` in a column of millivolts is three thousand and some; anywhere else its comma is the decimal sign. */
 const commaIsDecimal = (cell: string, target: Target | undefined): boolean =>
+  cell.length <= LONGEST_FIGURE &&
   /^\s*-?\d+,\d+\s*[a-z°%]*\s*$/i.test(cell) &&
   !(
     target !== undefined &&

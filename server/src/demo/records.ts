@@ -72,7 +72,6 @@ export async function addDemoRecords(store: Store): Promise<void> {
     await store.sequelize.transaction((tx) => work({ tx, person, after }));
     for (const begin of after) begin();
   };
-  const nobody = new AbortController().signal;
   for (const { job: number, intake, records, readings } of BEGUN) {
     const body: DecisionBodyInput = {
       topic: 'intake', complaint: '', signs: [], codes: [], odometerKm: null, ageYears: null, deltaMv: null,
@@ -82,7 +81,7 @@ export async function addDemoRecords(store: Store): Promise<void> {
     for (const { hoursAgo, typed } of records) {
       const found = await findJob(store, number);
       const observedAt = new Date(Date.now() - hoursAgo * HOUR_MS).toISOString();
-      const read = await readTyped({ ...typed, role: 'before', how: 'typed', observedAt }, found.profile, nobody);
+      const read = await readTyped({ ...typed, role: 'before', how: 'typed', observedAt }, found.profile, {});
       await doing((d) => storeScan(store, d, found, read.name, 'before', read, null)).finally(read.discard);
     }
     for (const reading of readings)

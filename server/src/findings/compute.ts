@@ -26,6 +26,7 @@ async function report(
   jobId: string,
   profile: PackProfile,
   ask: Extract<NewFinding, { topic: 'spread' }>,
+  asker: string | undefined,
 ): Promise<SpreadReport> {
   const scans = await store.models.Scan.findAll({
     where: { id: ask.scanIds, jobId },
@@ -38,7 +39,7 @@ async function report(
       record: await loadRecord(store, scan.id),
       startS: (scan.startedAt ?? scan.createdAt).getTime() / 1000,
     });
-  return runFor('report', { kind: 'report', profile, parts, metered });
+  return runFor('report', { kind: 'report', profile, parts, metered }, { person: asker });
 }
 
 /** Volts metered at channels, oldest first: the newest of a channel counts. */
@@ -90,13 +91,15 @@ export async function compute(
   ask: NewFinding,
   /** What was measured of parts until then counts. */
   asOf: Date = new Date(),
+  /** Whose turn it takes; nobody's where it is due anyway. */
+  asker?: string,
 ): Promise<Computed> {
   const pack = normalisePack(profile);
   switch (ask.topic) {
     case 'spread':
       return {
         inputIds: [...ask.scanIds, ...ask.readingIds],
-        result: await report(store, jobId, profile, ask),
+        result: await report(store, jobId, profile, ask, asker),
       };
     case 'insulation':
       return {

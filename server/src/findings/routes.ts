@@ -30,7 +30,7 @@ export function findingRoutes(store: Store): Router {
   router.post('/jobs/:number/findings', needs('technician'), async (req, res, next) => {
     const ask = NewFindingSchema.parse(req.body);
     const found = await findJob(store, req.params.number);
-    const computed = await compute(store, found.job.id, found.profile, ask);
+    const computed = await compute(store, found.job.id, found.profile, ask, new Date(), req.person!.id);
     await writeOnce(
       store,
       201,
@@ -71,7 +71,7 @@ export function findingRoutes(store: Store): Router {
   );
   router.post('/jobs/:number/findings/:id/recompute', needs('viewer'), async (req, res) => {
     const id = z.uuid().parse(req.params.id);
-    res.json(await recompute(store, await findJob(store, req.params.number), id));
+    res.json(await recompute(store, await findJob(store, req.params.number), id, req.person!.id));
   });
   return router;
 }

@@ -100,6 +100,7 @@ export async function recompute(
   store: Store,
   { job, pack, profile }: FoundJob,
   id: string,
+  asker: string,
 ): Promise<{ same: boolean; storedVersion: string; nowVersion: string; result: unknown }> {
   const row = await store.models.Finding.findOne({ where: { id, jobId: job.id } });
   if (!row) throw notFound('That finding');
@@ -110,7 +111,7 @@ export async function recompute(
           where: { profileId: pack.profileId, version: row.profileVersion },
         });
   const ask = NewFindingSchema.parse(askedBy(row));
-  const { result } = await compute(store, job.id, then?.profile ?? profile, ask, row.createdAt);
+  const { result } = await compute(store, job.id, then?.profile ?? profile, ask, row.createdAt, asker);
   const now = JSON.parse(JSON.stringify(result)) as unknown;
   return {
     same: isDeepStrictEqual(now, row.result),

@@ -1,15 +1,10 @@
-import {
-  NewDefinitionSchema,
-  readDefinition,
-  SaveHeadingSchema,
-  type Definition,
-} from '@cellmend/contract/scans';
+import { NewDefinitionSchema, SaveHeadingSchema, type Definition } from '@cellmend/contract/scans';
 import type { SignalDefinition } from '@cellmend/core/can';
-import { InputProblem } from '@cellmend/core/pack';
 import { createHash, randomUUID } from 'node:crypto';
 import { audit, type Doing, type Store } from '../domain/store';
-import { Refusal } from '../domain/refusal';
+import { notFound, Refusal } from '../domain/refusal';
 import type { ReadingHelp } from './readFile';
+import { runFor, type Asked } from './work';
 
 const keyOf = (names: string[]): string =>
   createHash('sha256')
@@ -19,6 +14,18 @@ const keyOf = (names: string[]): string =>
 /** Headings met most recently are tried; a workshop has few kinds of files. */
 const MOST_HEADINGS = 200;
 
+const read = new Map<string, Promise<SignalDefinition>>();
+/** A definition as it was read once; its file never changes. */
+function kept(id: string, name: string, text: string): Promise<SignalDefinition> {
+  let found = read.get(id);
+  if (!found) {
+    found = runFor('definition', { kind: 'definition', name, text });
+    read.set(id, found);
+    found.catch(() => read.delete(id));
+  }
+  return found;
+}
+
 export async function readingHelp(store: Store): Promise<ReadingHelp> {
   const [headings, definitions] = await Promise.all([
     store.models.Heading.findAll({ order: [['updatedAt', 'DESC']], limit: MOST_HEADINGS }),
@@ -26,7 +33,7 @@ export async function readingHelp(store: Store): Promise<ReadingHelp> {
   ]);
   return {
     known: headings.map((h) => ({ names: h.names, mapping: h.mapping })),
-    definitions: definitions.map((d) => readDefinition(d.name, d.text)),
+    definitions: await Promise.all(definitions.map((d) => kept(d.id, d.name, d.text))),
   };
 }
 
@@ -61,22 +68,23 @@ export async function listDefinitions(store: Store): Promise<Definition[]> {
   }));
 }
 
-/** Keeps a DBC file or diagnostic field definitions. @throws InputProblem if it is neither. */
-export async function addDefinition(store: Store, doing: Doing, body: unknown): Promise<Definition> {
+export interface NewDefinitionRead {
+  name: string;
+  text: string;
+  parsed: SignalDefinition;
+}
+/** Reads a DBC file or diagnostic field definitions, in a thread. @throws InputProblem if it is neither, or has no end. */
+export async function readNewDefinition(body: unknown, asked: Asked): Promise<NewDefinitionRead> {
   const { name, text } = NewDefinitionSchema.parse(body);
-  let parsed: SignalDefinition;
-  try {
-    parsed = readDefinition(name, text);
-  } catch (e) {
-    if (e instanceof SyntaxError)
-      throw new InputProblem(
-        'definition',
-        'The file begins like JSON but is not.',
-        name,
-        'A DBC file, or JSON.',
-      );
-    throw e;
-  }
+  return { name, text, parsed: await runFor('definition', { kind: 'definition', name, text }, asked) };
+}
+
+/** Keeps a definition that was read. */
+export async function addDefinition(
+  store: Store,
+  doing: Doing,
+  { name, text, parsed }: NewDefinitionRead,
+): Promise<Definition> {
   if (await store.models.Definition.findOne({ where: { name }, transaction: doing.tx }))
     throw new Refusal('conflict', 'Name taken', `There is a definition ${name} already.`, {
       accepted: 'Another name, or the one that is here.',
@@ -94,4 +102,14 @@ export async function addDefinition(store: Store, doing: Doing, body: unknown): 
   );
   await audit(store, doing, null, 'definition added', name, `${row.signals} signals`);
   return { id: row.id, name, kind: row.kind, signals: row.signals, addedBy: doing.person.name };
+}
+
+/** Takes a definition away; records that were read by it stay as they are. */
+export async function removeDefinition(store: Store, doing: Doing, id: string): Promise<{ removed: string }> {
+  const row = await store.models.Definition.findByPk(id, { transaction: doing.tx });
+  if (!row) throw notFound('That definition');
+  await row.destroy({ transaction: doing.tx });
+  await audit(store, doing, null, 'definition removed', row.name, `${row.signals} signals`);
+  doing.after.push(() => read.delete(id));
+  return { removed: row.name };
 }

@@ -9,10 +9,14 @@ import {
   type MeterReading,
   type SpreadReport,
 } from '@cellmend/core/spread';
-import { parentPort, workerData } from 'node:worker_threads';
+import { readDefinition } from '@cellmend/contract/scans';
+import { definitionWithin, type SignalDefinition } from '@cellmend/core/can';
+import type { MessagePort } from 'node:worker_threads';
 import { previewScanFile, readScanFile, type ReadingHelp } from './readFile';
 import type { FileFormat } from '@cellmend/contract/scans';
 import { Spill, type Spilled } from './spill';
+import { fieldsOf } from '@cellmend/contract/problem';
+import { ZodError } from 'zod';
 
 /** A stored record with the moment it began. */
 export interface StoredPart {
@@ -21,12 +25,13 @@ export interface StoredPart {
 }
 
 /** What a thread is asked to do: read a file, look at one, or report on what is stored already. */
-export type ScanTask = { profile: PackProfile } & (
+export type ScanTask =
+  { kind: 'definition'; name: string; text: string } | ({ profile: PackProfile } & PackTask);
+type PackTask =
   | { kind: 'read'; path: string; spillTo: string; help: ReadingHelp; entry?: string | undefined }
   | { kind: 'preview'; path: string; help: ReadingHelp; entry?: string | undefined }
   | { kind: 'record'; record: ScanRecord; held: HeldReadings }
-  | { kind: 'report'; parts: StoredPart[]; metered: MeterReading[] }
-);
+  | { kind: 'report'; parts: StoredPart[]; metered: MeterReading[] };
 /** Every reading of a record, waiting to be stored. */
 export interface HeldReadings {
   spilled: Spilled;
@@ -44,11 +49,9 @@ export type ScanAnswer =
   | { ok: true; read: ReadAnswer }
   | { ok: true; preview: ScanPreview }
   | { ok: true; report: SpreadReport }
+  | { ok: true; definition: SignalDefinition }
   | { ok: false; problem: { code: string; what: string; where: string; accepted: string } }
   | { ok: false; failure: string };
-export type WorkerMessage = { progress: number } | { answer: ScanAnswer };
-
-const say = (message: WorkerMessage): void => parentPort!.postMessage(message);
 
 /** Several records of one pack, on one time line, reported on together; one alone as it is. */
 function reportOn(parts: StoredPart[], metered: MeterReading[], profile: PackProfile): SpreadReport {
@@ -76,7 +79,9 @@ function reportOn(parts: StoredPart[], metered: MeterReading[], profile: PackPro
 }
 
 /** Off the server's event loop: a long file is read piece by piece, a record is diagnosed. */
-async function run(task: ScanTask): Promise<ScanAnswer> {
+async function run(task: ScanTask, progressed: (fraction: number) => void): Promise<ScanAnswer> {
+  if (task.kind === 'definition')
+    return { ok: true, definition: definitionWithin(readDefinition(task.name, task.text)) };
   const pack = normalisePack(task.profile);
   const whole = (
     record: ScanRecord,
@@ -109,7 +114,7 @@ async function run(task: ScanTask): Promise<ScanAnswer> {
         (progress) => {
           if (progress - told < 0.04) return;
           told = progress;
-          say({ progress });
+          progressed(progress);
         },
         task.entry,
       );
@@ -124,13 +129,34 @@ async function run(task: ScanTask): Promise<ScanAnswer> {
   }
 }
 
-run(workerData as ScanTask)
-  .catch((error: unknown): ScanAnswer =>
-    error instanceof InputProblem
-      ? {
-          ok: false,
-          problem: { code: error.code, what: error.what, where: error.where, accepted: error.accepted },
-        }
-      : { ok: false, failure: error instanceof Error ? (error.stack ?? error.message) : String(error) },
-  )
-  .then((answer) => say({ answer }));
+/** What a thread of the pool runs; how far it is goes out by `port`. */
+export async function work({ task, port }: { task: ScanTask; port?: MessagePort }): Promise<ScanAnswer> {
+  try {
+    return await run(task, (fraction) => port?.postMessage(fraction));
+  } catch (error) {
+    if (error instanceof InputProblem)
+      return {
+        ok: false,
+        problem: { code: error.code, what: error.what, where: error.where, accepted: error.accepted },
+      };
+    if (error instanceof SyntaxError || error instanceof ZodError)
+      return {
+        ok: false,
+        problem: {
+          code: 'definition',
+          what:
+            error instanceof SyntaxError
+              ? 'The file begins like JSON but is not.'
+              : `Its fields cannot be read: ${fieldsOf(error)
+                  .slice(0, 2)
+                  .map((f) => `${f.field}: ${f.message}`)
+                  .join(' · ')}`,
+          where: task.kind === 'definition' ? task.name : '',
+          accepted: 'A DBC file, or JSON.',
+        },
+      };
+    return { ok: false, failure: error instanceof Error ? (error.stack ?? error.message) : String(error) };
+  } finally {
+    port?.close();
+  }
+}

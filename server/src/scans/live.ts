@@ -13,8 +13,7 @@ import { pollVehicle } from '@cellmend/devices/live';
 import { SocketcandClient } from '@cellmend/devices/socketcand';
 import { SimulatedVehicle, vehicleDefinition } from '@cellmend/devices/vehicle';
 import { createHash, randomUUID, type Hash } from 'node:crypto';
-import { mkdtemp, rm } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
+import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { z } from 'zod';
 import type { Store } from '../domain/store';
@@ -25,6 +24,7 @@ import { readingHelp } from './help';
 import { canHeading } from './readFile';
 import { Spill } from './spill';
 import { runFor } from './work';
+import { workFolder } from './workFolder';
 
 /** Pages are told of new values this often. */
 const TELL_EVERY_MS = 700;
@@ -140,7 +140,7 @@ export class LiveSessions {
     const known = (await readingHelp(this.store)).known.find(
       (k) => k.names.join('\n') === canHeading([definition]).join('\n'),
     )?.mapping.signals;
-    const folder = await mkdtemp(join(tmpdir(), 'cellmend-live-'));
+    const { path: folder } = await workFolder();
     const spill = new Spill(join(folder, 'readings'));
     const hash = createHash('sha256');
     const session: Session = {

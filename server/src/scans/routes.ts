@@ -12,7 +12,14 @@ import { writeOnce } from '../http/context';
 import { notFound } from '../domain/refusal';
 import { passOn } from '../http/passOn';
 import { findJob } from '../jobs/find';
-import { addDefinition, listDefinitions, readingHelp, saveHeading } from './help';
+import {
+  addDefinition,
+  listDefinitions,
+  readNewDefinition,
+  removeDefinition,
+  readingHelp,
+  saveHeading,
+} from './help';
 import { settle } from '../findings/due';
 import { LiveOwners } from '../live/owners';
 import { LiveSessions } from './live';
@@ -72,11 +79,16 @@ export function scanRoutes(
           body,
           profile,
           await readingHelp(store),
-          untilGone(res),
-          (fraction) => {
-            if (Date.now() - told < PROGRESS_MS) return;
-            told = Date.now();
-            void announceNow(store, { topic: 'import', job: job.number, key, fraction });
+          {
+            person: req.person!.id,
+            signal: untilGone(res),
+            onProgress: (fraction) => {
+              if (Date.now() - told < PROGRESS_MS) return;
+              told = Date.now();
+              void announceNow(store, { topic: 'import', job: job.number, key, fraction, before: 0 });
+            },
+            onPlace: (before) =>
+              void announceNow(store, { topic: 'import', job: job.number, key, fraction: 0, before }),
           },
           entry,
         );
@@ -117,7 +129,10 @@ export function scanRoutes(
   router.post('/jobs/:number/scans/typed', needs('technician'), async (req, res, next) => {
     const typed = TypedScanSchema.parse(req.body);
     const found = await findJob(store, req.params.number);
-    const read = await readTyped(typed, found.profile, untilGone(res));
+    const read = await readTyped(typed, found.profile, {
+      person: req.person!.id,
+      signal: untilGone(res),
+    });
     try {
       await writeOnce(
         store,
@@ -132,7 +147,15 @@ export function scanRoutes(
   router.post('/jobs/:number/scans/preview', needs('technician'), async (req, res) => {
     const { entry } = PreviewQuerySchema.parse(req.query);
     const { profile } = await findJob(store, req.params.number);
-    res.json(await previewUpload(req, profile, await readingHelp(store), untilGone(res), entry));
+    res.json(
+      await previewUpload(
+        req,
+        profile,
+        await readingHelp(store),
+        { person: req.person!.id, signal: untilGone(res) },
+        entry,
+      ),
+    );
   });
 
   router.post(
@@ -145,10 +168,15 @@ export function scanRoutes(
     needs('viewer'),
     async (_req, res) => void res.json(await listDefinitions(store)),
   );
-  router.post(
-    '/definitions',
+  router.post('/definitions', needs('technician'), async (req, res, next) => {
+    // Read in a thread before anything is written.
+    const read = await readNewDefinition(req.body, { person: req.person!.id, signal: untilGone(res) });
+    return writeOnce(store, 201, (_r, doing) => addDefinition(store, doing, read))(req, res, next);
+  });
+  router.delete(
+    '/definitions/:id',
     needs('technician'),
-    writeOnce(store, 201, (req, doing) => addDefinition(store, doing, req.body)),
+    writeOnce(store, 200, (req, doing) => removeDefinition(store, doing, z.uuid().parse(req.params.id))),
   );
 
   router.get('/jobs/:number/live', needs('viewer'), toOwner, async (req, res) => {

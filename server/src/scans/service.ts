@@ -5,8 +5,6 @@ import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { statusWords } from '@cellmend/core/can';
 import { createHash, randomUUID } from 'node:crypto';
 import { createReadStream, createWriteStream } from 'node:fs';
-import { mkdtemp, rm } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import { Readable, Transform } from 'node:stream';
@@ -20,7 +18,8 @@ import { keepReading } from '../records/readings';
 import { storeReadings } from './store';
 import type { ReadAnswer } from './importWorker';
 import type { ReadingHelp } from './readFile';
-import { runFor } from './work';
+import { runFor, type Asked } from './work';
+import { workFolder } from './workFolder';
 
 /** Largest scan file taken. A ten-hour log of 100 channels at 1 Hz is about 25 MB. */
 export const MOST_JOINED = 20;
@@ -36,8 +35,7 @@ export interface ReadScan extends ReadAnswer {
 async function keepUpload(
   body: Readable,
 ): Promise<{ path: string; sha256: string; discard: () => Promise<void> }> {
-  const folder = await mkdtemp(join(tmpdir(), 'cellmend-scan-'));
-  const discard = (): Promise<void> => rm(folder, { recursive: true, force: true });
+  const { path: folder, discard } = await workFolder();
   const path = join(folder, 'upload');
   const hash = createHash('sha256');
   let size = 0;
@@ -72,15 +70,14 @@ export async function readUpload(
   body: Readable,
   profile: PackProfile,
   help: ReadingHelp,
-  signal: AbortSignal,
-  onProgress?: (fraction: number) => void,
+  asked: Asked,
   entry?: string,
 ): Promise<ReadScan> {
   const kept = await keepUpload(body);
   try {
     const spillTo = `${kept.path}.readings`;
     const task = { kind: 'read' as const, path: kept.path, spillTo, profile, help, entry };
-    const read = await runFor('read', task, signal, onProgress);
+    const read = await runFor('read', task, asked);
     return { ...read, ...kept };
   } catch (error) {
     await kept.discard();
@@ -95,7 +92,7 @@ export async function readUpload(
 export async function readTyped(
   typed: TypedScan,
   profile: PackProfile,
-  signal: AbortSignal,
+  asked: Asked,
 ): Promise<ReadScan & { name: string }> {
   const pack = normalisePack(profile);
   const given = typed.volts.filter((v) => v !== null).length;
@@ -111,7 +108,12 @@ export async function readTyped(
       },
     );
   const text = typedTable({ ...typed, atMs: Date.parse(typed.observedAt) }, pack);
-  const read = await readUpload(Readable.from(text), profile, { known: [], definitions: [], metered: true }, signal);
+  const read = await readUpload(
+    Readable.from(text),
+    profile,
+    { known: [], definitions: [], metered: true },
+    asked,
+  );
   const { notices } = read.record;
   const missing = pack.channels.length - given;
   if (missing > 0) notices.push(`${missing} ${missing === 1 ? 'channel was' : 'channels were'} not read.`);
@@ -136,12 +138,12 @@ export async function previewUpload(
   body: Readable,
   profile: PackProfile,
   help: ReadingHelp,
-  signal: AbortSignal,
+  asked: Asked,
   entry?: string,
 ): Promise<ScanPreview> {
   const kept = await keepUpload(body);
   try {
-    return await runFor('preview', { kind: 'preview', path: kept.path, profile, help, entry }, signal);
+    return await runFor('preview', { kind: 'preview', path: kept.path, profile, help, entry }, asked);
   } finally {
     await kept.discard();
   }

@@ -1,5 +1,6 @@
-// A worker thread does not inherit the TypeScript loader of its parent: register it, then run the worker.
+// A worker thread does not inherit the TypeScript loader of its parent: register it, then load the worker.
 import { register } from 'tsx/esm/api';
 
 register();
-await import('./importWorker.ts');
+const { work } = await import('./importWorker.ts');
+export default work;

@@ -8,7 +8,7 @@ const AGAIN_MS = 5000;
 
 /** Things that pass and are not kept: progress of an import, values of a live scan. */
 export type Passing =
-  | { topic: 'import'; job: number; key: string | null; fraction: number }
+  | { topic: 'import'; job: number; key: string | null; fraction: number; before?: number }
   | { topic: 'live'; job: number; state: LiveState }
   | { topic: 'tester'; job: number; point: SeriesPoint };
 const passing = new Set<(message: Passing) => void>();

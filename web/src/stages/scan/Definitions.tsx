@@ -1,3 +1,4 @@
+import { X } from 'lucide-react';
 import { useState } from 'react';
 import { FileTrigger } from 'react-aria-components';
 import { ApiProblem, send } from '../../api/client';
@@ -26,17 +27,36 @@ export function Definitions() {
       });
     }
   };
+  const remove = async (id: string): Promise<void> => {
+    setProblem(null);
+    try {
+      await send('DELETE', `/definitions/${id}`);
+      await mutate();
+    } catch (e) {
+      setProblem({ what: (e as Error).message });
+    }
+  };
   return (
     <>
       <Row>
-        <Mute>
+        <Mute style={{ flex: '1 1 260px' }}>
           Definitions here:{' '}
           {data && data.length > 0
-            ? data
-                .map((d) => `${d.name} (${d.kind === 'dbc' ? 'DBC' : 'diagnostic'}, ${d.signals} signals)`)
-                .join(' · ')
+            ? ''
             : 'none yet. A DBC file names the signals of a CAN log; diagnostic fields in JSON those of a live scan.'}
         </Mute>
+        {data?.map((d) => (
+          <Row key={d.id} $gap={6}>
+            <Mute>
+              {d.name} ({d.kind === 'dbc' ? 'DBC' : 'diagnostic'}, {d.signals} signals)
+            </Mute>
+            {person.mayWrite && (
+              <Button quiet aria-label={`Take ${d.name} away`} onPress={() => void remove(d.id)}>
+                <X size={16} aria-hidden />
+              </Button>
+            )}
+          </Row>
+        ))}
         {person.mayWrite && (
           <FileTrigger
             acceptedFileTypes={['.dbc', '.json']}

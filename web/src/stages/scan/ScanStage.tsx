@@ -160,7 +160,11 @@ export function ScanStage({ question }: StageProps) {
           <div>
             <b>{busy ? `Reading ${state.file} …` : 'Drop the scan file here'}</b>
             <br />
-            {state.phase === 'reading' ? (
+            {state.phase === 'reading' && state.before > 0 ? (
+              <Mute role="status">
+                {state.before === 1 ? 'Next in line.' : `${state.before - 1} before it in line.`}
+              </Mute>
+            ) : state.phase === 'reading' ? (
               <ProgressBar aria-label="How far it is" value={state.fraction * 100}>
                 <Bar $part={state.fraction} />
               </ProgressBar>

@@ -11,7 +11,7 @@ export type ImportState =
   | { phase: 'looking'; file: string }
   | { phase: 'asking'; file: File; preview: ScanPreview; entry?: string | undefined }
   | { phase: 'direction'; file: File; preview: ScanPreview; what: string; entry?: string | undefined }
-  | { phase: 'reading'; file: string; fraction: number }
+  | { phase: 'reading'; file: string; fraction: number; before: number }
   | { phase: 'refused'; file: string; what: string; where?: string; accepted?: string; code: string };
 
 /** Text needs no more than its beginning to be looked at; a workbook is one whole. */
@@ -39,7 +39,7 @@ export function useImport(
   const keys = useRef(new Keys());
   usePassing((m) => {
     if (m.topic === 'import' && m.key === key.current)
-      setState((s) => (s.phase === 'reading' ? { ...s, fraction: m.fraction } : s));
+      setState((s) => (s.phase === 'reading' ? { ...s, fraction: m.fraction, before: m.before ?? 0 } : s));
   });
 
   const guarded = async (
@@ -90,7 +90,7 @@ export function useImport(
           role,
           preview.mapping,
         ]);
-        setState({ phase: 'reading', file: shownName(file, entry), fraction: 0 });
+        setState({ phase: 'reading', file: shownName(file, entry), fraction: 0, before: 0 });
         const query = new URLSearchParams({
           name: shownName(file, entry),
           role,
@@ -147,7 +147,7 @@ export function useImport(
       }),
     takeDemo: (name, as) =>
       guarded(name, async () => {
-        setState({ phase: 'reading', file: name, fraction: 0 });
+        setState({ phase: 'reading', file: name, fraction: 0, before: 0 });
         await onDone(await send('POST', `/jobs/${job}/scans/demo`, { name, role: as }));
         setState({ phase: 'idle' });
       }),
