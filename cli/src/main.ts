@@ -2,11 +2,15 @@ import { InputProblem } from '@cellmend/core/pack';
 import { parseArgs } from 'node:util';
 import { insulation, split } from './insulation';
 import { spread } from './spread';
+import { runTopic, TOPICS } from './topics';
 
 const USAGE = `cellmend <topic> [options]
   spread --pack pack.json --scan scan.csv [--json]            what is wrong with which channel
   insulation --pack pack.json --in observations.json [--json] where a leak sits, judged by its limits
-  split --in problem.json [--json]                            which section to separate and test next`;
+  split --in problem.json [--json]                            which section to separate and test next
+${Object.entries(TOPICS)
+  .map(([name, t]) => `  ${`${name} --in FILE [--json | --schema]`.padEnd(58)}  ${t.says}`)
+  .join('\n')}`;
 
 /** Exit 0 with a result, 2 with a clear message for bad input. */
 async function run(): Promise<number> {
@@ -19,12 +23,14 @@ async function run(): Promise<number> {
         scan: { type: 'string' },
         in: { type: 'string' },
         json: { type: 'boolean', default: false },
+        schema: { type: 'boolean', default: false },
       },
     });
     const topics: Record<string, () => string | Promise<string>> = {
       spread: () => spread({ pack: values.pack, scan: values.scan ?? values.in, json: values.json }),
       insulation: () => insulation(values),
       split: () => split(values),
+      ...Object.fromEntries(Object.keys(TOPICS).map((name) => [name, () => runTopic(name, values)])),
     };
     const work = topic !== undefined && Object.hasOwn(topics, topic) ? topics[topic] : undefined;
     if (!work)

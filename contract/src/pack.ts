@@ -1,4 +1,4 @@
-import { CHEMISTRIES, LIMIT_KEYS, modernProfile, type PackProfile } from '@cellmend/core/pack';
+import { BUILD_KINDS, CHEMISTRIES, LIMIT_KEYS, modernProfile, type PackProfile } from '@cellmend/core/pack';
 import { z } from 'zod';
 
 const id = z.string().trim().min(1).max(40);
@@ -16,6 +16,18 @@ export const LinkSchema = z.object({
   kind: z.enum(['busbar', 'cable', 'service-disconnect']),
   accessMin: finite.min(0).max(10000).optional(),
   after: z.array(id).max(50).optional(),
+});
+export const BuildPartSchema = z.object({
+  id,
+  kind: z.enum(BUILD_KINDS),
+  name: z.string().trim().max(120).optional(),
+  minutes: finite.min(0).max(1440),
+  tool: z.string().trim().min(1).max(60).optional(),
+  massKg: finite.gt(0).max(5000).optional(),
+  after: z.array(z.array(id).max(60)).max(8).optional(),
+  singleUse: z.array(short).max(20).optional(),
+  torqueNm: finite.gt(0).max(1000).optional(),
+  caution: z.string().trim().max(300).optional(),
 });
 export const LimitSchema = z.object({
   key: z.enum([...LIMIT_KEYS, 'other']),
@@ -55,6 +67,7 @@ export const PackProfileSchema: z.ZodType<PackProfile> = z.object({
   ocvSource: z.string().max(300).optional(),
   tiers: z.array(z.string().max(60)).max(10).optional(),
   links: z.array(LinkSchema).max(600).optional(),
+  build: z.array(BuildPartSchema).max(400).optional(),
   limits: z.array(LimitSchema).max(50).optional(),
   ratedRangeKm: finite.gt(0).max(5000).optional(),
   bleederMilliamp: finite.gt(0).max(5000).optional(),

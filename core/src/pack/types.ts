@@ -38,6 +38,41 @@ export interface LinkSpec {
   after?: string[] | undefined;
 }
 
+/** What a pack is built of, besides its cells. */
+export const BUILD_KINDS = [
+  'lid',
+  'cover',
+  'bracket',
+  'coolant',
+  'harness-plug',
+  'sense-plug',
+  'link',
+  'clamp',
+  'seal',
+  'module',
+  'other',
+] as const;
+export type BuildKind = (typeof BUILD_KINDS)[number];
+
+/** A part of the build: what has to be off first, and what taking it off takes. */
+export interface BuildPart {
+  /** A module's or a link's own id where it is one. */
+  id: string;
+  kind: BuildKind;
+  name?: string | undefined;
+  minutes: number;
+  /** Left out where none is needed. */
+  tool?: string | undefined;
+  massKg?: number | undefined;
+  /** Alternatives, each a set that must all be off first: “from above, or from the side after the rail”. */
+  after?: string[][] | undefined;
+  /** Parts that can be used once and are needed new to close it: to be ordered before it is opened. */
+  singleUse?: string[] | undefined;
+  /** Tightening torque of its fixings. */
+  torqueNm?: number | undefined;
+  caution?: string | undefined;
+}
+
 /** The pack profile as it stands in a `pack.json` file. */
 export interface PackProfile {
   name: string;
@@ -52,6 +87,8 @@ export interface PackProfile {
   ocvSource?: string | undefined;
   tiers?: string[] | undefined;
   links?: LinkSpec[] | undefined;
+  /** How it comes apart; where it is left out, what the topology says. */
+  build?: BuildPart[] | undefined;
   limits?: LimitSpec[] | undefined;
   ratedRangeKm?: number | undefined;
   bleederMilliamp?: number | undefined;

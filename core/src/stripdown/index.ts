@@ -1,0 +1,4 @@
+export * from './least';
+export * from './build';
+export * from './plan';
+export * from './joints';

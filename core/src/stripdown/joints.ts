@@ -1,0 +1,31 @@
+/** A joint that was measured after it was tightened. */
+export interface JointReading {
+  joint: string;
+  /** Joints of one kind are compared with each other: bus-bars with bus-bars, cables with cables. */
+  kind: string;
+  microohm: number;
+}
+export interface JudgedJoint extends JointReading {
+  medianMicroohm: number | null;
+  /** Made again: more than twice what like joints have. Null where too few were measured to tell. */
+  remake: boolean | null;
+}
+/** An outlier is more than this many times the median of its like. numbers.md, joint resistance [T]. */
+export const REMAKE_RATIO = 2;
+/** Fewer like joints than this say nothing of each other. */
+const LEAST_LIKE = 3;
+
+/**
+ * Each joint against the median of the others of its kind: itself left out, so that of few joints a bad one does not hide
+ * behind the middle it moves.
+ */
+export function judgeJoints(readings: readonly JointReading[]): JudgedJoint[] {
+  return readings.map((r) => {
+    const like = readings.filter((o) => o !== r && o.kind === r.kind).map((o) => o.microohm);
+    if (like.length < LEAST_LIKE - 1) return { ...r, medianMicroohm: null, remake: null };
+    const sorted = [...like].sort((a, b) => a - b);
+    const mid = sorted.length >> 1;
+    const median = sorted.length % 2 ? sorted[mid]! : (sorted[mid - 1]! + sorted[mid]!) / 2;
+    return { ...r, medianMicroohm: median, remake: r.microohm > REMAKE_RATIO * median };
+  });
+}
