@@ -3,6 +3,7 @@ import { InsulationObservationSchema } from './insulation';
 import { BOUNDS, READING_KINDS, type ObservationTopic } from './records';
 import { CheckIdSchema } from './jobs';
 import { StepDataSchema } from './safety';
+import { TickDataSchema } from './stripdown';
 
 /** The count of the machine that an entry was made on, beside its clock. */
 const boot = z.object({ id: z.string(), upS: z.number() }).optional();
@@ -39,6 +40,8 @@ export function observationSchema(topic: ObservationTopic, kind: string): z.ZodT
       return beside[kind] ?? step;
     case 'insulation':
       return InsulationObservationSchema;
+    case 'strip-down':
+      return kind === 'tick' ? TickDataSchema : null;
     case 'work':
       return CheckIdSchema.safeParse(kind).success
         ? z.object({ passed: z.boolean(), value: figure, text: z.string().max(2000) })

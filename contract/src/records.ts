@@ -24,7 +24,7 @@ export const ReadingKindSchema = z.enum(READING_KINDS);
 export const BOUNDS = ['at-least', 'over-range'] as const satisfies readonly Bound[];
 
 /** What an observation is of, and of what. */
-export const OBSERVATION_TOPICS = ['reading', 'make-safe', 'insulation', 'work'] as const;
+export const OBSERVATION_TOPICS = ['reading', 'make-safe', 'insulation', 'work', 'strip-down'] as const;
 export type ObservationTopic = (typeof OBSERVATION_TOPICS)[number];
 export const SUBJECT_KINDS = ['pack', 'place', 'channel', 'part', 'vehicle'] as const;
 export type SubjectKind = (typeof SUBJECT_KINDS)[number];

@@ -15,6 +15,7 @@ import {
   UnitsSchema,
   SignInSchema,
 } from './people';
+import { NewTickSchema, StripTickSchema, StripViewSchema } from './stripdown';
 import {
   CheckSchema,
   ClockSchema,
@@ -145,6 +146,23 @@ export const ROUTES: RouteSpec[] = [
     body: NewJobSchema,
     status: 201,
     answer: z.object({ number: z.int() }),
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}/strip-down',
+    summary: 'What was taken off and put on again, and what this workshop’s own times say',
+    role: 'viewer',
+    status: 200,
+    answer: StripViewSchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/strip-down/ticks',
+    summary: 'A part of the build is off, or on again',
+    role: 'technician',
+    body: NewTickSchema,
+    status: 201,
+    answer: StripTickSchema,
   },
   {
     method: 'get',

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { ObservedAtSchema } from './fields';
 
 // Shapes of the command line and of what pages send to the computation of strip down.
 
@@ -21,3 +22,36 @@ export const StripdownFileSchema = z.object({
   targets: z.array(id).max(400),
   toolChangeMin: minutes.default(0),
 });
+
+/** A part of the build that was taken off, or put on again with what its joint measured. */
+export const TickDataSchema = z.object({
+  part: id,
+  off: z.boolean(),
+  /** How long it took; null where nobody says. */
+  minutes: z.number().min(0).max(1440).nullable(),
+  torqueNm: z.number().gt(0).max(1000).nullable(),
+  microohm: z.number().min(0).max(1e6).nullable(),
+  note: z.string().max(500),
+});
+export type TickData = z.infer<typeof TickDataSchema>;
+export const NewTickSchema = TickDataSchema.extend({
+  minutes: TickDataSchema.shape.minutes.default(null),
+  torqueNm: TickDataSchema.shape.torqueNm.default(null),
+  microohm: TickDataSchema.shape.microohm.default(null),
+  /** Why it was done out of order, where it was. */
+  note: z.string().trim().max(500).default(''),
+  observedAt: ObservedAtSchema,
+});
+export type NewTick = z.input<typeof NewTickSchema>;
+export const StripTickSchema = TickDataSchema.extend({ id: z.uuid(), by: z.string(), at: z.string() });
+export type StripTick = z.infer<typeof StripTickSchema>;
+export const StripViewSchema = z.object({
+  /** In the order in which it was done. */
+  ticks: z.array(StripTickSchema),
+  /** What this workshop's own times say of the parts of this profile. */
+  seen: z.record(
+    z.string(),
+    z.object({ n: z.int(), medianMin: z.number(), lowMin: z.number(), highMin: z.number() }),
+  ),
+});
+export type StripView = z.infer<typeof StripViewSchema>;

@@ -22,11 +22,7 @@ it('a leak that the owner declines: no scan, a list, an estimate; good modules g
   await page.getByRole('button', { name: 'Decide without a scan' }).click();
   const add = async (kind: string, module?: string): Promise<void> => {
     await page.getByLabel('Another measure').selectOption({ label: kind });
-    if (module)
-      await page
-        .locator('label', { hasText: /^Module/ })
-        .locator('select')
-        .selectOption(module);
+    if (module) await page.getByLabel('Module', { exact: true }).selectOption(module);
     await page.getByRole('button', { name: 'Add', exact: true }).click();
   };
   await add('Replace module', 'M06');

@@ -70,7 +70,7 @@ describe('a burst of a scanner', () => {
       const some = gap === 40 ? lines.slice(0, 12) : lines;
       const keys = some.map(([at, v]) => `${at.toLowerCase()} ${v} V\n`).join('');
       await whileBusy(page, () => wedge(page, keys, gap));
-      await expect.poll(async () => (await stored(n)).length, { timeout: 30_000 }).toBe(some.length);
+      await expect.poll(async () => (await stored(n)).length, { timeout: 90_000 }).toBe(some.length);
       expect(await stored(n)).toEqual(some);
       await page.close();
     },
@@ -126,7 +126,7 @@ describe('the jot line', () => {
     await page.keyboard.press('Escape');
     await page.getByLabel('Jot line').fill('m05 7.3 V');
     await page.keyboard.press('Enter');
-    await expect.poll(() => stored(n)).toEqual([['M05', 7.3]]);
+    await expect.poll(() => stored(n), { timeout: 20_000 }).toEqual([['M05', 7.3]]);
     expect(await page.getByText('line asks').count()).toBe(0);
     await page.close();
   });
@@ -152,7 +152,7 @@ describe('the jot line', () => {
     await change('Tomas Rook');
     await page.getByText('1 line asks').click();
     await page.getByRole('button', { name: '41 A·h, a capacity' }).click();
-    await expect.poll(() => stored(n)).toEqual([['ch18', 41]]);
+    await expect.poll(() => stored(n), { timeout: 20_000 }).toEqual([['ch18', 41]]);
     const [reading] = await readings(n);
     expect(reading).toMatchObject({ kind: 'capacity', recordedBy: 'Tomas Rook' });
     expect(Math.abs(Date.parse(reading!.observedAt) - typedMs)).toBeLessThan(1500);
@@ -170,7 +170,7 @@ describe('the jot line', () => {
       );
     });
     await expect
-      .poll(() => stored(n))
+      .poll(() => stored(n), { timeout: 20_000 })
       .toEqual([
         ['M01', 7.21],
         ['M02', 7.22],

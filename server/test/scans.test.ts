@@ -256,7 +256,9 @@ describe('a CAN log', () => {
       (await ina.post('/api/definitions', { name: 'Pilot car', text: JSON.stringify(definition) })).status,
     ).toBe(409);
     for (const text of ['{"format":"other"}', '{"format":', 'BO_ nothing', `SG_ ${'9'.repeat(800_000)}`])
-      expect((await ina.post('/api/definitions', { name: 'noise', text })).status, text.slice(0, 20)).toBe(422);
+      expect((await ina.post('/api/definitions', { name: 'noise', text })).status, text.slice(0, 20)).toBe(
+        422,
+      );
     const more = await ina.post<{ id: string }>('/api/definitions', { name: 'More', text: VEHICLE_DBC });
     expect((await ina.call('DELETE', `/api/definitions/${more.body.id}`)).body).toEqual({ removed: 'More' });
     expect((await ina.call('DELETE', `/api/definitions/${more.body.id}`)).status).toBe(404);

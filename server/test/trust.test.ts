@@ -216,6 +216,7 @@ describe('findings can be computed again for ever', () => {
         two,
       ),
     );
+    await bench.settled();
     const after = await leak();
     expect(after.id).not.toBe(before.id);
     expect(after.parameters.spreadFindingId).not.toBeNull();

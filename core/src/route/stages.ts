@@ -25,7 +25,7 @@ export interface StageFacts {
   /** What a number typed there without a unit is; a voltage where nothing else is named. */
   usual?: 'insulation' | 'torque';
   /** Which layer of the pack map is laid there; the deviation of the channels where none is named. */
-  layer?: 'exposure' | 'insulation';
+  layer?: 'exposure' | 'insulation' | 'removal';
   /** The pack is shown as it is after the repair, once that was scanned. */
   after?: true;
   /** What endangers whoever works there; the maker's procedure and local codes come first. */
@@ -61,6 +61,7 @@ export const STAGE_FACTS: Record<Stage, StageFacts> = {
     phase: 'Isolate',
     question: 'What comes off, in which order, and what does it show?',
     opens: true,
+    layer: 'removal',
     caution: 'An opened pack is live work. Sense plug off before power links; lift with a fixture.',
   },
   bench: {
@@ -77,6 +78,7 @@ export const STAGE_FACTS: Record<Stage, StageFacts> = {
     question: 'Is every joint tight, sealed and insulated?',
     usual: 'torque',
     opens: true,
+    layer: 'removal',
     caution: 'Torque every joint to the maker’s figure and mark it. The sense plug goes on last.',
   },
   prove: { name: 'Prove', phase: 'Return', question: 'Is the repair proven at both ends?', after: true },

@@ -179,6 +179,11 @@ export function planStripdown(pack: Pack, ask: PlanAsk): StripPlan {
   let hand: string | null = null;
   const targets = new Set(ask.targets);
   const all = [...off, ...order];
+  // Every other link lowers the voltage that is left: the figure beside it says so.
+  const freed = (link: string): string => {
+    const ends = ask.targets.filter((t) => by.get(t)!.after?.some((set) => set.includes(link)));
+    return ends.length > 0 ? `one end of ${ends.map((t) => partName(by.get(t)!)).join(' and ')}` : '';
+  };
   const steps = all.map((id, i): PlanStep => {
     const p = by.get(id)!;
     if (p.kind === 'link') open.add(id);
@@ -203,7 +208,7 @@ export function planStripdown(pack: Pack, ask: PlanAsk): StripPlan {
       for: targets.has(id)
         ? ''
         : p.kind === 'link'
-          ? 'so that no part holds more than 60 V, and its ends are free'
+          ? freed(id)
           : needs
             ? `in the way of ${partName(by.get(needs)!)}`
             : '',

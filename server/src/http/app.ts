@@ -26,6 +26,7 @@ import type { InstrumentRuns } from '../instruments/runs';
 import { insulationRoutes } from '../insulation/routes';
 import { safetyRoutes } from '../safety/routes';
 import { stopFirst } from './stopFirst';
+import { stripdownRoutes } from '../stripdown/routes';
 import { partRoutes } from '../parts/routes';
 import { loadPerson, needs, ownPagesOnly } from './auth';
 import type { Store } from '../domain/store';
@@ -144,6 +145,7 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
   api.use(safetyRoutes(store, options.runs));
   api.use(insulationRoutes(store, options.runs));
   api.use(instrumentRoutes(store));
+  api.use(stripdownRoutes(store));
   const description = openApi(CORE_VERSION);
   api.get('/openapi.json', (_req, res) => void res.json(description));
   api.get('/events', needs('viewer'), (req, res) => hub.add(res, sessionName(req.sessionID)));

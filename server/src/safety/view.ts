@@ -3,12 +3,14 @@ import { type SafetyView } from '@cellmend/contract/safety';
 import { openNow, type InsulationObservation } from '@cellmend/core/insulation';
 import { fullV, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
 import { hazardsFrom, lockoutState, type Hazard } from '@cellmend/core/safety';
+import { offNow } from '@cellmend/core/stripdown';
 import type { SpreadReport } from '@cellmend/core/spread';
 import type { Transaction } from 'sequelize';
 import type { JobRow } from '../db/rows';
 import { reportOf } from '../findings/stored';
 import { type Store } from '../domain/store';
 import { carefulPackV, contextOf, namesOf, observationsOf, openLockout, openStops, viewStop } from './gate';
+import { ticksOf } from '../stripdown/service';
 import { workshopSettings } from './settings';
 import { sayObservation } from './say';
 import { openWatch } from './watch';
@@ -106,7 +108,13 @@ export async function viewSafety(
     packVFrom: from,
     moduleVFrom: volts.from,
     moduleV: volts.moduleV,
-    openLinks: openNow(insulation.map((o) => o.data as InsulationObservation)),
+    // What was pulled to find a leak, and what was taken off since.
+    openLinks: [
+      ...new Set([
+        ...openNow(insulation.map((o) => o.data as InsulationObservation)),
+        ...offNow(await ticksOf(store, job.id, tx)).filter((id) => profile.links?.some((l) => l.id === id)),
+      ]),
+    ],
     entries,
     evidence: rows.map((r) => ({
       id: r.id,

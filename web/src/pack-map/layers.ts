@@ -3,6 +3,7 @@ import type { InsulationReport } from '@cellmend/core/insulation';
 import type { Pack } from '@cellmend/core/pack';
 import { CLASS_B_V, exposure, planCuts } from '@cellmend/core/safety';
 import type { Spread, SpreadReport } from '@cellmend/core/spread';
+import type { StripPlan } from '@cellmend/core/stripdown';
 import { fixed, ohms } from '../ui/words';
 import type { GroupMark, Layer, ModuleMark } from './view';
 
@@ -115,6 +116,35 @@ export function exposureLayer(pack: Pack, safety: SafetyView | undefined): Layer
           ? 'Every module stays live in itself.'
           : `${parts} now, then ${plan.steps.map((s) => `${s.linkId} ${fixed(s.worstV, 0)}`).join(', ')}. About ${fixed(plan.minutes, 0)} min.`,
     },
+  };
+}
+
+/** What comes off: in which step, and what is off already. */
+export function removalLayer(pack: Pack, plan: StripPlan | undefined): Layer {
+  const marks = noMarks();
+  plan?.steps.forEach((s, i) => {
+    const m = pack.modules.find((x) => x.id === s.id);
+    if (m)
+      marks.set(m.index, {
+        state: s.target ? 'suspect' : 'plain',
+        text: s.done ? 'off' : `step ${i + 1}`,
+        tone: s.done ? 'open' : 'plain',
+      });
+  });
+  const links = plan?.steps.filter((s) => s.kind === 'link') ?? [];
+  return {
+    id: 'removal',
+    name: 'Removal',
+    caption: plan ? 'what comes off' : 'nothing is to come out',
+    groups: new Map(),
+    modules: marks,
+    legend: null,
+    whole: true,
+    links: {
+      next: links.filter((s) => !s.done).map((s) => s.id),
+      out: links.filter((s) => s.done).map((s) => s.id),
+    },
+    ...(plan ? { note: { title: 'Numbers are steps', text: 'Every module stays live in itself.' } } : {}),
   };
 }
 

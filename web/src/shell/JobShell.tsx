@@ -255,7 +255,12 @@ export function JobShell({ person }: { person: Person }) {
   const buyer = params.stage === 'buyers-check';
   if (!stage && !timeline && !buyer) return <Navigate to={`/jobs/${number}/scan`} replace />;
   const here = params.stage ?? '';
-  const gated = stage && (GATED_STAGES as readonly string[]).includes(stage.id) && !job.gate.holds;
+  // The plan of the work can be read before it may begin.
+  const gated =
+    stage &&
+    stage.id !== 'strip-down' &&
+    (GATED_STAGES as readonly string[]).includes(stage.id) &&
+    !job.gate.holds;
   return (
     <JobContext value={view}>
       <Grid $map={shown === 'yes'}>

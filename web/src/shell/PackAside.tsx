@@ -4,12 +4,19 @@ import { useMemo, useState } from 'react';
 import { Button as AriaButton, ToggleButton, ToggleButtonGroup } from 'react-aria-components';
 import styled from 'styled-components';
 import { decisionOf, leakOf, spreadOf, useSafety } from '../api/hooks';
-import { capacityLayer, deviationLayer, exposureLayer, insulationLayer } from '../pack-map/layers';
+import {
+  capacityLayer,
+  deviationLayer,
+  exposureLayer,
+  insulationLayer,
+  removalLayer,
+} from '../pack-map/layers';
 import { ModuleSheet } from '../pack-map/ModuleSheet';
 import { PackMap } from '../pack-map/PackMap';
 import { Mute } from '../ui/parts';
 import { percent } from '../ui/words';
 import { useJobView } from './jobContext';
+import { usePlan, useTargets } from '../stages/strip-down/usePlan';
 import { mapShown } from './preferences';
 
 const Aside = styled.aside`
@@ -100,10 +107,13 @@ export function PackAside({ here }: { here: string }) {
   // Each stage lays its own layer on the map until somebody picks another.
   const usual = facts.layer ?? (report?.nearFull && !report.nearEmpty ? 'near-full' : 'near-empty');
   const layerId = chosen?.stage === here ? chosen.layer : usual;
+  const { targets } = useTargets();
   const list = decisionOf(job, 'measures')?.body.measures;
   const modules = useMemo(() => list && placesOf(list, 'replace-module'), [list]);
+  const { plan } = usePlan(layerId === 'removal' ? targets : []);
   const layer = useMemo(() => {
     if (layerId === 'exposure') return exposureLayer(pack, safety);
+    if (layerId === 'removal') return removalLayer(pack, plan);
     if (layerId === 'insulation') return insulationLayer(leakOf(findings)?.report ?? null);
     const replaced = repaired ? (modules ?? []) : [];
     if (layerId === 'capacity') return capacityLayer(pack, report, replaced);
@@ -117,7 +127,7 @@ export function PackAside({ here }: { here: string }) {
         ? `at ${percent(end.medianSocFraction)} charge`
         : `no rest ${layerId === 'near-full' ? 'near full' : 'near empty'}`,
     );
-  }, [layerId, pack, safety, findings, report, modules, repaired]);
+  }, [layerId, pack, safety, findings, report, modules, repaired, plan]);
   const open = shown === 'yes';
   return (
     <Aside aria-label="Pack">
@@ -142,6 +152,7 @@ export function PackAside({ here }: { here: string }) {
             <ToggleButton id="capacity">Capacity</ToggleButton>
             <ToggleButton id="insulation">Insulation</ToggleButton>
             <ToggleButton id="exposure">Exposure</ToggleButton>
+            {facts.layer === 'removal' && <ToggleButton id="removal">Removal</ToggleButton>}
           </Layers>
           <PackMap
             pack={pack}

@@ -16,11 +16,11 @@ export const STAGE_VIEWS: Record<Stage, ComponentType<StageProps>> = {
   findings: lazily(() => import('./findings/FindingsStage'), 'FindingsStage'),
   'make-safe': lazily(() => import('./make-safe/MakeSafeStage'), 'MakeSafeStage'),
   insulation: lazily(() => import('./insulation/InsulationStage'), 'InsulationStage'),
-  'strip-down': NOTES,
+  'strip-down': lazily(() => import('./strip-down/StripDownStage'), 'StripDownStage'),
   bench: NOTES,
   match: lazily(() => import('./match/MatchStage'), 'MatchStage'),
   balance: lazily(() => import('./balance/BalanceStage'), 'BalanceStage'),
-  rebuild: NOTES,
+  rebuild: lazily(() => import('./rebuild/RebuildStage'), 'RebuildStage'),
   prove: lazily(() => import('./prove/ProveStage'), 'ProveStage'),
   'hand-over': lazily(() => import('./hand-over/HandOverStage'), 'HandOverStage'),
 };

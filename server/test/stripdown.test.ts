@@ -1,0 +1,117 @@
+import type { SafetyView } from '@cellmend/contract/safety';
+import type { StripTick, StripView } from '@cellmend/contract/stripdown';
+import type { Problem } from '@cellmend/contract/problem';
+import { randomUUID } from 'node:crypto';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { newJob, packsOf, proveDead } from './depot';
+import { Client, startBench, type Answer, type Bench } from './harness';
+
+let bench: Bench;
+let ina: Client;
+beforeAll(async () => {
+  bench = await startBench();
+  ina = await bench.as('Ina Holm');
+});
+afterAll(() => bench.end());
+
+const tick = <T = StripTick & Problem>(
+  n: number,
+  part: string,
+  off: boolean,
+  more: object = {},
+  key: string = randomUUID(),
+): Promise<Answer<T>> =>
+  ina.post<T>(
+    `/api/jobs/${n}/strip-down/ticks`,
+    { part, off, observedAt: bench.clock.iso(), ...more },
+    { 'idempotency-key': key },
+  );
+const view = async (n: number): Promise<StripView> =>
+  (await ina.get<StripView>(`/api/jobs/${n}/strip-down`)).body;
+
+describe('what comes off and goes on again', () => {
+  it('waits for the gate, comes in its order or says why not, and is there once however often it is sent', async () => {
+    const n = await newJob(ina, 'Corrie', 'strip');
+    expect((await tick(n, 'L6', true)).status).toBe(423);
+    await proveDead(ina, bench, n);
+    expect((await tick(n, 'nothing', true)).status).toBe(400);
+    const early = await tick(n, 'L7', true);
+    expect(early).toMatchObject({ status: 422, body: { type: 'urn:cellmend:order' } });
+    expect(early.body.detail).toMatch(
+      /Before Bus-bar L7 comes off: Lid, Management plug, Service disconnect L6/,
+    );
+    expect((await view(n)).ticks).toEqual([]);
+    const key = randomUUID();
+    const once = { observedAt: bench.clock.iso() };
+    const twice = await Promise.all([tick(n, 'L6', true, once, key), tick(n, 'L6', true, once, key)]);
+    expect(twice.map((t) => t.status)).toEqual([201, 201]);
+    bench.clock.pass(14);
+    expect((await tick(n, 'lid', true)).body.minutes).toBeCloseTo(14, 0);
+    expect((await tick(n, 'L7', true, { note: 'plug is broken off' })).status).toBe(201);
+    const { ticks } = await view(n);
+    expect(ticks.map((t) => [t.part, t.off])).toEqual([
+      ['L6', true],
+      ['lid', true],
+      ['L7', true],
+    ]);
+    // One stair of voltages for Make safe, the plan and the map.
+    expect((await ina.get<SafetyView>(`/api/jobs/${n}/safety`)).body.openLinks.sort()).toEqual(['L6', 'L7']);
+  });
+
+  it('is put back the other way round, with what its joints measured', async () => {
+    const n = await newJob(ina, 'Corrie', 'rebuild');
+    await proveDead(ina, bench, n);
+    for (const part of ['L6', 'lid', 'sense-plug', 'L7'])
+      expect((await tick(n, part, true)).status).toBe(201);
+    const early = await tick(n, 'sense-plug', false);
+    expect(early.status).toBe(422);
+    expect(early.body.detail).toMatch(/Before Management plug goes on: Bus-bar L7/);
+    expect((await tick(n, 'L7', false, { torqueNm: 9, microohm: 52 })).body).toMatchObject({
+      torqueNm: 9,
+      microohm: 52,
+    });
+    for (const wrong of [{ torqueNm: -1 }, { microohm: 1e12 }, { minutes: -3 }])
+      expect((await tick(n, 'sense-plug', false, wrong)).status).toBe(400);
+    for (const part of ['sense-plug', 'lid', 'L6']) expect((await tick(n, part, false)).status).toBe(201);
+    expect((await ina.get<SafetyView>(`/api/jobs/${n}/safety`)).body.openLinks).toEqual([]);
+    const lines = (await ina.get<{ lines: { what: string; subject: string }[] }>(`/api/jobs/${n}/timeline`))
+      .body;
+    expect(JSON.stringify(lines)).toMatch(/put on.*Bus-bar L7/);
+  });
+
+  it('makes the minutes of its profile better for the next job, and for no other profile', async () => {
+    const profile = (await packsOf(ina)).find((p) => p.name.startsWith('Tarn'))!;
+    for (const minutes of [20, 26, 40]) {
+      const n = (
+        await ina.post<{ number: number }>('/api/jobs', { title: 'timed', packProfileId: profile.id })
+      ).body.number;
+      await proveDead(ina, bench, n);
+      await tick(n, 'L1', true);
+      expect((await tick(n, 'lid', true, { minutes })).status).toBe(201);
+    }
+    const next = await newJob(ina, 'Tarn', 'next');
+    expect((await view(next)).seen.lid).toMatchObject({ n: 3, medianMin: 26 });
+    expect((await view(await newJob(ina, 'Corrie', 'other'))).seen.lid?.medianMin ?? 0).not.toBe(26);
+  });
+
+  it('of two who tick at the same moment nobody gets round the order', async () => {
+    const n = await newJob(ina, 'Corrie', 'two');
+    await proveDead(ina, bench, n);
+    const other = new Client(`http://127.0.0.1:${(await bench.another()).port}`);
+    other.cookie = ina.cookie;
+    await tick(n, 'L6', true);
+    const both = await Promise.all([
+      tick(n, 'lid', true),
+      other.post(`/api/jobs/${n}/strip-down/ticks`, {
+        part: 'sense-plug',
+        off: true,
+        observedAt: bench.clock.iso(),
+      }),
+    ]);
+    expect(both[0].status).toBe(201);
+    const { ticks } = await view(n);
+    const order = ticks.map((t) => t.part);
+    if (order.includes('sense-plug')) expect(order.indexOf('lid')).toBeLessThan(order.indexOf('sense-plug'));
+    else expect(both[1].status).toBe(422);
+  });
+});
