@@ -1,4 +1,17 @@
 import { StripdownFileSchema } from '@cellmend/contract/stripdown';
+import {
+  BalanceFileSchema,
+  BenchRunSchema,
+  HoldTestSchema,
+  MatchFileSchema,
+  OptionsFileSchema,
+  RangeFileSchema,
+} from '@cellmend/contract/topics';
+import { answerBalance } from '@cellmend/core/balance';
+import { analyseRun, judgeHold } from '@cellmend/core/bench';
+import { compareOptions } from '@cellmend/core/cost';
+import { selectModules } from '@cellmend/core/match';
+import { rangeAfterSwaps } from '@cellmend/core/range';
 import { leastWork } from '@cellmend/core/stripdown';
 import { z } from 'zod';
 import { readJson } from './insulation';
@@ -20,6 +33,55 @@ export const TOPICS: Record<string, Topic<unknown, unknown>> = {
     run: leastWork,
     tell: (a) =>
       `${a.order.join(', ')}\n${a.minutes} min${a.proved ? ', no order takes less' : `; none takes less than ${a.lowerBoundMin} min`}.`,
+  }),
+  bench: topic({
+    schema: BenchRunSchema,
+    says: 'one logged run: capacity, cells that ran empty, resistance',
+    run: analyseRun,
+    tell: (a) =>
+      [
+        a.capacityAh === null
+          ? 'No capacity.'
+          : `${a.lowerBound ? 'At least ' : ''}${a.capacityAh.toFixed(3)} A·h, ${a.energyWh.toFixed(1)} W·h.`,
+        ...a.warnings,
+      ].join('\n'),
+  }),
+  hold: topic({
+    schema: HoldTestSchema,
+    says: 'whether a module keeps its charge',
+    run: judgeHold,
+    tell: (a) => `${a.verdict}. ${a.reasons.join(' ')}`,
+  }),
+  match: topic({
+    schema: MatchFileSchema,
+    says: 'which modules go in, and where',
+    run: selectModules,
+    tell: (a) => (a.places ? a.places.map((id, i) => `${i + 1}: ${id}`).join('\n') : a.reasons.join(' ')),
+  }),
+  balance: topic({
+    schema: BalanceFileSchema,
+    says: 'charge to move and the hours, by its kind',
+    run: answerBalance,
+    tell: (a) => JSON.stringify(a, null, 1),
+  }),
+  range: topic({
+    schema: RangeFileSchema,
+    says: 'what balancing and swapping bring',
+    run: rangeAfterSwaps,
+    tell: (a) =>
+      `${a.asIs.windowAh.toFixed(2)} A·h as it is, ${a.afterBalancingAh.toFixed(2)} balanced; best with ${a.bestKBalanced} swaps.`,
+  }),
+  options: topic({
+    schema: OptionsFileSchema,
+    says: 'what each choice costs a year, with a likely span',
+    run: compareOptions,
+    tell: (a) =>
+      a.options
+        .map(
+          (o) =>
+            `${o.name}: ${o.costPerYear.p50.toFixed(0)} a year (${o.costPerYear.p10.toFixed(0)} to ${o.costPerYear.p90.toFixed(0)}), cheapest in ${Math.round(100 * o.chanceCheapest)} %`,
+        )
+        .join('\n'),
   }),
 };
 

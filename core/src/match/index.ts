@@ -1,2 +1,3 @@
 export * from './rank';
 export * from './shelfTable';
+export * from './select';

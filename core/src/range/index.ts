@@ -1,2 +1,3 @@
 export * from './usable';
 export * from './life';
+export * from './swaps';

@@ -62,7 +62,7 @@ const Line = styled.li<{ $state: 'done' | 'now' | 'later' }>`
     font-weight: 700;
   }
   .min {
-    min-width: 62px;
+    min-width: 84px;
   }
   @media (max-width: 640px) {
     grid-template-columns: 28px minmax(0, 1fr) auto;
@@ -209,7 +209,7 @@ export function StripDownStage({ question, stage }: StageProps) {
         </Sheet>
       )}
       {plan && next && holds && (
-        <NextBar aria-label="Next step">
+        <NextBar aria-label="Next step" style={{ position: 'sticky', bottom: 0, zIndex: 1 }}>
           <div>
             <b>
               {next.name}

@@ -1,0 +1,2 @@
+export * from './run';
+export * from './hold';
