@@ -6,9 +6,10 @@ import {
   MatchFileSchema,
   OptionsFileSchema,
   RangeFileSchema,
+  ScheduleFileSchema,
 } from '@cellmend/contract/topics';
 import { answerBalance } from '@cellmend/core/balance';
-import { analyseRun, judgeHold } from '@cellmend/core/bench';
+import { analyseRun, judgeHold, scheduleBench } from '@cellmend/core/bench';
 import { compareOptions } from '@cellmend/core/cost';
 import { selectModules } from '@cellmend/core/match';
 import { rangeAfterSwaps } from '@cellmend/core/range';
@@ -63,6 +64,13 @@ export const TOPICS: Record<string, Topic<unknown, unknown>> = {
     says: 'charge to move and the hours, by its kind',
     run: answerBalance,
     tell: (a) => JSON.stringify(a, null, 1),
+  }),
+  schedule: topic({
+    schema: ScheduleFileSchema,
+    says: 'when each step of each module runs on the bench',
+    run: scheduleBench,
+    tell: (a) =>
+      `${a.makespanH} h${a.proved ? ', no plan is shorter' : `; none is shorter than ${a.lowerBoundH} h`}.`,
   }),
   range: topic({
     schema: RangeFileSchema,

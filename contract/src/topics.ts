@@ -117,6 +117,34 @@ export const BalanceFileSchema = z.discriminatedUnion('kind', [
   }),
 ]);
 
+export const ScheduleFileSchema = z.object({
+  channels: z.int().min(0).max(1000),
+  powerBudgetKw: finite.min(0),
+  persons: z.int().min(0).max(1000),
+  holdChannel: z.boolean(),
+  gridH: positive,
+  workingWindowsH: z.array(z.tuple([finite, finite]).refine(([a, b]) => b >= a, 'from ≤ to.')).max(5000),
+  modules: z
+    .array(
+      z.object({
+        id: name,
+        releaseH: finite.min(0).default(0),
+        steps: z
+          .array(
+            z.object({
+              name,
+              hours: finite.min(0).max(10_000),
+              powerKw: finite.min(0),
+              attended: z.boolean(),
+              channel: z.boolean(),
+            }),
+          )
+          .max(100),
+      }),
+    )
+    .max(1000),
+});
+
 export const RangeFileSchema = z
   .object({
     groupCapacityAh: z.array(positive).min(1).max(2000),

@@ -1,2 +1,3 @@
 export * from './run';
 export * from './hold';
+export * from './schedule';
