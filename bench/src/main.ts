@@ -21,6 +21,7 @@ if (unknown.length > 0) {
 }
 const cluster = await throwAwayCluster();
 process.env.TEST_DATABASE_BASE = cluster.url('');
+process.env.TEST_DATABASE_APP_BASE = cluster.appUrl('');
 try {
   for (const [name, run] of Object.entries(TOPICS))
     if (wanted.length === 0 || wanted.includes(name)) await run();

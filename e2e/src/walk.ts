@@ -20,7 +20,6 @@ const jot = async (line: string): Promise<void> => {
 await page.addInitScript((t) => localStorage.setItem('cellmend.theme', t), theme);
 await page.goto('/');
 await page.getByRole('button', { name: 'Ina Holm' }).waitFor();
-await shot(page, 'sign-in');
 await signInAs(page, 'Ina Holm');
 
 // The pilot car first: its capacitors take minutes that cannot be shortened, so the rest goes on meanwhile.
@@ -59,7 +58,6 @@ await jot('m07 29.31');
 await jot('m08 29.30');
 await jot('note m05 green residue on tap 3');
 await page.getByLabel('Jot line').fill('m06 ins 6.2k');
-await shot(page, 'readings');
 await page.getByLabel('Jot line').fill('');
 await page.locator('#stage').click({ position: { x: 5, y: 5 } });
 await page.keyboard.press('w');
@@ -143,6 +141,17 @@ for (let tests = 0; tests < 5; tests++) {
   await page.waitForTimeout(500);
 }
 await shot(page, 'insulation');
+await page.goto('/jobs/144/strip-down');
+await page.getByRole('option', { name: /M06/ }).click();
+await page.getByLabel('Modules to be reached').getByText('M06').click();
+for (let i = 0; i < 4; i++) {
+  await page.getByRole('button', { name: 'Done', exact: true }).click();
+  await page.waitForTimeout(700);
+}
+await shot(page, 'strip-down');
+await page.goto('/jobs/144/rebuild');
+await page.getByRole('list', { name: 'What goes on again' }).waitFor();
+await shot(page, 'rebuild');
 await page.locator('#stage').click({ position: { x: 4, y: 4 } });
 await page.keyboard.press('s');
 await page.getByRole('dialog', { name: 'Stop' }).waitFor();
