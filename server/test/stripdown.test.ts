@@ -1,3 +1,4 @@
+import type { Job } from '@cellmend/contract/jobs';
 import type { SafetyView } from '@cellmend/contract/safety';
 import type { StripTick, StripView } from '@cellmend/contract/stripdown';
 import type { Problem } from '@cellmend/contract/problem';
@@ -54,6 +55,10 @@ describe('what comes off and goes on again', () => {
       ['lid', true],
       ['L7', true],
     ]);
+    const { route, endings } = (await ina.get<Job>(`/api/jobs/${n}`)).body;
+    expect(route['strip-down']).toMatchObject({ note: '3 off' });
+    expect(route.rebuild).toMatchObject({ note: '3 to go on' });
+    expect(endings.repaired.length).toBeGreaterThan(0);
     // One stair of voltages for Make safe, the plan and the map.
     expect((await ina.get<SafetyView>(`/api/jobs/${n}/safety`)).body.openLinks.sort()).toEqual(['L6', 'L7']);
   });

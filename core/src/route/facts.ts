@@ -43,6 +43,8 @@ export interface RouteFacts {
   handedOver: Ending | null;
   /** Why a job that was handed over is open again; empty if it is not. */
   reopened: string;
+  /** Parts of the build that were taken off and are not on again. */
+  partsOff?: readonly string[] | undefined;
   /** Stages in which something was written down. */
   noted: readonly Stage[];
 }

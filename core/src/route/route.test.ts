@@ -413,6 +413,21 @@ describe('before anything is decided', () => {
   });
   it('shows stages with notes as in work', () => {
     expect(routeOf({ ...NOTHING, noted: ['bench'] }).stages.bench.state).toBe('work');
+    // What was taken off has to go on again before anything ends as repaired.
+    const gate = { holds: true, begun: true, ever: true, stillLive: true };
+    const apart = routeOf({ ...NOTHING, gate, partsOff: ['Lid', 'Bus-bar L7'] });
+    expect(apart.stages.rebuild).toEqual({ state: 'work', note: '2 to go on' });
+    const replaced = {
+      id: 'm1',
+      kind: 'replace-module',
+      place: 'M03',
+      why: '',
+      closed: false,
+      dropped: '',
+    } as const;
+    expect(
+      routeOf({ ...NOTHING, gate, measures: [replaced], partsOff: ['Lid', 'Bus-bar L7'] }).endings.repaired,
+    ).toContain('2 parts are still off: Lid, Bus-bar L7.');
   });
 });
 

@@ -188,6 +188,11 @@ function obstaclesTo(f: RouteFacts, ending: Ending, steps: Step[]): string[] {
     why.push(`To be done still: ${listWords(left)}. Drop it with a reason, or end by it.`);
   if (ending === 'repaired' && list.some((m) => measureFacts(m.kind).ends === 'handed-on'))
     why.push('It is to go to a licensed specialist: nobody here hands it over as repaired.');
+  const off = f.partsOff ?? [];
+  if (ending === 'repaired' && off.length > 0)
+    why.push(
+      `${off.length === 1 ? `${off[0]!} is` : `${off.length} parts are`} still off${off.length > 1 ? `: ${off.slice(0, 4).join(', ')}${off.length > 4 ? ' and more' : ''}` : ''}.`,
+    );
   if (ending === 'repaired' && f.proved === false) why.push('It was signed as not proven.');
   for (const s of asked.filter((k) => !k.met)) why.push(s.says);
   return [...new Set(why)];
@@ -233,6 +238,11 @@ function stagesOf(f: RouteFacts, steps: Step[], endings: Route['endings']): Rout
     if (left.length === 0) set(stage, 'done', elsewhere ? 'elsewhere' : '');
     else if (left.every((s) => s.waitsFor !== '')) set(stage, 'blocked', left[0]!.waitsFor);
     else set(stage, 'work', left.length > 1 ? `${left.length} to do` : '');
+  }
+  const off = f.partsOff?.length ?? 0;
+  if (off > 0) {
+    set('strip-down', 'work', `${off} off`);
+    set('rebuild', 'work', `${off} to go on`);
   }
   if (f.intake) set('intake', 'done');
   const scans = f.scans.length;

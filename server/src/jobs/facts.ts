@@ -1,3 +1,4 @@
+import { buildOf, offNow, partName } from '@cellmend/core/stripdown';
 import type { FindingDigest } from '@cellmend/contract/findings';
 import type { Gate } from '@cellmend/contract/safety';
 import { judgeVoltage, normalisePack, OUT_OF_BOUNDS, type Pack, type PackProfile } from '@cellmend/core/pack';
@@ -17,6 +18,7 @@ import { digestOfRow } from '../findings/digest';
 import type { Store } from '../domain/store';
 import { newestByPlace } from '../records/readings';
 import { checksOf, type CheckFact } from '../records/checkFacts';
+import { ticksOf } from '../stripdown/ticks';
 import { everProven, gateOf, observationsOf, openLockout } from '../safety/gate';
 
 /** Everything the route of a job is worked out from, and what its page shows beside it. */
@@ -139,9 +141,11 @@ export async function factsOf(
   const allChecks = await checksOf(store, jobId, tx);
   const stages = await store.sequelize.query<{ stage: Stage }>(
     `SELECT s.stage FROM unnest(array[:all]) AS s(stage) WHERE EXISTS (
-       SELECT 1 FROM observations o WHERE o.job_id = :jobId AND o.stage = s.stage AND o.topic IN ('reading', 'work'))`,
+       SELECT 1 FROM observations o WHERE o.job_id = :jobId AND o.stage = s.stage AND o.topic IN ('reading', 'work', 'strip-down'))`,
     { replacements: { jobId, all: [...STAGES] }, type: QueryTypes.SELECT, transaction },
   );
+  const parts = new Map(buildOf(normalisePack(profile)).parts.map((p) => [p.id, partName(p)]));
+  const partsOff = offNow(await ticksOf(store, jobId, tx)).map((id) => parts.get(id) ?? id);
   const handOver = decisions.find((d) => d.topic === 'hand-over');
   const reopen = decisions.find((d) => d.topic === 'reopen');
   const list = decisions.find((d) => d.topic === 'measures');
@@ -248,6 +252,7 @@ export async function factsOf(
         : null,
       // Until somebody has decided anew.
       reopened: back && !(list && list.signedAt >= back) ? (bodyIn(decisions, 'reopen')?.why ?? '') : '',
+      partsOff,
       noted: stages.map((s) => s.stage),
     },
   };

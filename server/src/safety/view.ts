@@ -10,7 +10,7 @@ import type { JobRow } from '../db/rows';
 import { reportOf } from '../findings/stored';
 import { type Store } from '../domain/store';
 import { carefulPackV, contextOf, namesOf, observationsOf, openLockout, openStops, viewStop } from './gate';
-import { ticksOf } from '../stripdown/service';
+import { ticksOf } from '../stripdown/ticks';
 import { workshopSettings } from './settings';
 import { sayObservation } from './say';
 import { openWatch } from './watch';

@@ -1,15 +1,7 @@
 import { NewTickSchema, type StripTick, type StripView, type TickData } from '@cellmend/contract/stripdown';
 import { normalisePack } from '@cellmend/core/pack';
-import {
-  buildOf,
-  inTheWay,
-  offNow,
-  partName,
-  seenTimes,
-  tooEarly,
-  type Tick,
-} from '@cellmend/core/stripdown';
-import { QueryTypes, type Transaction } from 'sequelize';
+import { buildOf, inTheWay, offNow, partName, seenTimes, tooEarly } from '@cellmend/core/stripdown';
+import { QueryTypes } from 'sequelize';
 import type { ObservationRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../domain/store';
 import { Refusal } from '../domain/refusal';
@@ -17,21 +9,11 @@ import { findJob } from '../jobs/find';
 import { refreshNeed } from '../jobs/need';
 import { keepObservation } from '../records/observe';
 import { namesOf, requireGate } from '../safety/gate';
+import { tickRows } from './ticks';
 
 /** A step that took longer was interrupted: its time says nothing of the step. */
 const LONGEST_STEP_MIN = 90;
 const MOST_TIMES = 4000;
-
-const rowsOf = (store: Store, jobId: string, tx?: Transaction): Promise<ObservationRow[]> =>
-  store.models.Observation.findAll({
-    where: { jobId, topic: 'strip-down' },
-    order: [['seq', 'ASC']],
-    transaction: tx ?? null,
-  });
-
-/** What was taken off and put on in a job, in order. */
-export const ticksOf = async (store: Store, jobId: string, tx?: Transaction): Promise<Tick[]> =>
-  (await rowsOf(store, jobId, tx)).map((r) => r.data as TickData);
 
 const view = (row: ObservationRow, by: string): StripTick => ({
   ...(row.data as TickData),
@@ -54,7 +36,7 @@ async function timesOf(store: Store, profileId: string): Promise<StripView['seen
 
 export async function viewStrip(store: Store, number: unknown): Promise<StripView> {
   const { job, pack } = await findJob(store, number);
-  const rows = await rowsOf(store, job.id);
+  const rows = await tickRows(store, job.id);
   const names = await namesOf(
     store,
     rows.flatMap((r) => r.personId ?? []),
@@ -91,7 +73,7 @@ export async function addTick(
     transaction: doing.tx,
     lock: doing.tx.LOCK.NO_KEY_UPDATE,
   });
-  const rows = await rowsOf(store, job.id, doing.tx);
+  const rows = await tickRows(store, job.id, doing.tx);
   const ticks = rows.map((r) => r.data as TickData);
   if (offNow(ticks).includes(part.id) === input.off)
     throw new Refusal(
