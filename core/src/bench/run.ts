@@ -56,6 +56,19 @@ const at = (xs: readonly number[], ys: readonly number[], x: number): number => 
   const span = xs[j]! - xs[i]!;
   return span <= 0 ? ys[i]! : ys[i]! + ((x - xs[i]!) / span) * (ys[j]! - ys[i]!);
 };
+/** Runs are of any length: nothing is spread out over a call. −∞ where there is no figure. */
+const mostOf = (values: readonly number[]): number =>
+  values.reduce((most, v) => (v > most ? v : most), -Infinity);
+/** First row at or after a time, from a row on; −1 where there is none. */
+const firstFrom = (timeS: readonly number[], from: number, atS: number): number => {
+  let [low, high] = [from, timeS.length];
+  while (low < high) {
+    const mid = (low + high) >> 1;
+    if (timeS[mid]! >= atS) high = mid;
+    else low = mid + 1;
+  }
+  return low < timeS.length ? low : -1;
+};
 const medianOf = (values: readonly number[]): number => {
   const s = [...values].sort((a, b) => a - b);
   const m = s.length >> 1;
@@ -90,7 +103,7 @@ function check(run: BenchRun): void {
 /** Where a discharge begins and where it first falls below its cut-off under load; by row, with the moment between rows. */
 function span(run: BenchRun): { from: number; to: number; endS: number; crossed: boolean } {
   const { timeS, currentA, voltageV, cutoffV } = run;
-  const loaded = Math.max(0.02, 0.02 * Math.max(...currentA));
+  const loaded = Math.max(0.02, 0.02 * mostOf(currentA));
   const from = currentA.findIndex((i) => i > loaded);
   if (from < 0) return { from: -1, to: -1, endS: NaN, crossed: false };
   for (let i = from; i < timeS.length; i++) {
@@ -139,10 +152,15 @@ function dropouts(run: BenchRun, from: number, endS: number): number[] {
   const usual = Math.min(0, medianOf(slopes));
   const flat = v.map((x, i) => x - usual * ah[i]!);
   // Steep: what falls a third of a plateau within a hundredth of the charge.
-  const width = 0.012 * q;
+  // A knee is no narrower than the rows lie apart.
+  const apart = medianOf(ah.slice(1).map((a, i) => a - ah[i]!));
+  const width = Math.max(0.012 * q, 1.01 * apart);
+  let j0 = 0;
   const steep = flat.map((x, i) => {
-    let j = i;
+    // Charge only rises: where the stretch of one row ends, that of the next ends no earlier.
+    let j = Math.max(i, j0);
     while (j < ah.length - 1 && ah[j]! - ah[i]! < width) j++;
+    j0 = j;
     return x - flat[j]! > 0.3 * PLATEAU_V;
   });
   const out: number[] = [];
@@ -185,7 +203,7 @@ function pulses(run: BenchRun): Pulse[] {
       for (let j = i; j < timeS.length && timeS[j]! <= end + 1e-9; j++)
         if (Math.abs(currentA[j]! - after) > Math.max(0.5, 0.05 * Math.abs(after))) return null;
       // Straight between rows only where the row behind still belongs to the pulse.
-      const next = timeS.findIndex((t) => t >= end - 1e-9);
+      const next = firstFrom(timeS, i, end - 1e-9);
       if (next >= 0 && Math.abs(currentA[next]! - after) > Math.max(0.5, 0.05 * Math.abs(after))) return null;
       const r = (voltageV[i - 1]! - at(timeS, voltageV, end)) / (at(timeS, currentA, end) - before);
       return r * 1000;
@@ -228,18 +246,16 @@ export function analyseRun(run: BenchRun): RunAnswer {
     };
   }
   // A step of current is no ramp: what lies before the first loaded row counts for nothing.
-  const start = from;
-  const drawn = (i: number): number => currentA[i]!;
-  const dischargedAh = integral(timeS, (i) => Math.max(0, drawn(i)), start, endS);
-  const netAh = integral(timeS, drawn, start, endS);
-  const energyWh = integral(timeS, (i) => drawn(i) * voltageV[i]!, start, endS);
-  const dropoutsAh = nimh ? dropouts(run, start, endS) : [];
+  const dischargedAh = integral(timeS, (i) => Math.max(0, currentA[i]!), from, endS);
+  const netAh = integral(timeS, (i) => currentA[i]!, from, endS);
+  const energyWh = integral(timeS, (i) => currentA[i]! * voltageV[i]!, from, endS);
+  const dropoutsAh = nimh ? dropouts(run, from, endS) : [];
   if (!crossed) warnings.push('The run ended before its cut-off: the capacity is at least this.');
   if (dropoutsAh.length > 0)
     warnings.push(
       `${dropoutsAh.length} ${dropoutsAh.length === 1 ? 'cell ran' : 'cells ran'} empty before the cut-off and ${dropoutsAh.length === 1 ? 'was' : 'were'} driven backwards from there: raise the cut-off for the next cycle.`,
     );
-  const hottest = temperatureC ? Math.max(...temperatureC.filter((t) => Number.isFinite(t))) : NaN;
+  const hottest = temperatureC ? mostOf(temperatureC) : NaN;
   if (nimh && hottest >= NIMH_HOT_C)
     warnings.push(`It came to ${hottest.toFixed(0)} °C: stop earlier and cool it.`);
   return {

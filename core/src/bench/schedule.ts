@@ -1,5 +1,5 @@
 import { InputProblem } from '../problem';
-import { Random } from '../simpack';
+import { Random } from '../simpack/random';
 
 export interface BenchStep {
   name: string;

@@ -1,4 +1,4 @@
-import { Random } from '../simpack';
+import { Random } from '../simpack/random';
 
 /** A figure that is not known yet: at least, most likely, at most. */
 export interface Span {

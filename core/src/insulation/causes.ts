@@ -19,14 +19,21 @@ export const EVIDENCE = {
   'rubbed-through wire': { harness: 6 },
   'board coating rubbed through': { harness: 3, water: 1 },
   'torn or blocked valve': { water: 4 },
+  'corroded bolt thread': { water: 4 },
   'clean and dry': {},
 } as const satisfies Record<string, Partial<Record<LeakCause, number>>>;
 export type Evidence = keyof typeof EVIDENCE;
 export const EVIDENCE_NAMES = Object.keys(EVIDENCE) as Evidence[];
 
+/** How much of it there is. */
+export const DEGREES = { slight: 0.5, clear: 1, heavy: 1.5 } as const;
+export type Degree = keyof typeof DEGREES;
+export const DEGREE_NAMES = Object.keys(DEGREES) as [Degree, ...Degree[]];
+
 export interface Seen {
   moduleIndex: number;
   evidence: Evidence;
+  degree?: Degree | undefined;
 }
 export interface CauseRow {
   cause: LeakCause;
@@ -51,8 +58,10 @@ export function leakCauses(seen: readonly Seen[], pack: Pack): { causes: CauseRo
   for (const s of seen)
     for (const [cause, weight] of Object.entries(EVIDENCE[s.evidence])) {
       const row = score.get(cause as LeakCause) ?? { weight: 0, because: new Set<string>() };
-      row.weight += weight;
-      row.because.add(`${s.evidence} at ${pack.modules[s.moduleIndex]!.id}`);
+      row.weight += weight * DEGREES[s.degree ?? 'clear'];
+      row.because.add(
+        `${s.degree && s.degree !== 'clear' ? `${s.degree} ` : ''}${s.evidence} at ${pack.modules[s.moduleIndex]!.id}`,
+      );
       score.set(cause as LeakCause, row);
     }
   const total = [...score.values()].reduce((s, r) => s + r.weight, 0);

@@ -4,6 +4,7 @@ export * from './knownResistor';
 export * from './series';
 export * from './split';
 export * from './causes';
+export * from './entries';
 export * from './report';
 export * from './types';
 export * from './size';

@@ -2,6 +2,7 @@ import { limitValue, type Pack } from '../pack';
 import { linksInOrder } from '../safety/exposure';
 import { fuseEvidence } from '../safety/fuse';
 import { EVIDENCE, leakCauses } from './causes';
+import { rankEntries } from './entries';
 import { knownResistor, togetherOhm } from './knownResistor';
 import { judgeOhmPerVolt, judgeVehicleFigure, testVoltageBounds, type LimitVoltage } from './limits';
 import { locateLeak, moduleFractions, moduleProbabilities, type LeakLocation } from './location';
@@ -235,10 +236,12 @@ export function insulationReport(
   const answers = new Map(
     observations.flatMap((o) => (o.kind === 'answer' ? [[o.question, o.yes] as const] : [])),
   );
-  const cause = leakCauses(
-    seen.map((s) => ({ moduleIndex: order[position.get(s.module) ?? 0]!, evidence: s.evidence })),
-    pack,
-  );
+  const seenAt = seen.map((s) => ({
+    moduleIndex: order[position.get(s.module) ?? 0]!,
+    evidence: s.evidence,
+    degree: s.degree,
+  }));
+  const cause = leakCauses(seenAt, pack);
   return {
     packV,
     vehicle,
@@ -273,6 +276,7 @@ export function insulationReport(
     falsePasses: FALSE_PASSES.map((f) => ({ ...f, yes: answers.get(f.id) ?? null })),
     causes: cause.causes,
     entry: cause.entry,
+    ways: cause.causes.length > 0 ? rankEntries(seenAt, pack, cause.causes[0]!.cause) : null,
     fuses: observations.flatMap((o) =>
       o.kind === 'fuse' ? [{ fuse: o.fuse, evidence: fuseEvidence(o.fuse, o.ohm ?? Infinity) }] : [],
     ),

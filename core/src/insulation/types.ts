@@ -1,5 +1,6 @@
 import type { FuseEvidence } from '../safety/fuse';
-import type { CauseRow, Evidence } from './causes';
+import type { CauseRow, Degree, Evidence } from './causes';
+import type { EntryRow } from './entries';
 import type { KnownResistorResult } from './knownResistor';
 import type { Judged, LimitVoltage, VehicleJudged } from './limits';
 import type { Interval, LeakLocation } from './location';
@@ -56,7 +57,7 @@ export type InsulationObservation =
     }
   /** Which voltage the limit in Ω/V is taken by. */
   | { kind: 'limit-voltage'; by: LimitVoltage }
-  | { kind: 'seen'; module: string; evidence: Evidence }
+  | { kind: 'seen'; module: string; evidence: Evidence; degree?: Degree | undefined }
   | { kind: 'answer'; question: FalsePass; yes: boolean }
   | { kind: 'fuse'; fuse: 'main' | 'pyro'; ohm: number | null }
   | { kind: 'link'; link: string; open: boolean }
@@ -164,6 +165,8 @@ export interface InsulationReport {
   falsePasses: { id: FalsePass; question: string; trap: string; yes: boolean | null }[];
   causes: CauseRow[];
   entry: string | null;
+  /** Ways in that the profile knows, by how well they explain what is hit; left out in findings from before. */
+  ways?: { rows: EntryRow[]; elsewhere: number } | null | undefined;
   fuses: { fuse: 'main' | 'pyro'; evidence: FuseEvidence }[];
   openLinks: string[];
 }

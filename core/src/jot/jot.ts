@@ -1,5 +1,6 @@
 import { judgeAt, OUT_OF_BOUNDS, possibleV, type Pack, type VoltageJudged } from '../pack';
 import { InputProblem } from '../problem';
+import { buildOf, partName } from '../stripdown';
 import { median, modifiedZScores } from '../spread';
 import { ntcTemperature } from './ntc';
 import { findPlace, looksLikePlace, placeName, placesBetween, voltagePlace, type Place } from './place';
@@ -18,7 +19,9 @@ export type Jot =
     }
   | { type: 'note'; place: Place; text: string }
   | { type: 'clock'; minutes: number; text: string }
-  | { type: 'find'; place: Place };
+  | { type: 'find'; place: Place }
+  /** A step of the work is done: that part, or whatever is next. */
+  | { type: 'done'; part: string | null };
 
 export type JottedReading = Extract<Jot, { type: 'reading' }>;
 
@@ -39,6 +42,7 @@ export const JOT_SHAPES: readonly (readonly [string, string])[] = [
   ['m07', 'Shows the place and arms it: the next figure is of it'],
   ['note m10 green residue', 'A note, at a place or of the pack'],
   ['clock 45m rest', 'A clock; h and d as well'],
+  ['done', 'Ticks the next step of Strip down; done m07 that one'],
 ];
 
 /** A line that can mean two things is asked about, never guessed: each choice is a line that means one. */
@@ -112,6 +116,7 @@ export function parseJots(
   const first = words[0]!.toLowerCase();
   if (first === 'note' || first === 'n') return [noteOf(words, pack, armed)];
   if (first === 'clock') return [clockOf(words)];
+  if (first === 'done') return [doneOf(words.slice(1), pack)];
   const pole = /^([+-])(?:ch|chassis|pole)$/.exec(first.replace(/[−–]/, '-'));
   if (pole && words.length > 1) return [poleOf(pole[1] as '+' | '-', words.slice(1).join(' '))];
   const run = placesBetween(words[0]!, pack);
@@ -138,6 +143,25 @@ function noteOf(words: string[], pack: Pack, armed: Place | null): Jot {
   if (text === '')
     throw new InputProblem('note', 'The note has no words.', '', 'note m10 green residue on tap 3');
   return { type: 'note', place: place ?? armed ?? { kind: 'pack' }, text };
+}
+
+function doneOf(words: string[], pack: Pack): Jot {
+  if (words.length === 0) return { type: 'done', part: null };
+  const named = words.join(' ').toLowerCase();
+  const parts = buildOf(pack).parts;
+  const place = words.length === 1 ? findPlace(words[0]!, pack) : null;
+  const at = place ? placeName(place, pack) : '';
+  const part = parts.find(
+    (p) => p.id.toLowerCase() === named || partName(p).toLowerCase() === named || p.id === at,
+  );
+  if (!part)
+    throw new InputProblem(
+      'part',
+      `The build of this pack has no ${words.join(' ')}.`,
+      '',
+      `done, or a part such as done ${parts[0]!.id.toLowerCase()}.`,
+    );
+  return { type: 'done', part: part.id };
 }
 
 function clockOf(words: string[]): Jot {
@@ -324,7 +348,7 @@ function resolve(
 
 /** Prints a jot so that `parseJot` reads the same back. */
 export function printJot(jot: Jot, pack: Pack): string {
-  const at = jot.type === 'clock' ? '' : placeName(jot.place, pack).toLowerCase();
+  const at = jot.type === 'clock' || jot.type === 'done' ? '' : placeName(jot.place, pack).toLowerCase();
   switch (jot.type) {
     case 'note':
       return ['note', at, jot.text].filter(Boolean).join(' ');
@@ -332,6 +356,8 @@ export function printJot(jot: Jot, pack: Pack): string {
       return ['clock', `${jot.minutes}m`, jot.text].filter(Boolean).join(' ');
     case 'find':
       return at;
+    case 'done':
+      return ['done', jot.part?.toLowerCase()].filter(Boolean).join(' ');
     case 'reading':
       if (jot.conditions === POLE_CONDITIONS['+'] || jot.conditions === POLE_CONDITIONS['-'])
         return `${jot.conditions === POLE_CONDITIONS['+'] ? '+' : '-'}ch ${printQuantity(jot.value, jot.quantity, jot.bound)}`;

@@ -1,3 +1,5 @@
+export * from './candidates';
 export * from './rank';
 export * from './shelfTable';
 export * from './select';
+export * from './places';

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { Random } from '../simpack';
-import { selectModules, unlikeness, type Candidate, type SelectAsk } from './select';
+import type { Candidate, SelectAsk } from './candidates';
+import { selectModules, unlikeness } from './select';
 
 const TOL = { capacityAh: 0.5, resistanceMilliohm: 0.1 };
 function shelf(seed: number, n: number): Candidate[] {

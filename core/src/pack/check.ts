@@ -50,6 +50,7 @@ export function checkProfile(profile: PackProfile): { faults: ProfileFault[]; pa
   if (pack) {
     checkPlaces(pack, fault);
     checkLinks(pack, fault);
+    checkBuild(pack, fault);
     const volts = fullV(profile, pack.groups.length);
     if (volts > 1000)
       fault(
@@ -60,6 +61,43 @@ export function checkProfile(profile: PackProfile): { faults: ProfileFault[]; pa
     checkLimits(profile, fault);
   }
   return { faults, pack: faults.some((f) => f.level === 'error') ? null : pack };
+}
+
+/** What comes off before what: each part once, nothing waits for what is not there, and everything can be reached. */
+function checkBuild(pack: Pack, fault: Say): void {
+  const build = pack.profile.build ?? [];
+  if (build.length === 0) return;
+  const links = new Set((pack.profile.links ?? []).map((l) => l.id));
+  const ids = new Set([...build.map((p) => p.id), ...links]);
+  const seen = new Set<string>();
+  for (const p of build) {
+    const where = `build (${p.id})`;
+    if (seen.has(p.id)) fault('error', `${p.id} is in the build twice.`, where);
+    seen.add(p.id);
+    if (p.kind === 'module' && !pack.modules.some((m) => m.id === p.id))
+      fault('error', `The build names module ${p.id}, which the pack does not have.`, where);
+    if (p.kind === 'link' && !links.has(p.id))
+      fault('error', `The build names link ${p.id}, which the pack does not have.`, where);
+    for (const id of new Set(p.after?.flat() ?? []))
+      if (!ids.has(id)) fault('error', `${p.id} comes after ${id}, which is nowhere in the build.`, where);
+  }
+  const off = new Set<string>();
+  for (let more = true; more;) {
+    more = false;
+    for (const p of build)
+      if (
+        !off.has(p.id) &&
+        (!p.after?.length || p.after.some((set) => set.every((id) => off.has(id) || !seen.has(id))))
+      ) {
+        off.add(p.id);
+        more = true;
+      }
+  }
+  for (const p of build)
+    if (!off.has(p.id))
+      fault('error', `${p.id} can never come off: it waits for what waits for it.`, `build (${p.id})`);
+  for (const m of pack.modules)
+    if (!seen.has(m.id)) fault('remark', `The build does not say how ${m.id} comes out.`, 'build');
 }
 
 /** Limits in their range, each once, and the four volts of a cell in their order. */

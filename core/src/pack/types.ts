@@ -73,6 +73,26 @@ export interface BuildPart {
   caution?: string | undefined;
 }
 
+/** Ways by which water or coolant comes into packs of a kind. */
+export const ENTRY_KINDS = ['valve', 'bolt', 'cover', 'connector', 'drain', 'coolant'] as const;
+export type EntryKind = (typeof ENTRY_KINDS)[number];
+export interface EntrySpec {
+  id: string;
+  kind: EntryKind;
+  /** The module place it is nearest to. */
+  place: Place;
+}
+/** The closed pack as something to be lifted, carried and sent. */
+export interface PackBody {
+  massKg?: number | undefined;
+  /** Length along the vehicle, width, height. */
+  sizeMm?: [number, number, number] | undefined;
+  /** Where it is lifted, and where its weight lies. */
+  lifting?: string | undefined;
+  /** What its screws, nuts and straps are known for, in the order of undoing. */
+  before?: string[] | undefined;
+}
+
 /** The pack profile as it stands in a `pack.json` file. */
 export interface PackProfile {
   name: string;
@@ -89,6 +109,8 @@ export interface PackProfile {
   links?: LinkSpec[] | undefined;
   /** How it comes apart; where it is left out, what the topology says. */
   build?: BuildPart[] | undefined;
+  entries?: EntrySpec[] | undefined;
+  body?: PackBody | undefined;
   limits?: LimitSpec[] | undefined;
   ratedRangeKm?: number | undefined;
   bleederMilliamp?: number | undefined;

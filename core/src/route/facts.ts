@@ -43,6 +43,8 @@ export interface RouteFacts {
   handedOver: Ending | null;
   /** Why a job that was handed over is open again; empty if it is not. */
   reopened: string;
+  /** Joints whose resistance stands out: they are made again first. */
+  remake?: readonly string[] | undefined;
   /** Parts of the build that were taken off and are not on again. */
   partsOff?: readonly string[] | undefined;
   /** Stages in which something was written down. */

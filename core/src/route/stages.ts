@@ -25,7 +25,7 @@ export interface StageFacts {
   /** What a number typed there without a unit is; a voltage where nothing else is named. */
   usual?: 'insulation' | 'torque';
   /** Which layer of the pack map is laid there; the deviation of the channels where none is named. */
-  layer?: 'exposure' | 'insulation' | 'removal';
+  layer?: 'exposure' | 'insulation' | 'removal' | 'bench';
   /** The pack is shown as it is after the repair, once that was scanned. */
   after?: true;
   /** What endangers whoever works there; the maker's procedure and local codes come first. */
@@ -68,6 +68,7 @@ export const STAGE_FACTS: Record<Stage, StageFacts> = {
     name: 'Bench',
     phase: 'Repair',
     question: 'What does each module hold?',
+    layer: 'bench',
     caution: 'Never leave a charging module unwatched. Hot, hissing or swollen: outdoors and quarantine.',
   },
   match: { name: 'Match', phase: 'Repair', question: 'Which module fits the rest of this pack?' },

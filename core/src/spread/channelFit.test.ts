@@ -55,20 +55,32 @@ out = []
 for h in x['hypotheses']:
     prior = np.array(h['priorSd'])
     q = A['drawn'] + h['level']
-    def left(t):
-        d = t[0] - t[1] * q - t[4] * A['days']
-        s = A['soc']
-        charge = V(s + d) - V(s) + t[12] * (S(s + d) - A['slopes'])
+    s = A['soc']
+    root = np.sqrt(x['weight'] * A['count'])
+    fixed = [f(w * s) for w in shapes for f in (np.sin, np.cos)]
+    def charge(t, d):
+        v = V(s + d) - V(s) + t[12] * (S(s + d) - A['slopes'])
         for j, w in enumerate(waves):
-            charge = charge + t[13 + 2 * j] * (np.sin(w * (s + d)) - np.sin(w * s)) + t[14 + 2 * j] * (np.cos(w * (s + d)) - np.cos(w * s))
-        shape = sum(t[6 + 2 * j] * np.sin(w * s) + t[7 + 2 * j] * np.cos(w * s) for j, w in enumerate(shapes))
+            v = v + t[13 + 2 * j] * (np.sin(w * (s + d)) - np.sin(w * s)) + t[14 + 2 * j] * (np.cos(w * (s + d)) - np.cos(w * s))
+        return v
+    moved = lambda t: t[0] - t[1] * q - t[4] * A['days']
+    def left(t):
         slow = h['tied'] * t[2] + t[3]
-        r = A['deviation'] - (charge - t[2] * A['ohmic'] - slow * A['slow'] + t[5] + shape)
-        return np.concatenate([np.sqrt(x['weight'] * A['count']) * r, t / prior])
+        shape = sum(t[6 + j] * w for j, w in enumerate(fixed))
+        r = A['deviation'] - (charge(t, moved(t)) - t[2] * A['ohmic'] - slow * A['slow'] + t[5] + shape)
+        return np.concatenate([root * r, t / prior])
+    # By hand but for the charge, whose curve is a table: that by central differences.
+    def jac(t):
+        d, e = moved(t), 1e-6
+        c = (charge(t, d + e) - charge(t, d - e)) / (2 * e)
+        wave = [f(w * (s + d)) - f(w * s) for w in waves for f in (np.sin, np.cos)]
+        columns = [-c, q * c, A['ohmic'] + h['tied'] * A['slow'], A['slow'], A['days'] * c, -np.ones_like(s)]
+        columns += [-w for w in fixed] + [A['slopes'] - S(s + d)] + [-w for w in wave]
+        return np.concatenate([(root * np.array(columns)).T, np.diag(1 / prior)])
     best = None
     for start in [[0, 0], [-0.04, 0], [-0.1, 0], [0.05, 0], [0, 0.2]]:
         t0 = np.zeros(17); t0[0], t0[1] = start
-        r = least_squares(left, t0, x_scale=prior, max_nfev=120)
+        r = least_squares(left, t0, jac, x_scale=prior, max_nfev=120)
         if best is None or 2 * r.cost < best['cost']: best = {'cost': 2 * float(r.cost), 'theta': list(r.x)}
     out.append(best)
 print(json.dumps(out))

@@ -98,11 +98,19 @@ export function defaultBuild(pack: Pack): BuildPart[] {
   ];
 }
 
-/** How the pack comes apart: as its profile says, or by its topology. */
-export const buildOf = (pack: Pack): { parts: BuildPart[]; told: boolean } =>
-  pack.profile.build && pack.profile.build.length > 0
-    ? { parts: pack.profile.build, told: true }
-    : { parts: defaultBuild(pack), told: false };
+/**
+ * How the pack comes apart: as its profile says, or by its topology. A link that the profile's own build leaves out is there all
+ * the same: without it no plan could bring the string below 60 V.
+ */
+export function buildOf(pack: Pack): { parts: BuildPart[]; told: boolean } {
+  const { build } = pack.profile;
+  if (!build || build.length === 0) return { parts: defaultBuild(pack), told: false };
+  const named = new Set(build.map((p) => p.id));
+  return {
+    parts: [...build, ...defaultBuild(pack).filter((p) => p.kind === 'link' && !named.has(p.id))],
+    told: true,
+  };
+}
 
 /** What a part is called on a page. */
 export const partName = (p: Pick<BuildPart, 'id' | 'name' | 'kind'>): string =>

@@ -29,3 +29,29 @@ export function judgeJoints(readings: readonly JointReading[]): JudgedJoint[] {
     return { ...r, medianMicroohm: median, remake: r.microohm > REMAKE_RATIO * median };
   });
 }
+
+/** Joints as they were last made that stand out among their like. */
+export function jointsToRemake(
+  ticks: readonly {
+    part: string;
+    off: boolean;
+    microohm?: number | null | undefined;
+    mistake?: boolean | undefined;
+  }[],
+  links: readonly { id: string; kind: string }[],
+): string[] {
+  const last = new Map<string, number | null>();
+  for (const t of ticks) {
+    last.delete(t.part);
+    if (!t.off && !t.mistake) last.set(t.part, t.microohm ?? null);
+  }
+  return judgeJoints(
+    [...last].flatMap(([joint, microohm]) =>
+      microohm === null
+        ? []
+        : [{ joint, kind: links.find((l) => l.id === joint)?.kind ?? 'other', microohm }],
+    ),
+  )
+    .filter((j) => j.remake)
+    .map((j) => j.joint);
+}

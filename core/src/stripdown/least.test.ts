@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { Random } from '../simpack';
-import { leastWork, minutesOf, type StripPart, type StripProblem } from './least';
+import { leastWork, minutesOf } from './least';
+import type { StripPart, StripProblem } from './problem';
 
 /** Every order of every set, by plain recursion: what the solver is held against. */
 function exhaustive(problem: StripProblem): number {

@@ -1,12 +1,22 @@
 import highsLoader from 'highs';
 import { describe, expect, it } from 'vitest';
 import { marramVan, yardTug } from '../../../cli/src/demoFiles';
-import { normalisePack, type Pack } from '../pack';
+import { checkProfile, normalisePack, type BuildPart, type Pack } from '../pack';
 import { Random } from '../simpack';
-import { leastWork, type StripProblem } from './least';
+import { leastWork } from './least';
+import type { StripProblem } from './problem';
 import { defaultBuild } from './build';
 import { judgeJoints } from './joints';
-import { inTheWay, offNow, planStripdown, rebuildOrder, seenTimes, tooEarly, type Tick } from './plan';
+import {
+  atHand,
+  inTheWay,
+  offNow,
+  planStripdown,
+  rebuildOrder,
+  seenTimes,
+  tooEarly,
+  type Tick,
+} from './plan';
 
 /**
  * The same question as a mixed-integer programme for HiGHS (npm `highs`): which parts come off, by which alternative, with
@@ -81,6 +91,7 @@ const van = normalisePack(marramVan());
 const volts = (pack: Pack): number[] => pack.modules.map((m) => m.groupIndices.length * 3.7);
 const plan = (pack: Pack, targets: string[], ticks: Tick[] = []) =>
   planStripdown(pack, { targets, moduleV: volts(pack), ticks });
+const standing = (ticks: Tick[] = [], open: string[] = []) => ({ ticks, moduleV: volts(van), open });
 const done = (part: string, off = true, minutes: number | null = null): Tick => ({ part, off, minutes });
 
 describe('what comes off', () => {
@@ -131,7 +142,9 @@ describe('what comes off', () => {
     expect(then.steps.map((s) => s.id).sort()).toEqual(first.steps.map((s) => s.id).sort());
     expect(then.steps.filter((s) => s.done)).toHaveLength(4);
     expect(then.leftMin).toBeLessThan(first.leftMin);
-    expect(then.minutes - then.leftMin).toBe(12);
+    expect(then.steps.filter((s) => s.done).map((s) => s.minutes)).toEqual([3, 3, 3, 3]);
+    // What was done and timed by nobody has no minutes: the usual ones are not what it took.
+    expect(plan(van, [target], [done('L8')]).steps[0]).toMatchObject({ id: 'L8', done: true, minutes: null });
     // All of it done: nothing is left, also when something more was taken off than had to be.
     const all = [...first.steps.map((s) => done(s.id)), done(van.modules[7]!.id)];
     expect(plan(van, [target], all)).toMatchObject({ leftMin: 0 });
@@ -175,8 +188,82 @@ describe('what comes off', () => {
     expect(rebuildOrder(van, ticks).map((p) => p.id)).toEqual(['L6', 'L7', 'sense-plug', 'lid']);
     expect(tooEarly(van, ticks, 'lid').map((p) => p.id)).toEqual(['L6', 'L7', 'sense-plug']);
     expect(tooEarly(van, ticks, 'L6')).toEqual([]);
-    expect(inTheWay(van, [], 'sense-plug').map((p) => p.id)).toEqual(['lid']);
-    expect(inTheWay(van, ticks, 'sense-plug')).toEqual([]);
+    expect(inTheWay(van, standing(), 'sense-plug').map((p) => p.id)).toEqual(['lid']);
+    expect(inTheWay(van, standing(ticks), 'sense-plug')).toEqual([]);
+  });
+});
+
+describe('no module is moved while any part holds more than 60 V', () => {
+  const m07 = van.modules[6]!.id;
+  const order = plan(van, [m07]).steps.map((s) => s.id);
+  it('whatever its own ends: every link that is lacking is in the way', () => {
+    const own = ['L8', 'lid', 'sense-plug', 'L6', 'L7'];
+    const lacking = inTheWay(van, standing(own.map((p) => done(p))), m07).map((p) => p.id);
+    expect(lacking.length).toBeGreaterThan(2);
+    expect(lacking.every((id) => order.includes(id))).toBe(true);
+    expect(inTheWay(van, standing(order.slice(0, -1).map((p) => done(p))), m07)).toEqual([]);
+    // A link that was pulled to find a leak is out without a tick.
+    const [first, ...rest] = order.slice(0, -1);
+    expect(
+      inTheWay(
+        van,
+        standing(
+          rest.map((p) => done(p)),
+          [first!],
+        ),
+        m07,
+      ),
+    ).toEqual([]);
+  });
+  it('also where the build that somebody told leaves links out', () => {
+    const profile = marramVan();
+    profile.build = [
+      { id: 'hatch', kind: 'lid', minutes: 5 },
+      ...profile.modules.map((m) => ({ id: m.id, kind: 'module' as const, minutes: 5, after: [['hatch']] })),
+    ];
+    const pack = normalisePack(profile);
+    const { steps, endV } = planStripdown(pack, { targets: [m07], moduleV: volts(pack), ticks: [] });
+    expect(steps.filter((s) => s.kind === 'link').length).toBeGreaterThan(3);
+    expect(endV).toBeLessThanOrEqual(60);
+  });
+  it('and says where no link that is known can help', () => {
+    const profile = marramVan();
+    profile.links = [];
+    const pack = normalisePack(profile);
+    const { endV } = planStripdown(pack, { targets: [m07], moduleV: volts(pack), ticks: [] });
+    expect(endV).toBeGreaterThan(300);
+  });
+});
+
+describe('the way back', () => {
+  it('has the management plug after all that carries power inside, whenever it came off', () => {
+    const late = ['L8', 'lid', 'L6', 'sense-plug', 'L7', 'M07'].map((p) => done(p));
+    expect(rebuildOrder(van, late).map((p) => p.id)).toEqual(['M07', 'L7', 'L6', 'sense-plug', 'lid', 'L8']);
+  });
+});
+
+describe('a build that somebody tells', () => {
+  const faultsOf = (build: BuildPart[]): string[] =>
+    checkProfile({ ...marramVan(), build })
+      .faults.filter((f) => f.level === 'error')
+      .map((f) => f.what);
+  const part = (id: string, after: string[][] = [], kind: BuildPart['kind'] = 'other'): BuildPart => ({
+    id,
+    kind,
+    minutes: 1,
+    after,
+  });
+  it('is refused where it names what is not there, twice, or waits for itself', () => {
+    expect(faultsOf([part('lid'), part('lid')])).toEqual(['lid is in the build twice.']);
+    expect(faultsOf([part('lid', [['hatsch']])])).toEqual([
+      expect.stringMatching(/comes after hatsch, which is nowhere/),
+    ]);
+    expect(faultsOf([part('M99', [], 'module')])[0]).toMatch(/module M99/);
+    expect(faultsOf([part('a', [['b']]), part('b', [['a']])])).toEqual([
+      expect.stringMatching(/a can never come off/),
+      expect.stringMatching(/b can never come off/),
+    ]);
+    expect(faultsOf(defaultBuild(van))).toEqual([]);
   });
 });
 
@@ -200,4 +287,11 @@ describe('a joint', () => {
     ]);
     expect(judgeJoints([joint('a', 50), joint('b', 140)]).map((j) => j.remake)).toEqual([null, null]);
   });
+});
+
+it('knows what is at hand by its words', () => {
+  const shelf = ['Lid seal, long', 'LID SEAL', 'thermal pad', ''];
+  expect(atHand('lid seal', shelf)).toBe(2);
+  expect(atHand('thermal pad', shelf)).toBe(1);
+  expect(atHand('lock nut', shelf)).toBe(0);
 });

@@ -2,7 +2,8 @@ import { InputProblem } from '../problem';
 import type { BuildPart, Pack } from '../pack';
 import { exposure, planCuts } from '../safety';
 import { buildOf, partName } from './build';
-import { leastWork, minutesOf, type StripPart, type StripProblem } from './least';
+import { leastWork, minutesOf } from './least';
+import type { StripPart, StripProblem } from './problem';
 
 /** A part that was taken off or put on again, in the order in which it happened. */
 export interface Tick {
@@ -10,6 +11,18 @@ export interface Tick {
   off: boolean;
   /** How long it took, where somebody or the clock says. */
   minutes: number | null;
+  /** Takes the last tick of this part back: it was not done. */
+  mistake?: boolean | undefined;
+  /** What its joint measured when it went on. */
+  microohm?: number | null | undefined;
+}
+/** Where the pack stands. */
+export interface Standing {
+  ticks: readonly Tick[];
+  /** Voltage of each module, by module index. */
+  moduleV: readonly number[];
+  /** Links that were pulled without a tick, to find a leak. */
+  open?: readonly string[] | undefined;
 }
 /** What this workshop's own times say of a part. */
 export interface Seen {
@@ -18,12 +31,9 @@ export interface Seen {
   lowMin: number;
   highMin: number;
 }
-export interface PlanAsk {
+export interface PlanAsk extends Standing {
   /** Modules and other parts to be reached. */
   targets: string[];
-  /** Voltage of each module, by module index. */
-  moduleV: readonly number[];
-  ticks: readonly Tick[];
   seen?: Readonly<Record<string, Seen>>;
   /** Minutes each time another tool is taken in the hand. Common practice, no source. */
   toolChangeMin?: number;
@@ -34,7 +44,8 @@ export interface PlanStep {
   name: string;
   tool: string | null;
   changesTool: boolean;
-  minutes: number;
+  /** What it will take; of what is done, what it took, and null where nobody timed it. */
+  minutes: number | null;
   /** How often it was timed here; 0 where the figure is the profile's or the usual one. */
   timed: number;
   massKg: number | null;
@@ -50,17 +61,19 @@ export interface PlanStep {
 }
 export interface StripPlan {
   steps: PlanStep[];
-  minutes: number;
   /** Of what is not done yet. */
   leftMin: number;
   lowMin: number;
   highMin: number;
+  /** Steps that are left and were timed here: without any, all minutes are usual ones. */
+  timedSteps: number;
   proved: boolean;
   lowerBoundMin: number;
   /** The build is the topology's, not told by anybody. */
   usual: boolean;
-  /** Highest voltage in any part now. */
+  /** Highest voltage in any part now, and once every step is done: more than 60 V where no link can help. */
   nowV: number;
+  endV: number;
   /** To be at hand before it is opened, with how many. */
   order: { what: string; count: number; for: string[] }[];
   /** Other modules, and what they would add. */
@@ -69,7 +82,7 @@ export interface StripPlan {
 
 const TOOL_CHANGE_MIN = 1;
 /** One person lifts up to this, two up to twice that; beyond, a fixture. Common practice, no source. */
-const ONE_PERSON_KG = 25;
+export const ONE_PERSON_KG = 25;
 /** How far minutes that nobody timed may be off, either way. */
 const UNTIMED = 0.25;
 /** How many neighbours are tried for what they would add. */
@@ -86,6 +99,12 @@ export function offNow(ticks: readonly Tick[]): string[] {
   return off;
 }
 
+/** What is off or out, whoever recorded it how, in the order it was ticked. */
+const gone = ({ ticks, open = [] }: Standing): string[] => {
+  const off = offNow(ticks);
+  return [...open.filter((id) => !off.includes(id)), ...off];
+};
+
 /** Links that have to be out before any module is moved, so that no part holds more than 60 V. */
 const cutsFor = (pack: Pack, moduleV: readonly number[], parts: readonly BuildPart[]): string[] => {
   const ids = new Set(parts.map((p) => p.id));
@@ -93,6 +112,8 @@ const cutsFor = (pack: Pack, moduleV: readonly number[], parts: readonly BuildPa
     .steps.map((s) => s.linkId)
     .filter((id) => ids.has(id));
 };
+
+const movesModules = (p: BuildPart): boolean => p.kind === 'module' || p.kind === 'clamp';
 
 /** The build as the solver takes it: what is off is done with, and no module moves while a part is above 60 V. */
 function problemOf(
@@ -104,7 +125,7 @@ function problemOf(
 ): StripProblem {
   const cuts = cutsFor(pack, ask.moduleV, parts);
   const by = new Map(parts.map((p) => [p.id, p]));
-  const waits = (p: BuildPart): string[] => (p.kind === 'module' ? cuts : p.kind === 'clamp' ? cuts : []);
+  const waits = (p: BuildPart): string[] => (movesModules(p) ? cuts : []);
   return {
     parts: parts
       .filter((p) => !off.has(p.id))
@@ -168,7 +189,7 @@ export function planStripdown(pack: Pack, ask: PlanAsk): StripPlan {
       'targets',
       'A module, link or other part of its build.',
     );
-  const off = offNow(ask.ticks).filter((id) => by.has(id));
+  const off = gone(ask).filter((id) => by.has(id));
   const offSet = new Set(off);
   const problem = problemOf(pack, parts, ask, ask.targets, offSet);
   const solved = leastWork(problem);
@@ -198,7 +219,7 @@ export function planStripdown(pack: Pack, ask: PlanAsk): StripPlan {
       name: partName(p),
       tool: p.tool ?? null,
       changesTool,
-      minutes: (offSet.has(id) ? taken.get(id) : undefined) ?? seen?.medianMin ?? p.minutes,
+      minutes: offSet.has(id) ? (taken.get(id) ?? null) : (seen?.medianMin ?? p.minutes),
       timed: seen?.n ?? 0,
       massKg: mass,
       persons: mass === null || mass <= ONE_PERSON_KG ? 1 : mass <= 2 * ONE_PERSON_KG ? 2 : 'fixture',
@@ -217,27 +238,28 @@ export function planStripdown(pack: Pack, ask: PlanAsk): StripPlan {
     };
   });
   const left = steps.filter((s) => !s.done);
-  const spread = left.map((s) => {
+  const spread = left.map((s): [number, number] => {
     const seen = ask.seen?.[s.id];
     return seen && seen.n > 1
       ? [seen.lowMin, seen.highMin]
-      : [s.minutes * (1 - UNTIMED), s.minutes * (1 + UNTIMED)];
+      : [s.minutes! * (1 - UNTIMED), s.minutes! * (1 + UNTIMED)];
   });
   const leftMin = minutesOf(problem, order);
-  const tools = leftMin - left.reduce((s, x) => s + x.minutes, 0);
+  const tools = leftMin - left.reduce((s, x) => s + x.minutes!, 0);
   const ordered = new Map<string, string[]>();
   for (const s of steps)
     for (const what of s.singleUse) ordered.set(what, [...(ordered.get(what) ?? []), s.name]);
   return {
     steps,
-    minutes: leftMin + steps.filter((s) => s.done).reduce((s, x) => s + x.minutes, 0),
     leftMin,
-    lowMin: tools + spread.reduce((s, [low]) => s + low!, 0),
-    highMin: tools + spread.reduce((s, [, high]) => s + high!, 0),
+    lowMin: tools + spread.reduce((s, [low]) => s + low, 0),
+    highMin: tools + spread.reduce((s, [, high]) => s + high, 0),
+    timedSteps: left.filter((s) => s.timed > 0).length,
     proved: solved.proved,
     lowerBoundMin: solved.lowerBoundMin,
     usual: !told,
     nowV: exposure(pack, ask.moduleV, new Set(off.filter((id) => by.get(id)!.kind === 'link'))).worstV,
+    endV: exposure(pack, ask.moduleV, open).worstV,
     order: [...ordered].map(([what, used]) => ({ what, count: used.length, for: used })),
     more: moreModules(pack, parts, ask, offSet, leftMin),
   };
@@ -268,22 +290,32 @@ function moreModules(
     .filter((x) => x.far <= 1)
     .sort((a, b) => a.far - b.far)
     .slice(0, MOST_MORE);
-  return near.map(({ m }) => ({
-    id: m.id,
-    minutes: Math.max(
-      0,
-      leastWork(problemOf(pack, parts, ask, [...ask.targets, m.id], off), 4000).minutes - leftMin,
-    ),
-  }));
+  return near.flatMap(({ m }) => {
+    const both = leastWork(problemOf(pack, parts, ask, [...ask.targets, m.id], off), 4000);
+    // What is not proven is not told as what it would add.
+    return both.proved ? [{ id: m.id, minutes: Math.max(0, both.minutes - leftMin) }] : [];
+  });
 }
 
-/** What has to go on again: what is off now, the last thing first; the management plug after everything that carries power. */
+/**
+ * What has to go on again: what is off now, the last thing first; but the management plug after everything inside that carries
+ * power, whenever it was taken off. The service disconnect is outside: it is the last of all where it was the first.
+ */
 export function rebuildOrder(pack: Pack, ticks: readonly Tick[]): BuildPart[] {
   const { parts } = buildOf(pack);
   const by = new Map(parts.map((p) => [p.id, p]));
-  return offNow(ticks)
+  const order = offNow(ticks)
     .reverse()
     .flatMap((id) => by.get(id) ?? []);
+  const outside = new Set(
+    pack.profile.links?.filter((l) => l.kind === 'service-disconnect').map((l) => l.id) ?? [],
+  );
+  const plugs = order.filter((p) => p.kind === 'sense-plug');
+  const rest = order.filter((p) => p.kind !== 'sense-plug');
+  const power = rest.findLastIndex((p) => (p.kind === 'link' && !outside.has(p.id)) || movesModules(p));
+  const first = order.findIndex((p) => p.kind === 'sense-plug');
+  const at = Math.max(power + 1, plugs.length > 0 ? first : 0);
+  return [...rest.slice(0, at), ...plugs, ...rest.slice(at)];
 }
 
 /** What is in the way of putting this on now: what has to be on before it, since it was taken off after it. */
@@ -293,12 +325,19 @@ export function tooEarly(pack: Pack, ticks: readonly Tick[], part: string): Buil
   return at < 0 ? [] : order.slice(0, at);
 }
 
-/** What is in the way of taking this off now; empty where it is free. The alternative that lacks least is told. */
-export function inTheWay(pack: Pack, ticks: readonly Tick[], part: string): BuildPart[] {
+/**
+ * What is in the way of taking this off now; empty where it is free. The alternative that lacks least is told; before a module is
+ * moved, the links that bring every part below 60 V as well.
+ */
+export function inTheWay(pack: Pack, standing: Standing, part: string): BuildPart[] {
   const { parts } = buildOf(pack);
   const by = new Map(parts.map((p) => [p.id, p]));
-  const off = new Set(offNow(ticks));
-  const lacking = (by.get(part)?.after ?? []).map((set) => set.filter((id) => by.has(id) && !off.has(id)));
+  const off = new Set(gone(standing));
+  const own = by.get(part);
+  const cuts = own && movesModules(own) ? cutsFor(pack, standing.moduleV, parts) : [];
+  const lacking = (own?.after?.length ? own.after : [[]]).map((set) =>
+    [...new Set([...set, ...cuts])].filter((id) => id !== part && by.has(id) && !off.has(id)),
+  );
   const least = lacking.reduce<string[] | null>((a, b) => (a === null || b.length < a.length ? b : a), null);
   return (least ?? []).map((id) => by.get(id)!);
 }
@@ -321,4 +360,13 @@ export function seenTimes(times: readonly { part: string; minutes: number }[]): 
       ];
     }),
   );
+}
+
+/** How many parts of a name are at hand: told by the words of it, whatever their case and what stands beside them. */
+export function atHand(what: string, names: readonly string[]): number {
+  const words = what.toLowerCase().split(/\s+/).filter(Boolean);
+  return names.filter((n) => {
+    const own = n.toLowerCase();
+    return words.every((w) => own.includes(w));
+  }).length;
 }

@@ -1,0 +1,100 @@
+import type { Pack } from '../pack';
+import { planStripdown } from '../stripdown';
+import type { Candidate, Objective } from './candidates';
+import { selectModules } from './select';
+
+/** A donor with the groups in series that make it fit a place. */
+export interface SizedCandidate extends Candidate {
+  groupCount: number;
+}
+/** Several places at once: which donors, and which of them where. */
+export interface PlacesAsk {
+  /** Modules of the pack by their ids. */
+  places: readonly string[];
+  donors: readonly SizedCandidate[];
+  /** Modules that stay, where they are measured; they count in the aim. */
+  staying: readonly Candidate[];
+  /** Donors that somebody put at a place by hand; one that is of another size is not taken. */
+  locks: Readonly<Record<string, string>>;
+  aim: 'weakest-first' | 'alike';
+  tolerance: { capacityAh: number; resistanceMilliohm: number };
+}
+export interface PlacesAnswer {
+  /** Donor by place; null where no choice is possible. */
+  choice: Record<string, string> | null;
+  objective: Objective | null;
+  proved: boolean;
+  reasons: string[];
+  /** Minutes to reach each place again. */
+  reachMin: Record<string, number>;
+}
+
+const together = (a: Objective | null, b: Objective | null): Objective | null => {
+  if (!a || !b) return a ?? b;
+  if ('cost' in a && 'cost' in b) return { cost: a.cost + b.cost };
+  if ('leastCapacityAh' in a && 'leastCapacityAh' in b) {
+    const least = Math.min(a.leastCapacityAh, b.leastCapacityAh);
+    const most = Math.max(a.leastCapacityAh + a.capacitySpreadAh, b.leastCapacityAh + b.capacitySpreadAh);
+    return { leastCapacityAh: least, capacitySpreadAh: most - least };
+  }
+  return a;
+};
+
+/**
+ * Chooses donors for all places together by one aim, those of each size among the donors of that size, then puts the weakest of
+ * them where they are reached soonest: what may have to come out again should not lie under the rest. Locks stay.
+ * @throws InputProblem as {@link selectModules}
+ */
+export function fillPlaces(pack: Pack, ask: PlacesAsk): PlacesAnswer {
+  const { donors, staying, locks, aim, tolerance } = ask;
+  const moduleV = pack.modules.map(() => 0);
+  const answer: PlacesAnswer = {
+    choice: {},
+    objective: null,
+    proved: true,
+    reasons: [],
+    reachMin: Object.fromEntries(
+      ask.places.map((p) => [p, planStripdown(pack, { targets: [p], ticks: [], moduleV }).leftMin]),
+    ),
+  };
+  const sizeOf = (place: string): number => pack.modules.find((m) => m.id === place)!.groupIndices.length;
+  const sizes = [...new Set(ask.places.map(sizeOf))];
+  for (const size of sizes) {
+    const places = ask.places.filter((p) => sizeOf(p) === size);
+    const able = donors.filter((d) => d.groupCount === size);
+    const fixed: Record<string, string> = {};
+    places.forEach((p, i) => {
+      if (able.some((d) => d.id === locks[p])) fixed[String(i + 1)] = locks[p]!;
+    });
+    staying.forEach((s, i) => (fixed[String(places.length + i + 1)] = s.id));
+    const found = selectModules({
+      candidates: [...able, ...staying],
+      positions: places.length + staying.length,
+      fixed,
+      limits: {},
+      aim,
+      tolerance,
+    });
+    answer.proved &&= found.proved;
+    answer.objective = together(answer.objective, found.objective);
+    answer.reasons.push(...found.reasons.map((r) => (sizes.length > 1 ? `Of ${size} groups: ${r}` : r)));
+    if (!found.places || !answer.choice) {
+      answer.choice = null;
+      continue;
+    }
+    const free: string[] = [];
+    const loose: Candidate[] = [];
+    places.forEach((p, i) => {
+      const id = found.places![i]!;
+      if (fixed[String(i + 1)] !== undefined) answer.choice![p] = id;
+      else {
+        free.push(p);
+        loose.push(able.find((d) => d.id === id)!);
+      }
+    });
+    free.sort((a, b) => answer.reachMin[a]! - answer.reachMin[b]!);
+    loose.sort((a, b) => a.capacityAh - b.capacityAh || b.resistanceMilliohm - a.resistanceMilliohm);
+    free.forEach((p, i) => (answer.choice![p] = loose[i]!.id));
+  }
+  return answer.choice ? answer : { ...answer, objective: null };
+}
