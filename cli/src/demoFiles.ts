@@ -53,6 +53,11 @@ export function marramVan(): PackProfile {
     ocv: defaultOcvTable('nmc'),
     ocvSource: 'Half-cell functions of Chen et al. 2020, coefficients from memory',
     tiers: ['Lower tier', 'Upper tier, lifted off'],
+    body: {
+      massKg: 386,
+      sizeMm: [1920, 1210, 310],
+      lifting: 'Six points; the upper tier stands over the rear axle: it hangs tail-heavy.',
+    },
     links,
     limits: [
       { key: 'cellFullV', value: 4.2, unit: 'V', source: 'common practice', mark: 'T' },
@@ -139,6 +144,24 @@ export function pilotCar(): PackProfile {
     ocvSource: 'Chen et al. 2020, coefficients from memory',
     tiers: ['Tunnel tray'],
     links: linksOf(modules, 6),
+    entries: [
+      { id: 'V1, front left', kind: 'valve', place: { tier: 0, row: 0, column: 0 } },
+      { id: 'V2, rear right', kind: 'valve', place: { tier: 0, row: 5, column: 1 } },
+      { id: 'F3, left, behind the wheel', kind: 'bolt', place: { tier: 0, row: 3, column: 0 } },
+      { id: 'seam, rear', kind: 'cover', place: { tier: 0, row: 5, column: 0 } },
+      { id: 'plug of the charger', kind: 'connector', place: { tier: 0, row: 0, column: 1 } },
+    ],
+    body: {
+      massKg: 148,
+      sizeMm: [1450, 620, 240],
+      lifting: 'Four eyes at the corners; it hangs 60 mm nose-heavy. Table under rows 2 and 5.',
+      before: [
+        'Earth straps left and right, ten threads that rust: oil the evening before.',
+        'Coolant joints, both caught and plugged.',
+        'Signal plugs, then the charger’s plug.',
+        'Fourteen bolts, the rear two last; captive nuts at the left rear turn with the bolt.',
+      ],
+    },
     limits: [
       { key: 'moduleInsulationOhm', value: 20e6, unit: 'Ω', source: 'the maker', mark: 'maker' },
       { key: 'vehicleWarnOhm', value: 195e3, unit: 'Ω', source: 'the maker', mark: 'maker' },

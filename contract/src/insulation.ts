@@ -1,4 +1,5 @@
 import {
+  DEGREE_NAMES,
   EVIDENCE_NAMES,
   FALSE_PASSES,
   type Evidence,
@@ -71,6 +72,7 @@ export const InsulationObservationSchema: z.ZodType<InsulationObservation> = z.d
     kind: z.literal('seen'),
     module: id,
     evidence: z.enum(EVIDENCE_NAMES as [Evidence, ...Evidence[]]),
+    degree: z.enum(DEGREE_NAMES).optional(),
   }),
   z.object({
     kind: z.literal('answer'),

@@ -1,9 +1,12 @@
 import { z } from 'zod';
+import { HoldBeginSchema, RunDataSchema } from './bench';
 import { InsulationObservationSchema } from './insulation';
-import { BOUNDS, READING_KINDS, type ObservationTopic } from './records';
+import { BOUNDS, LeakTestSchema, READING_KINDS, WakeSchema, type ObservationTopic } from './records';
+import { NoPhotoSchema, PhotoDataSchema } from './photos';
+import { QuoteDataSchema } from './quotes';
 import { CheckIdSchema } from './jobs';
 import { StepDataSchema } from './safety';
-import { TickDataSchema } from './stripdown';
+import { OpenPointDataSchema, TickDataSchema } from './stripdown';
 
 /** The count of the machine that an entry was made on, beside its clock. */
 const boot = z.object({ id: z.string(), upS: z.number() }).optional();
@@ -42,9 +45,29 @@ export function observationSchema(topic: ObservationTopic, kind: string): z.ZodT
       return InsulationObservationSchema;
     case 'strip-down':
       return kind === 'tick' ? TickDataSchema : null;
+    case 'quote':
+      return kind === 'given' ? QuoteDataSchema : null;
+    case 'bench':
+      return kind === 'run'
+        ? RunDataSchema
+        : kind === 'hold-begin'
+          ? HoldBeginSchema
+          : kind === 'withdrawn'
+            ? z.object({})
+            : null;
+    case 'open-point':
+      return kind === 'found' || kind === 'mended' ? OpenPointDataSchema : null;
+    case 'photo':
+      return kind === 'taken' ? PhotoDataSchema : kind === 'withdrawn' ? NoPhotoSchema : null;
     case 'work':
       return CheckIdSchema.safeParse(kind).success
-        ? z.object({ passed: z.boolean(), value: figure, text: z.string().max(2000) })
+        ? z.object({
+            passed: z.boolean(),
+            value: figure,
+            text: z.string().max(2000),
+            wake: WakeSchema.optional(),
+            leak: LeakTestSchema.optional(),
+          })
         : null;
   }
 }

@@ -1,4 +1,11 @@
-import { BUILD_KINDS, CHEMISTRIES, LIMIT_KEYS, modernProfile, type PackProfile } from '@cellmend/core/pack';
+import {
+  BUILD_KINDS,
+  CHEMISTRIES,
+  ENTRY_KINDS,
+  LIMIT_KEYS,
+  modernProfile,
+  type PackProfile,
+} from '@cellmend/core/pack';
 import { z } from 'zod';
 
 const id = z.string().trim().min(1).max(40);
@@ -28,6 +35,14 @@ export const BuildPartSchema = z.object({
   singleUse: z.array(short).max(20).optional(),
   torqueNm: finite.gt(0).max(1000).optional(),
   caution: z.string().trim().max(300).optional(),
+});
+export const EntrySchema = z.object({ id, kind: z.enum(ENTRY_KINDS), place: PlaceSchema });
+const mm = finite.gt(0).max(20_000);
+export const PackBodySchema = z.object({
+  massKg: finite.gt(0).max(5000).optional(),
+  sizeMm: z.tuple([mm, mm, mm]).optional(),
+  lifting: z.string().trim().max(500).optional(),
+  before: z.array(short).max(40).optional(),
 });
 export const LimitSchema = z.object({
   key: z.enum([...LIMIT_KEYS, 'other']),
@@ -68,6 +83,8 @@ export const PackProfileSchema: z.ZodType<PackProfile> = z.object({
   tiers: z.array(z.string().max(60)).max(10).optional(),
   links: z.array(LinkSchema).max(600).optional(),
   build: z.array(BuildPartSchema).max(400).optional(),
+  entries: z.array(EntrySchema).max(60).optional(),
+  body: PackBodySchema.optional(),
   limits: z.array(LimitSchema).max(50).optional(),
   ratedRangeKm: finite.gt(0).max(5000).optional(),
   bleederMilliamp: finite.gt(0).max(5000).optional(),

@@ -24,10 +24,43 @@ export const ReadingKindSchema = z.enum(READING_KINDS);
 export const BOUNDS = ['at-least', 'over-range'] as const satisfies readonly Bound[];
 
 /** What an observation is of, and of what. */
-export const OBSERVATION_TOPICS = ['reading', 'make-safe', 'insulation', 'work', 'strip-down'] as const;
+export const OBSERVATION_TOPICS = [
+  'reading',
+  'make-safe',
+  'insulation',
+  'work',
+  'strip-down',
+  'photo',
+  'open-point',
+  'bench',
+  'quote',
+] as const;
 export type ObservationTopic = (typeof OBSERVATION_TOPICS)[number];
 export const SUBJECT_KINDS = ['pack', 'place', 'channel', 'part', 'vehicle'] as const;
 export type SubjectKind = (typeof SUBJECT_KINDS)[number];
+
+const volt = z.number().min(-10).max(2000).nullable();
+const celsius = z.number().min(-60).max(300).nullable();
+/** What the management unit of the closed pack shows when it is woken; null where nobody looked. */
+export const WakeSchema = z.object({
+  replies: z.int().min(0).max(2000).nullable(),
+  highestV: volt,
+  lowestV: volt,
+  sumV: volt,
+  packV: volt,
+  coldestC: celsius,
+  warmestC: celsius,
+  codes: z.array(z.string().trim().min(1).max(40)).max(100).nullable(),
+});
+/** A coolant circuit under air pressure. */
+export const LeakTestSchema = z.object({
+  startKpa: z.number().gt(0).max(2000),
+  endKpa: z.number().min(-100).max(2000),
+  startC: celsius,
+  endC: celsius,
+  minutes: z.number().gt(0).max(10_000),
+  allowedKpa: z.number().min(0).max(500),
+});
 
 /** A check of some work, recorded as passed or not. */
 export const NewCheckSchema = z.object({
@@ -37,6 +70,9 @@ export const NewCheckSchema = z.object({
   passed: z.boolean(),
   value: z.number().min(-1e13).max(1e13).nullable().default(null),
   text: z.string().trim().max(2000).default(''),
+  /** Figures from which whether it passed is worked out; what `passed` says is then not asked. */
+  wake: WakeSchema.optional(),
+  leak: LeakTestSchema.optional(),
 });
 export type NewCheck = z.input<typeof NewCheckSchema>;
 export const CheckSchema = z.object({

@@ -8,6 +8,8 @@ export interface RouteSpec {
   summary: string;
   role: (typeof ROLES)[number] | 'anyone';
   body?: z.ZodType;
+  /** Largest body, bytes, where it is not that of the others. */
+  largestBytes?: number;
   /** The body is a file, not JSON. */
   file?: boolean;
   query?: z.ZodObject;

@@ -31,6 +31,7 @@ import type { RouteSpec } from './routeSpec';
 import { SAFETY_ROUTES } from './safetyRoutes';
 import { SCAN_ROUTES } from './scanRoutes';
 import { STOCK_ROUTES } from './stockRoutes';
+import { WORK_ROUTES } from './workRoutes';
 
 /** Every address of the API. */
 export const ROUTES: RouteSpec[] = [
@@ -164,6 +165,7 @@ export const ROUTES: RouteSpec[] = [
     status: 201,
     answer: StripTickSchema,
   },
+  ...WORK_ROUTES,
   {
     method: 'get',
     path: '/vehicles',

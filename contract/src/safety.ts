@@ -8,6 +8,7 @@ import {
   type LockoutEntry,
   type StepData,
 } from '@cellmend/core/safety';
+import { NO_EQUIPMENT } from '@cellmend/core/stripdown';
 import { z } from 'zod';
 
 const volts = z.number().min(-2000).max(2000);
@@ -84,6 +85,18 @@ export const StopSchema = z.object({
 export type Stop = z.infer<typeof StopSchema>;
 export const EndStopSchema = z.object({ reason: z.string().trim().min(3, 'Say why it may end.').max(500) });
 
+const kg = z.number().gt(0).max(100_000).nullable();
+const mm = z.number().gt(0).max(50_000);
+/** What brings a pack down, carries it and sends it; null where there is none, or nobody has said. */
+export const EquipmentSchema = z.object({
+  liftTableKg: kg,
+  hoistKg: kg,
+  crateMm: z.tuple([mm, mm, mm]).nullable(),
+  crateKg: kg,
+  doorMm: z.tuple([mm, mm]).nullable(),
+  vanKg: kg,
+});
+
 /** The workshop's own rules. */
 export const WorkshopSettingsSchema = z.object({
   twoPersons: z.boolean(),
@@ -93,6 +106,7 @@ export const WorkshopSettingsSchema = z.object({
   deadV: z.number().min(0.5).max(30),
   callWhom: z.string().trim().max(1000),
   quarantinePlace: z.string().trim().max(300),
+  equipment: EquipmentSchema,
 });
 export type WorkshopSettings = z.infer<typeof WorkshopSettingsSchema>;
 /** Until a lead sets them. Saving always takes all of them: nothing falls back unsaid. */
@@ -103,6 +117,7 @@ export const FIRST_RULES: WorkshopSettings = {
   deadV: USUAL_DEAD_V,
   callWhom: '',
   quarantinePlace: '',
+  equipment: { ...NO_EQUIPMENT },
 };
 
 /** Where a job's lock-out stands. Times are the server's. */

@@ -24,6 +24,8 @@ export const PLACEMENT_KINDS = [
 export type PlacementKind = (typeof PLACEMENT_KINDS)[number];
 /** What a part is, as its label and a look at it tell; measured figures are observations of it. */
 export const PartFactsSchema = z.object({
+  /** What it is called on a list of parts: `lid seal`. */
+  name: z.string().trim().max(80).optional(),
   chemistry: z.enum(CHEMISTRIES).optional(),
   groupCount: z.int().min(1).max(400).optional(),
   /** Maker's revision or connector code. */
@@ -83,6 +85,8 @@ export const PartHistorySchema = z.object({
       at: z.string(),
     }),
   ),
+  /** Of the places it stood at, while it stood there, newest first. */
+  photos: z.array(z.uuid()),
   readings: z.array(
     z.object({
       kind: z.string(),
@@ -139,3 +143,5 @@ export type FitPart = z.input<typeof FitPartSchema>;
 export const SalvageSchema = z
   .object({ ...place, places: z.array(z.string().trim().min(1).max(40)).min(1).max(400) })
   .refine(needsProof, PROOF);
+/** A part by what its label says. */
+export const PartQuerySchema = z.object({ label: z.string().trim().min(1).max(40) });

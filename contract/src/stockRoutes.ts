@@ -6,6 +6,7 @@ import {
   MeasurePartSchema,
   NewPartsSchema,
   PartHistorySchema,
+  PartQuerySchema,
   PartTableSchema,
   PlacePartSchema,
   SalvageSchema,
@@ -14,6 +15,15 @@ import {
 
 /** Addresses of parts: the shelf, and what goes into a pack and out of it. */
 export const STOCK_ROUTES: RouteSpec[] = [
+  {
+    method: 'get',
+    path: '/parts',
+    summary: 'The part of a label, wherever it is',
+    role: 'viewer',
+    query: PartQuerySchema,
+    status: 200,
+    answer: z.object({ id: z.uuid(), label: z.string() }),
+  },
   {
     method: 'get',
     path: '/stock',

@@ -1,5 +1,7 @@
+import { OPEN_POINTS } from '@cellmend/core/stripdown';
 import { z } from 'zod';
 import { ObservedAtSchema } from './fields';
+import { StageSchema } from './jobs';
 
 // Shapes of the command line and of what pages send to the computation of strip down.
 
@@ -32,6 +34,8 @@ export const TickDataSchema = z.object({
   torqueNm: z.number().gt(0).max(1000).nullable(),
   microohm: z.number().min(0).max(1e6).nullable(),
   note: z.string().max(500),
+  /** Takes the last tick of this part back: it was not done. */
+  mistake: z.boolean().optional(),
 });
 export type TickData = z.infer<typeof TickDataSchema>;
 export const NewTickSchema = TickDataSchema.extend({
@@ -55,3 +59,34 @@ export const StripViewSchema = z.object({
   ),
 });
 export type StripView = z.infer<typeof StripViewSchema>;
+
+export const OpenPointDataSchema = z.object({
+  what: z.enum(OPEN_POINTS),
+  text: z.string().max(500),
+});
+export type OpenPointData = z.infer<typeof OpenPointDataSchema>;
+export const NewOpenPointSchema = z
+  .object({
+    what: z.enum(OPEN_POINTS),
+    place: id.or(z.literal('')).default(''),
+    text: z.string().trim().max(500).default(''),
+    stage: StageSchema,
+    observedAt: ObservedAtSchema,
+  })
+  .refine((p) => p.what !== 'other' || p.text !== '', {
+    path: ['text'],
+    message: 'A few words: what it is.',
+  });
+export type NewOpenPoint = z.input<typeof NewOpenPointSchema>;
+/** How it was put right; it stays in the record. */
+export const MendedSchema = z.object({ how: z.string().trim().min(3, 'A few words: how.').max(500) });
+export const OpenPointSchema = z.object({
+  id: z.uuid(),
+  what: z.enum(OPEN_POINTS),
+  place: z.string(),
+  text: z.string(),
+  by: z.string(),
+  at: z.string(),
+  mended: z.object({ how: z.string(), by: z.string(), at: z.string() }).nullable(),
+});
+export type OpenPoint = z.infer<typeof OpenPointSchema>;

@@ -1,0 +1,108 @@
+import { RECIPE_IDS } from '@cellmend/core/bench';
+import { z } from 'zod';
+import { ObservedAtSchema, shown } from './fields';
+
+const figure = (most: number) => z.number().min(0).max(most).nullable();
+const series = z.array(z.number().min(-1e9).max(1e9)).max(2000);
+const place = z.string().trim().min(1).max(40);
+/** Largest file of one run, bytes. */
+export const MOST_RUN_BYTES = 60 * 1024 * 1024;
+
+export const RunCourseSchema = z.object({
+  timeS: series,
+  currentA: series,
+  voltageV: series,
+  temperatureC: z.array(z.number().nullable()).max(2000).optional(),
+});
+export type RunCourse = z.infer<typeof RunCourseSchema>;
+
+/** What is kept of a run. A capacity is what it gave down to its cut-off; a lower bound where it ended before. */
+export const RunDataSchema = z.object({
+  recipe: z.enum(RECIPE_IDS),
+  version: z.int(),
+  from: z.enum(['hand', 'file']),
+  name: z.string().max(200),
+  hours: figure(10_000),
+  currentA: z.number().min(-5000).max(5000).nullable(),
+  cutoffV: figure(2000),
+  capacityAh: figure(20_000),
+  lowerBound: z.boolean(),
+  energyWh: figure(1e7),
+  dropoutsAh: z.array(z.number()).max(400),
+  startV: figure(2000),
+  endV: z.number().min(-50).max(2000).nullable(),
+  hottestC: z.number().min(-60).max(400).nullable(),
+  r10sMilliohm: figure(1e6),
+  note: z.string().max(2000),
+  /** What is said of it: gaps, limits that were crossed, which way it was counted. */
+  says: z.array(z.string().max(400)).max(60),
+  course: RunCourseSchema.nullable(),
+  sha256: z.string().nullable(),
+});
+export type RunData = z.infer<typeof RunDataSchema>;
+
+/** A run that somebody tended with a charger that logs nothing. */
+export const NewRunSchema = z.object({
+  place,
+  recipe: z.enum(RECIPE_IDS),
+  /** When it ended. */
+  observedAt: ObservedAtSchema,
+  hours: figure(1000).default(null),
+  currentA: z.number().min(-5000).max(5000).nullable().default(null),
+  cutoffV: figure(2000).default(null),
+  capacityAh: figure(20_000).default(null),
+  /** It came to its cut-off. */
+  complete: z.boolean().default(true),
+  /** Cells that were seen to run empty on the way: steps in the discharge. */
+  dropouts: z.int().min(0).max(100).default(0),
+  startV: figure(2000).default(null),
+  endV: figure(2000).default(null),
+  hottestC: z.number().min(-40).max(300).nullable().default(null),
+  note: shown(2000).default(''),
+});
+export type NewRun = z.input<typeof NewRunSchema>;
+export const RunFileQuerySchema = z.object({
+  place,
+  recipe: z.enum(RECIPE_IDS).default('capacity'),
+  cutoffV: z.coerce.number().gt(0).max(2000),
+  /** When it ended. */
+  observedAt: ObservedAtSchema,
+  name: z.string().trim().max(200).default(''),
+});
+
+/** A module that is left alone after its charge, to see what it loses. Its voltages are readings of its place from then on. */
+export const HoldBeginSchema = z.object({
+  /** How full it was charged; null where nobody knows. */
+  socFraction: z.number().min(0).max(1).nullable(),
+  /** What it holds; null: by its rating. */
+  capacityAh: figure(20_000),
+});
+export const NewHoldSchema = z.object({
+  place,
+  observedAt: ObservedAtSchema,
+  socFraction: HoldBeginSchema.shape.socFraction.default(null),
+  capacityAh: HoldBeginSchema.shape.capacityAh.default(null),
+});
+export type NewHold = z.input<typeof NewHoldSchema>;
+export const NotRunSchema = z.object({ reason: z.string().trim().min(1, 'A few words.').max(500) });
+
+export const RunSchema = RunDataSchema.extend({
+  id: z.uuid(),
+  place: z.string(),
+  by: z.string(),
+  at: z.string(),
+});
+export type Run = z.infer<typeof RunSchema>;
+export const HoldSchema = HoldBeginSchema.extend({
+  id: z.uuid(),
+  place: z.string(),
+  by: z.string(),
+  at: z.string(),
+});
+export const BenchViewSchema = z.object({
+  /** As they ended, oldest first. */
+  runs: z.array(RunSchema),
+  /** The newest of each place. */
+  holds: z.array(HoldSchema),
+});
+export type BenchView = z.infer<typeof BenchViewSchema>;
