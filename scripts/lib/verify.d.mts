@@ -1,3 +1,4 @@
+export const TABLES: string[];
 export function verifyRecord(url: string): {
   links: number;
   head: string | null;

@@ -3,7 +3,7 @@
 import { runSql } from './postgres.mjs';
 
 /** What each link tells apart, in the order it was chained. */
-const TABLES = [
+export const TABLES = [
   'audit',
   'observations',
   'decisions',
@@ -34,6 +34,19 @@ const sources = `
   FROM (SELECT scan_id, encode(sha256(string_agg(bytes, ''::bytea ORDER BY part)), 'hex') AS sha FROM scan_sources GROUP BY scan_id) f
   JOIN scans s ON s.id = f.scan_id JOIN chain l ON l.what = 'scans' AND l.row_key = s.id::text
   WHERE f.sha <> s.source_sha256`;
+const runs = `
+  SELECT l.seq, 'run_files' AS what, o.id::text AS key,
+    CASE WHEN f.sha256 IS NULL THEN 'the file of a run is gone' ELSE 'the file of a run was changed' END AS how
+  FROM observations o JOIN chain l ON l.what = 'observations' AND l.row_key = o.id::text
+  LEFT JOIN run_files f ON f.sha256 = o.data->>'sha256'
+  WHERE o.topic = 'bench' AND o.kind = 'run' AND o.data->>'sha256' IS NOT NULL
+    AND encode(sha256(f.bytes), 'hex') IS DISTINCT FROM o.data->>'sha256'`;
+const photos = `
+  SELECT l.seq, 'photo_files' AS what, o.id::text AS key,
+    CASE WHEN f.sha256 IS NULL THEN 'the photograph is gone' ELSE 'the photograph was changed' END AS how
+  FROM observations o JOIN chain l ON l.what = 'observations' AND l.row_key = o.id::text
+  LEFT JOIN photo_files f ON f.sha256 = o.data->>'sha256'
+  WHERE o.topic = 'photo' AND o.kind = 'taken' AND encode(sha256(f.bytes), 'hex') IS DISTINCT FROM o.data->>'sha256'`;
 
 /**
  * Looks at the whole record of a database.
@@ -44,7 +57,7 @@ export function verifyRecord(url) {
   const out = runSql(
     url,
     `SET default_transaction_read_only = on; SET timezone = 'UTC'; SET extra_float_digits = 1;
-     WITH breaks AS (${[links, ...TABLES.map(rows), sources].join('\n UNION ALL ')})
+     WITH breaks AS (${[links, ...TABLES.map(rows), sources, photos, runs].join('\n UNION ALL ')})
      SELECT json_build_object(
        'links', (SELECT count(*) FROM chain),
        'head', (SELECT sha256 FROM chain ORDER BY seq DESC LIMIT 1),

@@ -5,7 +5,8 @@ import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { installationKey, seal, unseal } from '../../scripts/lib/backupFile.mjs';
 import { APP_ROLE, dumpTo, restoreFrom, runSql } from '../../scripts/lib/postgres.mjs';
-import { verifyRecord } from '../../scripts/lib/verify.mjs';
+import { TABLES, verifyRecord } from '../../scripts/lib/verify.mjs';
+import { CHAINED } from '../src/db/chainAndRights';
 import { newDatabase, root, startBench, type Bench } from './harness';
 
 /** What is of the moment or secret is left out of a backup, and of what is compared. */
@@ -134,6 +135,8 @@ describe('the record', () => {
       await copy.drop();
     }
   };
+
+  it('is looked at in every table that is chained', () => expect(TABLES).toEqual([...CHAINED]));
 
   it('is whole as the server wrote it, and says what its newest link is', () => {
     const told = verifyRecord(bench.url);

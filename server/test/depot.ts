@@ -1,6 +1,7 @@
 import type { Job } from '@cellmend/contract/jobs';
 import type { StoredProfile } from '@cellmend/contract/pack';
 import type { SafetyView } from '@cellmend/contract/safety';
+import type { PackProfile } from '@cellmend/core/pack';
 import type { Measure, MeasureKind } from '@cellmend/core/route';
 import { expect } from 'vitest';
 import type { Answer, Bench, Client } from './harness';
@@ -86,6 +87,23 @@ export const insulationPass = (who: Client, job: number, setV = 500): Promise<An
     managementDisconnected: true,
   });
 
+/** What a pack shows that woke as it should. */
+export const wakeOf = (profile: PackProfile): object => {
+  const cellV = profile.ocv[Math.floor(profile.ocv.length / 2)]![1];
+  const cells = profile.channels.reduce((s, c) => s + c.cells, 0);
+  const channelV = cellV * profile.channels[0]!.cells;
+  return {
+    replies: profile.channels.length,
+    highestV: channelV + 0.002,
+    lowestV: channelV - 0.002,
+    sumV: cellV * cells,
+    packV: cellV * cells + 0.4,
+    coldestC: 20,
+    warmestC: 22,
+    codes: [],
+  };
+};
+
 /** Does everything that the signed list asks for inside the pack, in its order, as the pages would. */
 export async function doTheWork(who: Client, job: number, setV = 500): Promise<string[]> {
   const done: string[] = [];
@@ -117,6 +135,7 @@ export async function doTheWork(who: Client, job: number, setV = 500): Promise<s
                 check: step.evidence,
                 place: step.place,
                 passed: true,
+                ...(step.evidence === 'wakes' ? { wake: wakeOf(body.pack) } : {}),
               });
     if (answer.status !== 201)
       throw new Error(

@@ -99,6 +99,31 @@ describe('what comes off and goes on again', () => {
     expect((await view(await newJob(ina, 'Corrie', 'other'))).seen.lid?.medianMin ?? 0).not.toBe(26);
   });
 
+  it('a tick taken back was never done: it gives no time and goes on no sheet', async () => {
+    const profile = (await packsOf(ina)).find((p) => p.name.startsWith('Fell'))!;
+    const n = (
+      await ina.post<{ number: number }>('/api/jobs', { title: 'by mistake', packProfileId: profile.id })
+    ).body.number;
+    await proveDead(ina, bench, n);
+    await tick(n, 'L12', true);
+    expect((await tick(n, 'lid', true, { minutes: 77 })).status).toBe(201);
+    expect((await view(n)).seen.lid).toMatchObject({ n: 1 });
+    expect((await tick(n, 'lid', true, { mistake: true })).status).toBe(400);
+    expect((await tick(n, 'lid', false, { mistake: true, note: 'not done' })).status).toBe(201);
+    expect((await view(n)).seen.lid).toBeUndefined();
+    expect((await tick(n, 'lid', false)).status).toBe(409);
+  });
+
+  it('moves no module while another part of the string is above 60 V, unless somebody says why', async () => {
+    const n = await newJob(ina, 'Corrie', 'too early');
+    await proveDead(ina, bench, n);
+    for (const part of ['L6', 'lid', 'sense-plug', 'L2', 'L3'])
+      expect((await tick(n, part, true)).status).toBe(201);
+    const early = await tick(n, 'M03', true);
+    expect(early).toMatchObject({ status: 422, body: { type: 'urn:cellmend:order' } });
+    expect(early.body.detail).toMatch(/Before M03 comes off: Bus-bar L/);
+  });
+
   it('of two who tick at the same moment nobody gets round the order', async () => {
     const n = await newJob(ina, 'Corrie', 'two');
     await proveDead(ina, bench, n);

@@ -332,4 +332,31 @@ CREATE TRIGGER pack_profiles_kept AFTER INSERT OR UPDATE ON pack_profiles FOR EA
     sql: 'ALTER TABLE idempotency_keys ADD COLUMN entry_sha256 text;',
   },
   chainAndRights,
+  {
+    name: '009-photographs',
+    // JPEG does not compress. Whoever took it and of what is an observation; that names the sum.
+    sql: `
+CREATE TABLE photo_files (
+  sha256 text PRIMARY KEY CHECK (sha256 ~ '^[0-9a-f]{64}$'),
+  bytes bytea NOT NULL CHECK (octet_length(bytes) BETWEEN 1 AND 8388608),
+  small bytea NOT NULL,
+  created_at timestamptz NOT NULL DEFAULT now()
+);
+ALTER TABLE photo_files ALTER COLUMN bytes SET STORAGE EXTERNAL, ALTER COLUMN small SET STORAGE EXTERNAL;
+CREATE TRIGGER photo_files_fixed BEFORE UPDATE OR DELETE ON photo_files FOR EACH ROW EXECUTE FUNCTION refuse_change();
+CREATE TRIGGER photo_files_kept BEFORE TRUNCATE ON photo_files FOR EACH STATEMENT EXECUTE FUNCTION refuse_change();`,
+  },
+  {
+    name: '010-bench-runs',
+    // As they came, compressed; who ran what is an observation that names the sum.
+    sql: `
+CREATE TABLE run_files (
+  sha256 text PRIMARY KEY CHECK (sha256 ~ '^[0-9a-f]{64}$'),
+  bytes bytea NOT NULL,
+  created_at timestamptz NOT NULL DEFAULT now()
+);
+ALTER TABLE run_files ALTER COLUMN bytes SET STORAGE EXTERNAL;
+CREATE TRIGGER run_files_fixed BEFORE UPDATE OR DELETE ON run_files FOR EACH ROW EXECUTE FUNCTION refuse_change();
+CREATE TRIGGER run_files_kept BEFORE TRUNCATE ON run_files FOR EACH STATEMENT EXECUTE FUNCTION refuse_change();`,
+  },
 ];

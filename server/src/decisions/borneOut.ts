@@ -1,5 +1,5 @@
 import type { BodyOf, DecisionBody } from '@cellmend/contract/decisions';
-import { chemistryName } from '@cellmend/core/pack';
+import { chemistryName, normalisePack } from '@cellmend/core/pack';
 import { ENDINGS, MEASURES, measureWords, placesOf, routeOf, type Measure } from '@cellmend/core/route';
 import { QueryTypes } from 'sequelize';
 import type { Doing, Store } from '../domain/store';
@@ -83,6 +83,7 @@ async function checkChoices(
       lock: doing.tx.LOCK.NO_KEY_UPDATE,
     });
   const parts = await viewParts(store, ids, doing.tx);
+  const pack = normalisePack(profile);
   for (const { partId, place } of choices) {
     const donor = parts.find((p) => p.id === partId);
     if (!donor) throw notFound('That part');
@@ -91,6 +92,12 @@ async function checkChoices(
       refuse(
         `${donor.label} is ${chemistryName(donor.chemistry)}, the pack is ${chemistryName(profile.chemistry)}.`,
         'A donor of the same chemistry.',
+      );
+    const groups = pack.modules.find((m) => m.id === place)?.groupIndices.length;
+    if (donor.groupCount !== undefined && groups !== undefined && donor.groupCount !== groups)
+      refuse(
+        `${donor.label} has ${donor.groupCount} groups, ${place} has ${groups}.`,
+        `A module of ${groups} groups.`,
       );
     if (donor.reserved && donor.reserved.job !== job.number)
       refuse(`${donor.label} is chosen in job ${donor.reserved.job}.`, 'A donor that is free.');

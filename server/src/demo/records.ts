@@ -1,6 +1,8 @@
 import type { TypedScan } from '@cellmend/contract/scans';
 import type { DecisionBodyInput } from '@cellmend/contract/decisions';
+import type { NewRun } from '@cellmend/contract/bench';
 import type { NewReading } from '@cellmend/contract/records';
+import { addReadRun, addRun, readRun } from '../bench/service';
 import { sign } from '../decisions/service';
 import type { Doing, Store } from '../domain/store';
 import { findJob } from '../jobs/find';
@@ -15,7 +17,23 @@ interface Begun {
   job: number;
   intake: Partial<Extract<DecisionBodyInput, { topic: 'intake' }>>;
   records: { hoursAgo: number; typed: Omit<TypedScan, 'observedAt' | 'role' | 'how'> }[];
+  runs?: { hoursAgo: number; run: Omit<NewRun, 'observedAt'> }[];
+  /** Logged discharges of one module, newest last: what each gave, and where cells of it ran empty, A·h. */
+  logs?: { place: string; hoursAgo: number; capacityAh: number; emptyAh: number[] }[];
   readings: Pick<NewReading, 'kind' | 'place' | 'value' | 'text' | 'conditions' | 'stage'>[];
+}
+
+/** A discharge of a stick at 6 A as its charger logs it: each cell that runs empty is a step. */
+function discharge(capacityAh: number, emptyAh: readonly number[]): string {
+  const rows = ['time_s,voltage_V,current_A,temp_C'];
+  for (let t = 0; ; t += 10) {
+    const ah = (6 * t) / 3600;
+    const cell = (endAh: number): number => 1.32 - 0.09 * (ah / endAh) - 1.25 / (1 + Math.exp((endAh - ah) / 0.02));
+    const cells = Array.from({ length: 6 }, (_, k) => cell(emptyAh[k] ?? capacityAh + 0.04 * (k % 3)));
+    const volts = cells.reduce((s, v) => s + Math.max(-0.2, v), 0) - 6 * 0.01;
+    rows.push(`${t},${volts.toFixed(3)},6.0,${(24 + 11 * (ah / capacityAh)).toFixed(1)}`);
+    if (volts < 5.2 || ah > 9) return rows.join('\n');
+  }
 }
 
 /** A yard tug that stands flat on Mondays: two rests a day apart, one channel that falls behind. */
@@ -45,10 +63,19 @@ const BEGUN: Begun[] = [
       { hoursAgo: 50, typed: { end: 'unknown', volts: blocks(15.9, 0.18), currentA: 0, temperatureC: 24 } },
       { hoursAgo: 49.8, typed: { end: 'unknown', volts: blocks(14.6, 2.1), currentA: 48, temperatureC: 27 } },
     ],
+    runs: [
+      ...[2.2, 3.1, 3.9].map((capacityAh, k) => ({ hoursAgo: 60 - 14 * k, run: { place: 'S07', recipe: 'slow-balance' as const, capacityAh, currentA: 6, hottestC: 34 + 2 * k } })),
+      ...[2.1, 2.2, 2.2].map((capacityAh, k) => ({ hoursAgo: 58 - 14 * k, run: { place: 'S10', recipe: 'capacity' as const, capacityAh, currentA: 6, hottestC: 41 + k } })),
+      { hoursAgo: 44, run: { place: 'S08', recipe: 'capacity', capacityAh: 5.6, currentA: 6, hottestC: 33 } },
+      { hoursAgo: 30, run: { place: 'S09', recipe: 'capacity', capacityAh: 5.4, currentA: 6, hottestC: 32 } },
+      { hoursAgo: 9, run: { place: 'S12', recipe: 'capacity', capacityAh: 3.4, complete: false, currentA: 6, hottestC: 31, note: 'Fuse of the socket went.' } },
+    ],
+    logs: [
+      { place: 'S11', hoursAgo: 50, capacityAh: 2.9, emptyAh: [1.4, 1.9] },
+      { place: 'S11', hoursAgo: 33, capacityAh: 3.8, emptyAh: [2.6] },
+      { place: 'S11', hoursAgo: 6, capacityAh: 4.7, emptyAh: [] },
+    ],
     readings: [
-      { kind: 'capacity', place: 'S07', value: 2.2, text: '', conditions: 'first cycle', stage: 'bench' },
-      { kind: 'capacity', place: 'S07', value: 3.9, text: '', conditions: 'second cycle', stage: 'bench' },
-      { kind: 'capacity', place: 'S08', value: 4.8, text: '', conditions: 'first cycle', stage: 'bench' },
       { kind: 'note', place: 'S07', value: null, text: 'Warm at the end of charge, 38 °C; fan moved closer.', conditions: '', stage: 'bench' },
     ],
   },
@@ -72,7 +99,7 @@ export async function addDemoRecords(store: Store): Promise<void> {
     await store.sequelize.transaction((tx) => work({ tx, person, after }));
     for (const begin of after) begin();
   };
-  for (const { job: number, intake, records, readings } of BEGUN) {
+  for (const { job: number, intake, records, readings, runs = [], logs = [] } of BEGUN) {
     const body: DecisionBodyInput = {
       topic: 'intake', complaint: '', signs: [], codes: [], odometerKm: null, ageYears: null, deltaMv: null,
       insulationOhm: null, aim: 'restore', ...intake,
@@ -83,6 +110,13 @@ export async function addDemoRecords(store: Store): Promise<void> {
       const observedAt = new Date(Date.now() - hoursAgo * HOUR_MS).toISOString();
       const read = await readTyped({ ...typed, role: 'before', how: 'typed', observedAt }, found.profile, {});
       await doing((d) => storeScan(store, d, found, read.name, 'before', read, null)).finally(read.discard);
+    }
+    for (const { hoursAgo, run } of runs)
+      await doing((d) => addRun(store, d, number, { ...run, observedAt: new Date(Date.now() - hoursAgo * HOUR_MS).toISOString() }));
+    for (const { place, hoursAgo, capacityAh, emptyAh } of logs) {
+      const query = { place, recipe: 'hard-charge', cutoffV: 5.4, name: `charger 2, ${place}.csv`, observedAt: new Date(Date.now() - hoursAgo * HOUR_MS).toISOString() };
+      const read = await readRun(store, person.id, number, query, discharge(capacityAh, emptyAh), AbortSignal.timeout(60_000));
+      await doing((d) => addReadRun(store, d, number, read));
     }
     for (const reading of readings)
       await doing((d) => addReading(store, d, number, { ...reading, observedAt: new Date(Date.now() - HOUR_MS).toISOString() }));

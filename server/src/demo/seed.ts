@@ -35,7 +35,7 @@ const JOBS: { number: number; title: string; plate: string; complaint: string; p
   { number: 147, title: 'Marram 3 post van', plate: 'SK 19', complaint: 'Range fell to about 190 km over the winter; it drops from 20 % to limp within a kilometre. No warning lamps at rest.', pack: 'marram-3-van.json', files: ['marram-3-before.csv', 'marram-3-after.csv'] },
 ];
 
-const RULES = { twoPersons: false, gateHours: 10, leastWaitMin: 3, callWhom: 'Island fire station, then Ina Holm (lead). Say: traction battery, which hall, people in it.', quarantinePlace: 'Steel tray behind hall 2, ten metres from the fence' };
+const RULES = { twoPersons: false, gateHours: 10, leastWaitMin: 3, callWhom: 'Island fire station, then Ina Holm (lead). Say: traction battery, which hall, people in it.', quarantinePlace: 'Steel tray behind hall 2, ten metres from the fence', equipment: { liftTableKg: 600, hoistKg: 500, crateMm: [1800, 1200, 500], crateKg: 450, doorMm: [2400, 2600], vanKg: 850 } };
 
 /** Fills an empty database with the demo depot. Does nothing if anybody is there already. @returns whether it did. */
 export async function seedDemo(store: Store, demoFolder: string): Promise<boolean> {

@@ -18,6 +18,9 @@ import type { LiveHub } from './liveHub';
 import { peopleRoutes } from '../people/routes';
 import { sessionName } from '../people/sessions';
 import { ownHosts } from './hosts';
+import { benchFileRoutes, benchRoutes } from '../bench/routes';
+import { quoteRoutes } from '../quotes/routes';
+import { photoRoutes } from '../photos/routes';
 import { scanRoutes } from '../scans/routes';
 import { packRoutes } from '../packs/routes';
 import { recordRoutes } from '../records/routes';
@@ -132,6 +135,9 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
   );
   api.use(loadPerson(store));
   api.use(ownPagesOnly);
+  // Before the others' bodies: a photograph is larger than any of them.
+  api.use(photoRoutes(store));
+  api.use(benchFileRoutes(store));
   api.use(express.json({ limit: '1mb', strict: true, type: 'application/json' }));
   api.use(peopleRoutes(store, { demo: options.demo, signInsPerMinute: options.signInsPerMinute ?? 60 }));
   api.use(jobRoutes(store));
@@ -146,6 +152,8 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
   api.use(insulationRoutes(store, options.runs));
   api.use(instrumentRoutes(store));
   api.use(stripdownRoutes(store));
+  api.use(benchRoutes(store));
+  api.use(quoteRoutes(store));
   const description = openApi(CORE_VERSION);
   api.get('/openapi.json', (_req, res) => void res.json(description));
   api.get('/events', needs('viewer'), (req, res) => hub.add(res, sessionName(req.sessionID)));

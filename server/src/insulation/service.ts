@@ -194,7 +194,7 @@ function say(o: InsulationObservation): string {
     case 'tester':
       return `${o.tested.part === 'section' ? `${o.tested.from} to ${o.tested.to}` : o.tested.part}, ${o.setV} V, ${o.points.length} readings`;
     case 'seen':
-      return `${o.evidence} at ${o.module}`;
+      return `${o.degree && o.degree !== 'clear' ? `${o.degree} ` : ''}${o.evidence} at ${o.module}`;
     case 'answer':
       return `${o.question}: ${o.yes ? 'yes' : 'no'}`;
     case 'fuse':

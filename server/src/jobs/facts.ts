@@ -1,4 +1,4 @@
-import { buildOf, offNow, partName } from '@cellmend/core/stripdown';
+import { buildOf, jointsToRemake, offNow, partName } from '@cellmend/core/stripdown';
 import type { FindingDigest } from '@cellmend/contract/findings';
 import type { Gate } from '@cellmend/contract/safety';
 import { judgeVoltage, normalisePack, OUT_OF_BOUNDS, type Pack, type PackProfile } from '@cellmend/core/pack';
@@ -145,7 +145,8 @@ export async function factsOf(
     { replacements: { jobId, all: [...STAGES] }, type: QueryTypes.SELECT, transaction },
   );
   const parts = new Map(buildOf(normalisePack(profile)).parts.map((p) => [p.id, partName(p)]));
-  const partsOff = offNow(await ticksOf(store, jobId, tx)).map((id) => parts.get(id) ?? id);
+  const ticks = await ticksOf(store, jobId, tx);
+  const partsOff = offNow(ticks).map((id) => parts.get(id) ?? id);
   const handOver = decisions.find((d) => d.topic === 'hand-over');
   const reopen = decisions.find((d) => d.topic === 'reopen');
   const list = decisions.find((d) => d.topic === 'measures');
@@ -253,6 +254,7 @@ export async function factsOf(
       // Until somebody has decided anew.
       reopened: back && !(list && list.signedAt >= back) ? (bodyIn(decisions, 'reopen')?.why ?? '') : '',
       partsOff,
+      remake: jointsToRemake(ticks, profile.links ?? []),
       noted: stages.map((s) => s.stage),
     },
   };

@@ -5,7 +5,8 @@ import { type Store } from '../domain/store';
 import { writeOnce } from '../http/context';
 import { fitPart, salvage } from './fit';
 import { addParts, addTable, correctPart, measurePart, placePart } from './service';
-import { listStock, partHistory } from './view';
+import { PartQuerySchema } from '@cellmend/contract/stock';
+import { findPart, listStock, partHistory } from './view';
 
 const idOf = (value: unknown): string => z.uuid().parse(value);
 
@@ -22,6 +23,11 @@ export function partRoutes(store: Store): Router {
     '/stock/table',
     writes,
     writeOnce(store, 201, (req, doing) => addTable(store, doing, req.body)),
+  );
+  router.get(
+    '/parts',
+    needs('viewer'),
+    async (req, res) => void res.json(await findPart(store, PartQuerySchema.parse(req.query).label)),
   );
   router.get(
     '/stock/:id',

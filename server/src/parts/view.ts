@@ -105,8 +105,19 @@ export async function partHistory(store: Store, id: string, tx?: Transaction): P
       ORDER BY o.observed_at DESC LIMIT 500`,
     options,
   );
+  const photos = await store.sequelize.query<{ id: string }>(
+    `SELECT o.id FROM observations o JOIN jobs j ON j.id = o.job_id
+      WHERE o.topic = 'photo' AND o.kind = 'taken' AND NOT EXISTS (SELECT 1 FROM observations n WHERE n.supersedes = o.id)
+        AND EXISTS (
+        SELECT 1 FROM (SELECT pack_id, place, at, kind, lead(at) OVER (ORDER BY seq) AS until FROM placements WHERE part_id = :id) s
+         WHERE s.kind = 'pack' AND s.pack_id = j.pack_id AND o.subject = s.place
+           AND o.observed_at >= s.at AND (s.until IS NULL OR o.observed_at < s.until))
+      ORDER BY o.observed_at DESC LIMIT 24`,
+    options,
+  );
   return {
     part,
+    photos: photos.map((p) => p.id),
     placements: placements.map(placeOf),
     facts: facts.map((f) => ({ ...f, by: f.by ?? 'the app', at: f.at.toISOString() })),
     readings: readings.map((r) => ({
@@ -119,4 +130,14 @@ export async function partHistory(store: Store, id: string, tx?: Transaction): P
       job: r.job,
     })),
   };
+}
+
+/** The part of a label, whatever its case. @throws 404 */
+export async function findPart(store: Store, label: string): Promise<{ id: string; label: string }> {
+  const [row] = await store.sequelize.query<{ id: string; label: string }>(
+    'SELECT id, label FROM parts WHERE lower(label) = lower(:label) ORDER BY (label = :label) DESC LIMIT 1',
+    { replacements: { label }, type: QueryTypes.SELECT },
+  );
+  if (!row) throw notFound('A part of that label');
+  return row;
 }

@@ -149,7 +149,7 @@ export async function editPerson(
     );
   const endedAt = active === undefined ? row.endedAt : active ? null : (row.endedAt ?? new Date());
   await row.update({ ...facts, endedAt }, { transaction: doing.tx });
-  // Those who may work here no more, or otherwise than before, sign in again.
+  // What somebody may do is read anew with each request; who works here no more is signed out at once.
   if (active === false) await endSessions(store, doing, row.id);
   await audit(
     store,

@@ -1,5 +1,7 @@
+import type { LeakTestSchema, WakeSchema } from '@cellmend/contract/records';
 import type { EvidenceId } from '@cellmend/core/route';
 import type { Transaction } from 'sequelize';
+import type { z } from 'zod';
 import type { Store } from '../domain/store';
 
 /** What is kept of a check of some work. */
@@ -7,6 +9,9 @@ export interface CheckData {
   passed: boolean;
   value: number | null;
   text: string;
+  /** What it was worked out from, where it was. */
+  wake?: z.output<typeof WakeSchema>;
+  leak?: z.output<typeof LeakTestSchema>;
 }
 export interface CheckFact {
   check: EvidenceId;

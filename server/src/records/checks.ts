@@ -1,13 +1,18 @@
 import { NewCheckSchema, type Check } from '@cellmend/contract/records';
+import { normalisePack, type Pack } from '@cellmend/core/pack';
+import { judgeLeakTest, judgeWake } from '@cellmend/core/stripdown';
 import { EVIDENCE, type EvidenceId } from '@cellmend/core/route';
+import type { z } from 'zod';
 import type { ObservationRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../domain/store';
+import { Refusal } from '../domain/refusal';
 import { refreshNeed } from '../jobs/need';
 import { findJob } from '../jobs/find';
 import { isGated, namesOf, requireGate } from '../safety/gate';
 import type { CheckData } from './checkFacts';
 import { keepObservation } from './observe';
 
+const figure = (value: number): string => String(Number(value.toPrecision(6)));
 const view = (row: ObservationRow, by: string): Check => {
   const { passed, value, text } = row.data as CheckData;
   const check = row.kind as EvidenceId;
@@ -39,6 +44,38 @@ export async function listChecks(store: Store, number: unknown): Promise<Check[]
   return rows.map((r) => view(r, names[r.personId ?? ''] ?? 'someone'));
 }
 
+/**
+ * What a check says: as the one who looked says, or worked out from its figures. That the closed pack woke is worked out, never
+ * said. @throws 422 where its figures are missing
+ */
+function judged(input: z.output<typeof NewCheckSchema>, pack: Pack): CheckData {
+  const note = (says: string): string => [says, input.text].filter(Boolean).join(' ').slice(0, 2000);
+  if (input.check === 'wakes') {
+    if (!input.wake)
+      throw new Refusal(
+        'notPossible',
+        'Its figures are missing',
+        'Whether the pack woke is worked out from what its management unit shows.',
+        {
+          fields: [
+            {
+              field: 'wake',
+              message: 'Channels that reply, highest and lowest, pack voltage, temperatures, codes.',
+            },
+          ],
+        },
+      );
+    const { points, passed, deltaMv } = judgeWake(pack, input.wake);
+    const told = passed ? points : points.filter((p) => p.state !== 'right');
+    return { passed, value: deltaMv, text: note(told.map((p) => p.says).join(' ')), wake: input.wake };
+  }
+  if (input.check === 'coolant-tight' && input.leak) {
+    const { passed, dropKpa, says } = judgeLeakTest(input.leak);
+    return { passed, value: dropKpa, text: note(says), leak: input.leak };
+  }
+  return { passed: input.passed, value: input.value, text: input.text };
+}
+
 /** Records that some work was looked at and passed, or did not. Done again, the newest counts. */
 export async function addCheck(store: Store, doing: Doing, number: unknown, body: unknown): Promise<Check> {
   const input = NewCheckSchema.parse(body);
@@ -46,11 +83,12 @@ export async function addCheck(store: Store, doing: Doing, number: unknown, body
   const { stage, check, need, per } = EVIDENCE[input.check];
   if (isGated(stage)) await requireGate(store, job.id, profile, `“${need}”`, doing.tx);
   const place = per === 'job' ? '' : input.place;
+  const data = judged(input, normalisePack(profile));
   const row = await keepObservation(store, doing, {
     jobId: job.id,
     topic: 'work',
     kind: input.check,
-    data: { passed: input.passed, value: input.value, text: input.text } satisfies CheckData,
+    data,
     subjectKind: place === '' ? 'pack' : 'place',
     subject: place,
     stage,
@@ -59,9 +97,9 @@ export async function addCheck(store: Store, doing: Doing, number: unknown, body
     store,
     doing,
     job.id,
-    input.passed ? 'checked' : 'check not passed',
+    data.passed ? 'checked' : 'check not passed',
     `${place} ${need}`.trim(),
-    [check!.asks, input.value === null ? '' : `${input.value} ${check!.unit ?? ''}`.trim(), input.text]
+    [check!.asks, data.value === null ? '' : `${figure(data.value)} ${check!.unit ?? ''}`.trim(), data.text]
       .filter(Boolean)
       .join('; '),
   );

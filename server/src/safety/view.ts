@@ -52,6 +52,25 @@ export async function moduleVoltages(
   };
 }
 
+/** Links that are out: those pulled to find a leak, and those taken off since. */
+export async function openLinks(
+  store: Store,
+  jobId: string,
+  profile: PackProfile,
+  tx?: Transaction,
+): Promise<string[]> {
+  const insulation = await observationsOf(store, jobId, 'insulation', tx);
+  const ticks = await ticksOf(store, jobId, tx);
+  const ticked = new Set(ticks.map((t) => t.part));
+  return [
+    ...new Set([
+      // A link that was ticked is where its tick says; one that counts as closed is the careful figure.
+      ...openNow(insulation.map((o) => o.data as InsulationObservation)).filter((id) => !ticked.has(id)),
+      ...offNow(ticks).filter((id) => profile.links?.some((l) => l.id === id)),
+    ]),
+  ];
+}
+
 /** Hazards that intake's history and what was read of the pack select by themselves. */
 export async function suggestedHazards(
   store: Store,
@@ -80,7 +99,6 @@ export async function viewSafety(
 ): Promise<SafetyView> {
   const pack = normalisePack(profile);
   const rows = await observationsOf(store, job.id, 'make-safe', tx);
-  const insulation = await observationsOf(store, job.id, 'insulation', tx);
   const stops = await openStops(store, job.id, tx);
   const rules = await workshopSettings(store, tx);
   const volts = await moduleVoltages(store, job.id, pack, tx);
@@ -108,13 +126,7 @@ export async function viewSafety(
     packVFrom: from,
     moduleVFrom: volts.from,
     moduleV: volts.moduleV,
-    // What was pulled to find a leak, and what was taken off since.
-    openLinks: [
-      ...new Set([
-        ...openNow(insulation.map((o) => o.data as InsulationObservation)),
-        ...offNow(await ticksOf(store, job.id, tx)).filter((id) => profile.links?.some((l) => l.id === id)),
-      ]),
-    ],
+    openLinks: await openLinks(store, job.id, profile, tx),
     entries,
     evidence: rows.map((r) => ({
       id: r.id,

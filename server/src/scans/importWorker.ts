@@ -1,9 +1,12 @@
+import type { RunCourse } from '@cellmend/contract/bench';
 import type { ScanPreview } from '@cellmend/contract/scans';
+import { analyseRun, condenseRun, parseRunTable, type RunAnswer } from '@cellmend/core/bench';
 import type { LoggedCode } from '@cellmend/core/can';
 import { InputProblem, normalisePack, valueOf, type PackProfile } from '@cellmend/core/pack';
 import { joinRecords, type ScanRecord } from '@cellmend/core/scan';
 import {
   deviationMap,
+  median,
   spreadReport,
   type DeviationMap,
   type MeterReading,
@@ -12,7 +15,8 @@ import {
 import { readDefinition } from '@cellmend/contract/scans';
 import { definitionWithin, type SignalDefinition } from '@cellmend/core/can';
 import type { MessagePort } from 'node:worker_threads';
-import { previewScanFile, readScanFile, type ReadingHelp } from './readFile';
+import { previewScanFile } from './previewFile';
+import { readScanFile, type ReadingHelp } from './readFile';
 import type { FileFormat } from '@cellmend/contract/scans';
 import { Spill, type Spilled } from './spill';
 import { fieldsOf } from '@cellmend/contract/problem';
@@ -31,7 +35,8 @@ type PackTask =
   | { kind: 'read'; path: string; spillTo: string; help: ReadingHelp; entry?: string | undefined }
   | { kind: 'preview'; path: string; help: ReadingHelp; entry?: string | undefined }
   | { kind: 'record'; record: ScanRecord; held: HeldReadings }
-  | { kind: 'report'; parts: StoredPart[]; metered: MeterReading[] };
+  | { kind: 'report'; parts: StoredPart[]; metered: MeterReading[] }
+  | { kind: 'run'; text: string; cells: number; cutoffV: number };
 /** Every reading of a record, waiting to be stored. */
 export interface HeldReadings {
   spilled: Spilled;
@@ -50,8 +55,64 @@ export type ScanAnswer =
   | { ok: true; preview: ScanPreview }
   | { ok: true; report: SpreadReport }
   | { ok: true; definition: SignalDefinition }
+  | { ok: true; run: ReadRunAnswer }
   | { ok: false; problem: { code: string; what: string; where: string; accepted: string } }
   | { ok: false; failure: string };
+
+/** A logged run of a module: what it says, its course in a few points, and its ends. */
+export interface ReadRunAnswer {
+  answer: RunAnswer;
+  course: RunCourse;
+  notices: string[];
+  hours: number;
+  currentA: number | null;
+  startV: number;
+  endV: number;
+  highestV: number;
+  hottestC: number | null;
+}
+function readRunText(
+  { text, cells, cutoffV }: Extract<PackTask, { kind: 'run' }>,
+  profile: PackProfile,
+): ReadRunAnswer {
+  const columns = parseRunTable(text);
+  const { timeS, currentA, voltageV, temperatureC } = columns;
+  const { chemistry } = profile;
+  const answer = analyseRun({
+    chemistry,
+    cellsInSeries: cells,
+    cutoffV,
+    timeS,
+    currentA,
+    voltageV,
+    temperatureC,
+  });
+  const { notices, ...course } = condenseRun(columns);
+  const loaded = currentA.filter((i) => i > 0.02);
+  const most = (values: readonly number[]): number => values.reduce((m, v) => (v > m ? v : m), -Infinity);
+  const hottest = temperatureC ? most(temperatureC) : -Infinity;
+  return {
+    answer: {
+      ...answer,
+      pulses: answer.pulses.slice(0, 200),
+      gaps: answer.gaps.slice(0, 50),
+      warnings: answer.warnings.slice(0, 40),
+    },
+    course: {
+      ...course,
+      ...(course.temperatureC
+        ? { temperatureC: course.temperatureC.map((c) => (Number.isFinite(c) ? c : null)) }
+        : {}),
+    } as RunCourse,
+    notices,
+    hours: timeS.at(-1)! / 3600,
+    currentA: loaded.length > 0 ? median(loaded) : null,
+    startV: voltageV[0]!,
+    endV: voltageV.at(-1)!,
+    highestV: most(voltageV),
+    hottestC: Number.isFinite(hottest) ? hottest : null,
+  };
+}
 
 /** Several records of one pack, on one time line, reported on together; one alone as it is. */
 function reportOn(parts: StoredPart[], metered: MeterReading[], profile: PackProfile): SpreadReport {
@@ -103,6 +164,8 @@ async function run(task: ScanTask, progressed: (fraction: number) => void): Prom
     };
   };
   switch (task.kind) {
+    case 'run':
+      return { ok: true, run: readRunText(task, task.profile) };
     case 'read': {
       let told = 0;
       const spill = new Spill(task.spillTo);

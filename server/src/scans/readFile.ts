@@ -1,11 +1,5 @@
-import type { FileFormat, ScanPreview } from '@cellmend/contract/scans';
-import {
-  CanScanReader,
-  definedSignals,
-  looksLikeCandump,
-  type LoggedCode,
-  type SignalDefinition,
-} from '@cellmend/core/can';
+import type { FileFormat } from '@cellmend/contract/scans';
+import { CanScanReader, looksLikeCandump, type LoggedCode, type SignalDefinition } from '@cellmend/core/can';
 import { InputProblem, type Pack } from '@cellmend/core/pack';
 import {
   CsvScanReader,
@@ -14,7 +8,6 @@ import {
   LOOSE_ROWS,
   looseRows,
   namesAll,
-  previewTable,
   readHeading,
   sameHeading,
   TableReader,
@@ -24,10 +17,8 @@ import {
   type RecordBuilder,
   type ScanRecord,
   type Sink,
-  type Target,
   type Turned,
 } from '@cellmend/core/scan';
-import Papa from 'papaparse';
 import { createReadStream } from 'node:fs';
 import { open, readFile, stat } from 'node:fs/promises';
 import { tablesIn, unpack } from './archive';
@@ -53,9 +44,8 @@ export interface ReadFile {
 /** Text looked at to tell the format and to show a preview. */
 const HEAD_BYTES = 512 * 1024;
 const PIECE_BYTES = 1 << 18;
-const PREVIEW_ROWS = 40;
 
-async function headOf(path: string): Promise<Buffer> {
+export async function headOf(path: string): Promise<Buffer> {
   const file = await open(path);
   try {
     const { buffer, bytesRead } = await file.read(Buffer.alloc(HEAD_BYTES), 0, HEAD_BYTES, 0);
@@ -65,7 +55,7 @@ async function headOf(path: string): Promise<Buffer> {
   }
 }
 
-function formatOf(head: Buffer): FileFormat {
+export function formatOf(head: Buffer): FileFormat {
   if (head.length >= 4 && head.readUInt32LE(0) === 0x04034b50) return 'spreadsheet';
   return looksLikeCandump(head.subarray(0, 4096).toString('latin1')) ? 'can' : 'table';
 }
@@ -76,7 +66,7 @@ export const canHeading = (definitions: readonly SignalDefinition[]): string[] =
   ...definitions.map((d) => d.name).sort(),
 ];
 
-const knownFor = (help: ReadingHelp, names: string[]): ColumnMapping | undefined =>
+export const knownFor = (help: ReadingHelp, names: string[]): ColumnMapping | undefined =>
   help.known.find((k) => sameHeading(k.names, names))?.mapping;
 
 async function* pieces(path: string, onProgress: (fraction: number) => void): AsyncGenerator<string> {
@@ -90,7 +80,7 @@ async function* pieces(path: string, onProgress: (fraction: number) => void): As
 }
 
 /** Definitions under which a log gives most channels; those that add nothing are left out. */
-function fittingDefinitions(head: string, pack: Pack, all: SignalDefinition[]): SignalDefinition[] {
+export function fittingDefinitions(head: string, pack: Pack, all: SignalDefinition[]): SignalDefinition[] {
   const seen = (definitions: SignalDefinition[]): number => {
     const reader = new CanScanReader(pack, definitions);
     try {
@@ -146,7 +136,12 @@ const LOOSE_BYTES = 2 * 1024 * 1024;
  * A small text table whose heading does not name every channel, turned if its channels are rows or it is nothing but
  * figures; null where it is to be read as it stands.
  */
-async function looseText(path: string, head: Buffer, pack: Pack, help: ReadingHelp): Promise<Turned | null> {
+export async function looseText(
+  path: string,
+  head: Buffer,
+  pack: Pack,
+  help: ReadingHelp,
+): Promise<Turned | null> {
   const { size } = await stat(path);
   if (size > LOOSE_BYTES) return null;
   const text = head.toString('utf8').replace(/^\uFEFF/, '');
@@ -168,7 +163,7 @@ async function looseText(path: string, head: Buffer, pack: Pack, help: ReadingHe
   return rows.length > LOOSE_ROWS ? null : turned(rows, pack);
 }
 
-const mappingOf = (t: Turned, pack: Pack, help: ReadingHelp): ColumnMapping =>
+export const mappingOf = (t: Turned, pack: Pack, help: ReadingHelp): ColumnMapping =>
   knownFor(help, t.names) ?? guessMapping(t.names, [], pack);
 
 function readTurned(t: Turned, pack: Pack, help: ReadingHelp, sink: Sink, format: FileFormat): ReadFile {
@@ -186,7 +181,7 @@ function readTurned(t: Turned, pack: Pack, help: ReadingHelp, sink: Sink, format
 }
 
 /** The sheet that names the channels, or can be turned so that it does. */
-async function sheetOf(path: string, pack: Pack): Promise<{ sheet: number; turned: Turned | null }> {
+export async function sheetOf(path: string, pack: Pack): Promise<{ sheet: number; turned: Turned | null }> {
   return bestSheet(path, LOOSE_ROWS, (rows) => {
     if (
       rows.length > 0 &&
@@ -202,7 +197,7 @@ async function sheetOf(path: string, pack: Pack): Promise<{ sheet: number; turne
 }
 
 /** The table of an archive that is meant; the archive itself where it is none. @throws InputProblem */
-async function inArchive(path: string, head: Buffer, entry: string | undefined): Promise<string> {
+export async function inArchive(path: string, head: Buffer, entry: string | undefined): Promise<string> {
   if (head.length < 4 || head.readUInt32LE(0) !== 0x04034b50) return path;
   const names = await tablesIn(path);
   if (!names) return path;
@@ -282,122 +277,16 @@ export async function readScanFile(
 }
 
 /** Trailing empty cells are not stored in a sheet. */
-const padded = (cells: string[], length: number): string[] =>
+export const padded = (cells: string[], length: number): string[] =>
   cells.length >= length
     ? cells.slice(0, Math.max(length, lastFilled(cells) + 1))
     : [...cells, ...new Array<string>(length - cells.length).fill('')];
 const lastFilled = (cells: string[]): number => cells.findLastIndex((c) => c !== '');
 
-const NOTHING_SEEN: ScanPreview = {
-  format: 'table',
-  names: [],
-  rows: [],
-  mapping: { layout: 'wide', delimiter: ',', decimal: '.', targets: [] },
-  signals: [],
-  missingChannels: [],
-  unused: [],
-  clear: false,
-  untimed: false,
-  remembered: false,
-  definitions: [],
-  entries: [],
-};
-
-const noDefinition = (): InputProblem =>
+export const noDefinition = (): InputProblem =>
   new InputProblem(
     'no-definition',
     'This is a CAN log, and no definition file here names its signals.',
     'the log',
     'A DBC file, or diagnostic field definitions in JSON, added under Definitions.',
   );
-
-/** Looks at a file and says what it seems to hold, without taking it. @throws InputProblem */
-export async function previewScanFile(
-  file: string,
-  pack: Pack,
-  help: ReadingHelp,
-  entry?: string,
-): Promise<ScanPreview> {
-  const first = await headOf(file);
-  if (first.length >= 4 && first.readUInt32LE(0) === 0x04034b50 && entry === undefined) {
-    const entries = await tablesIn(file);
-    // Each of several tables is looked at by itself.
-    if (entries && entries.length > 1) return { ...NOTHING_SEEN, entries };
-  }
-  const path = await inArchive(file, first, entry);
-  const head = await headOf(path);
-  const format = formatOf(head);
-  if (format === 'can') return previewCan(head.toString('utf8'), pack, help);
-  let names: string[] = [];
-  const rows: string[][] = [];
-  let mapping: ColumnMapping;
-  const sheet = format === 'spreadsheet' ? await sheetOf(path, pack) : null;
-  const loose = sheet ? sheet.turned : await looseText(path, head, pack, help);
-  if (loose) {
-    names = loose.names;
-    rows.push(...loose.rows.slice(0, PREVIEW_ROWS));
-    mapping = mappingOf(loose, pack, help);
-  } else if (sheet) {
-    await readSheet(path, sheet.sheet, (cells) => {
-      if (names.length === 0) names = cells.map((c) => c.trim());
-      else rows.push(padded(cells, names.length));
-      return rows.length < PREVIEW_ROWS;
-    });
-    mapping = guessMapping(names, rows[0] ?? [], pack);
-  } else {
-    const text = head.toString('utf8').replace(/^\uFEFF/, '');
-    const heading = readHeading(text, pack);
-    if (!heading)
-      throw new InputProblem('empty-file', 'The file is empty.', '', 'A table with a heading line.');
-    names = heading.names;
-    mapping = heading.mapping;
-    const some = text.slice(heading.from, heading.from + 200_000);
-    const { data } = Papa.parse<string[]>(some.slice(0, some.lastIndexOf('\n') + 1) || some, {
-      delimiter: mapping.delimiter,
-      preview: mapping.layout === 'long' ? 4000 : PREVIEW_ROWS,
-    });
-    rows.push(...data.filter((r) => r.length > 1));
-  }
-  const known = knownFor(help, names);
-  if (known) mapping = { ...known, delimiter: mapping.delimiter, decimal: mapping.decimal };
-  return {
-    ...previewTable(names, rows, mapping, pack, known !== undefined),
-    format,
-    definitions: [],
-    entries: [],
-  };
-}
-
-function previewCan(text: string, pack: Pack, help: ReadingHelp): ScanPreview {
-  const definitions = fittingDefinitions(text, pack, help.definitions);
-  if (definitions.length === 0) throw noDefinition();
-  const names = canHeading(definitions);
-  const known = knownFor(help, names);
-  const signals = definedSignals(definitions, pack, known?.signals).map((s) => ({
-    name: s.name,
-    sample: s.unit,
-    target: s.target,
-  }));
-  const held = new Set(signals.flatMap((s) => (s.target.kind === 'channel' ? [s.target.channelIndex] : [])));
-  const missingChannels = pack.channels.filter((c) => !held.has(c.index)).map((c) => c.id);
-  return {
-    format: 'can',
-    names,
-    rows: [],
-    mapping: {
-      layout: 'long',
-      delimiter: ',',
-      decimal: '.',
-      targets: [],
-      signals: Object.fromEntries(signals.map((s) => [s.name, s.target])) as Record<string, Target>,
-    },
-    signals,
-    missingChannels,
-    unused: signals.filter((s) => s.target.kind === 'ignore').map((s) => s.name),
-    clear: known !== undefined || missingChannels.length === 0,
-    untimed: false,
-    remembered: known !== undefined,
-    entries: [],
-    definitions: definitions.map((d) => d.name),
-  };
-}

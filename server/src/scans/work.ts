@@ -81,7 +81,7 @@ const stopped = (): Refusal =>
   new Refusal('stopped', 'Stopped', 'The import was stopped; nothing was stored.');
 
 /** The same with the part of the answer that the task's kind gives. */
-export async function runFor<K extends 'read' | 'preview' | 'report' | 'definition'>(
+export async function runFor<K extends 'read' | 'preview' | 'report' | 'definition' | 'run'>(
   part: K,
   task: ScanTask,
   asked: Asked = {},

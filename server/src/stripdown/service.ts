@@ -1,6 +1,14 @@
 import { NewTickSchema, type StripTick, type StripView, type TickData } from '@cellmend/contract/stripdown';
 import { normalisePack } from '@cellmend/core/pack';
-import { buildOf, inTheWay, offNow, partName, seenTimes, tooEarly } from '@cellmend/core/stripdown';
+import {
+  buildOf,
+  inTheWay,
+  offNow,
+  partName,
+  seenTimes,
+  tooEarly,
+  type Standing,
+} from '@cellmend/core/stripdown';
 import { QueryTypes } from 'sequelize';
 import type { ObservationRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../domain/store';
@@ -9,6 +17,7 @@ import { findJob } from '../jobs/find';
 import { refreshNeed } from '../jobs/need';
 import { keepObservation } from '../records/observe';
 import { namesOf, requireGate } from '../safety/gate';
+import { moduleVoltages, openLinks } from '../safety/view';
 import { tickRows } from './ticks';
 
 /** A step that took longer was interrupted: its time says nothing of the step. */
@@ -24,10 +33,12 @@ const view = (row: ObservationRow, by: string): StripTick => ({
 
 /** What this workshop's own times say of the parts of a profile, over all its jobs. */
 async function timesOf(store: Store, profileId: string): Promise<StripView['seen']> {
+  // What was taken back was never done: the next tick of the same part in its job says so.
   const rows = await store.sequelize.query<{ part: string; minutes: number }>(
     `SELECT o.data->>'part' AS part, (o.data->>'minutes')::float8 AS minutes
        FROM observations o JOIN jobs j ON j.id = o.job_id JOIN packs p ON p.id = j.pack_id
       WHERE p.profile_id = :profileId AND o.topic = 'strip-down' AND o.data->>'off' = 'true' AND o.data->>'minutes' IS NOT NULL
+        AND coalesce((SELECT n.data->>'mistake' FROM observations n WHERE n.job_id = o.job_id AND n.topic = 'strip-down' AND n.subject = o.subject AND n.seq > o.seq ORDER BY n.seq LIMIT 1), 'false') <> 'true'
       ORDER BY o.seq DESC LIMIT ${MOST_TIMES}`,
     { replacements: { profileId }, type: QueryTypes.SELECT },
   );
@@ -75,13 +86,31 @@ export async function addTick(
   });
   const rows = await tickRows(store, job.id, doing.tx);
   const ticks = rows.map((r) => r.data as TickData);
+  if (input.mistake && input.off)
+    throw new Refusal(
+      'unacceptable',
+      'Cannot be accepted',
+      'Taking a tick back leaves the part where it was: on.',
+      {
+        fields: [{ field: 'mistake', message: 'With off: false.' }],
+      },
+    );
   if (offNow(ticks).includes(part.id) === input.off)
     throw new Refusal(
       'conflict',
       input.off ? 'Off already' : 'On already',
       `${name} is ${input.off ? 'off' : 'on'} already.`,
     );
-  const first = input.off ? inTheWay(pack, ticks, part.id) : tooEarly(pack, ticks, part.id);
+  const standing = async (): Promise<Standing> => ({
+    ticks,
+    moduleV: (await moduleVoltages(store, job.id, pack, doing.tx)).moduleV,
+    open: await openLinks(store, job.id, profile, doing.tx),
+  });
+  const first = input.mistake
+    ? []
+    : input.off
+      ? inTheWay(pack, await standing(), part.id)
+      : tooEarly(pack, ticks, part.id);
   if (first.length > 0 && input.note === '')
     throw new Refusal(
       'notPossible',
@@ -102,7 +131,7 @@ export async function addTick(
     data: { ...input, minutes } satisfies TickData,
     subjectKind: 'place',
     subject: part.id,
-    stage: input.off ? 'strip-down' : 'rebuild',
+    stage: input.off || input.mistake ? 'strip-down' : 'rebuild',
     observedAt: at,
   });
   const figures = [
@@ -114,7 +143,7 @@ export async function addTick(
     store,
     doing,
     job.id,
-    input.off ? 'taken off' : 'put on',
+    input.mistake ? 'tick taken back' : input.off ? 'taken off' : 'put on',
     name,
     figures.filter(Boolean).join('; '),
   );
