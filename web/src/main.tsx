@@ -29,6 +29,8 @@ const PAGES: Record<string, ComponentType<PageProps>> = {
   pack: lazily(() => import('./packs/PackEditor'), 'PackEditor'),
   vehicles: lazily(() => import('./vehicles/Vehicles'), 'Vehicles'),
   stock: lazily(() => import('./stock/Stock'), 'Stock'),
+  partLabel: lazily(() => import('./stock/PartLabel'), 'PartLabel'),
+  lidNote: lazily(() => import('./stock/LidNote'), 'LidNote'),
   people: lazily(() => import('./people/People'), 'People'),
   instruments: lazily(() => import('./people/Instruments'), 'Instruments'),
 };
@@ -97,12 +99,14 @@ function DeadSpots() {
 const router = createBrowserRouter([
   { path: '/', element: <Gate page="board" /> },
   { path: '/jobs/:number', element: <Gate page="job" /> },
+  { path: '/jobs/:number/lid-note', element: <Gate page="lidNote" /> },
   { path: '/jobs/:number/:stage', element: <Gate page="job" /> },
   { path: '/packs', element: <Gate page="packs" /> },
   { path: '/packs/:id', element: <Gate page="pack" /> },
   { path: '/vehicles', element: <Gate page="vehicles" /> },
   { path: '/stock', element: <Gate page="stock" /> },
   { path: '/stock/:id', element: <Gate page="stock" /> },
+  { path: '/stock/:id/label', element: <Gate page="partLabel" /> },
   { path: '/people', element: <Gate page="people" /> },
   { path: '/instruments', element: <Gate page="instruments" /> },
   { path: '*', element: <Navigate to="/" replace /> },

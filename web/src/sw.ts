@@ -58,7 +58,8 @@ let era = 0;
 
 /** Addresses whose last answer is kept: not what passes, nor what is large. */
 const isKept = (path: string): boolean =>
-  path.startsWith('/api/') && !/^\/api\/(?:events|openapi\.json)$|\/(?:traces|picture|live)$/.test(path);
+  path.startsWith('/api/') &&
+  !/^\/api\/(?:events|openapi\.json|photos\/[^/]+)$|\/(?:traces|picture|live)$/.test(path);
 
 registerRoute(
   ({ url, sameOrigin }) => sameOrigin && isKept(url.pathname),

@@ -37,7 +37,8 @@ export const useTraces = (number: number, scanId: string | undefined, channels: 
   );
 
 export const useSafety = (number: number) => useSWR<SafetyView>(`/jobs/${number}/safety`, get);
-export const useInsulation = (number: number) => useSWR<InsulationEntry[]>(`/jobs/${number}/insulation`, get);
+export const useInsulation = (number: number | null) =>
+  useSWR<InsulationEntry[]>(number === null ? null : `/jobs/${number}/insulation`, get);
 export const useWorkshop = () => useSWR<WorkshopSettings>('/workshop', get);
 /** The newest report on a leak, with the finding's id. */
 export function leakOf(findings: Finding[] | undefined): { id: string; report: InsulationReport } | null {

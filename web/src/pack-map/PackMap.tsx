@@ -296,6 +296,20 @@ const nameWidth = (w: number): number => (w < 90 ? 0 : Math.min(52, w * 0.34));
 function WholeMark({ box, mark }: { box: Box; mark: ModuleMark | undefined }) {
   const { x, y, w, h } = box;
   const narrow = w < 90;
+  // A stick on end fills from below.
+  if (mark?.share !== undefined && w < 40 && h > 60) {
+    const full = h - 26;
+    return (
+      <rect
+        x={x + 3}
+        y={y + h - 3 - full * mark.share}
+        width={w - 6}
+        height={Math.max(1, full * mark.share)}
+        fill={mark.state === 'suspect' ? 'var(--sus)' : 'var(--mat-text)'}
+        opacity={0.55}
+      />
+    );
+  }
   if (!mark?.text || w < 40) return null;
   const left = narrow ? x + 4 : x + nameWidth(w) + 8;
   const room = x + w - 8 - left;

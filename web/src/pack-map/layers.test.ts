@@ -6,7 +6,7 @@ import { join } from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { countdown, ohms } from '../ui/words';
 import { figure, say } from '../stages/insulation/view';
-import { exposureLayer, insulationLayer } from './layers';
+import { benchLayer, exposureLayer, insulationLayer, seenLayer } from './layers';
 import { drawPack } from './view';
 
 const read = (name: string) =>
@@ -88,6 +88,52 @@ describe('the insulation layer', () => {
 
   it('says that nothing is measured yet', () => {
     expect(insulationLayer(null)).toMatchObject({ caption: 'nothing measured yet' });
+  });
+});
+
+describe('layers of whole modules', () => {
+  const car = pack;
+  it('show what was seen where, the clean places apart, and what was corrected not at all', () => {
+    const entry = (module: string, evidence: string, supersededBy: string | null = null) =>
+      ({
+        id: module + evidence,
+        observation: { kind: 'seen', module, evidence },
+        by: 'Ina',
+        at: '',
+        supersededBy,
+        reason: '',
+      }) as never;
+    const layer = seenLayer(
+      car,
+      [
+        entry('M01', 'rust'),
+        entry('M01', 'water line'),
+        entry('M03', 'clean and dry'),
+        entry('M05', 'rust', 'newer'),
+      ],
+      '',
+    );
+    expect([...layer.modules.values()]).toEqual([
+      { state: 'suspect', text: 'rust +1' },
+      { state: 'plain', text: 'clean', tone: 'clean' },
+    ]);
+    expect(layer.note!.title).toBe('2 of 12 looked at');
+  });
+  it('show what a module gave by its last whole run; a bound only where there is no other', () => {
+    const run = (place: string, capacityAh: number | null, lowerBound = false) =>
+      ({ place, capacityAh, lowerBound }) as never;
+    const layer = benchLayer(car, [
+      run('M01', 35),
+      run('M01', 20, true),
+      run('M02', 20, true),
+      run('M03', 22),
+      run('M04', null),
+    ]);
+    expect([...layer.modules].map(([m, mark]) => [car.modules[m]!.id, mark.text, mark.state])).toEqual([
+      ['M01', '35', 'plain'],
+      ['M02', '≥20', 'plain'],
+      ['M03', '22', 'suspect'],
+    ]);
   });
 });
 

@@ -1,5 +1,8 @@
 import type { SafetyView } from '@cellmend/contract/safety';
+import type { InsulationEntry } from '@cellmend/contract/insulation';
 import type { InsulationReport } from '@cellmend/core/insulation';
+import type { Run } from '@cellmend/contract/bench';
+import { FIT_SHARE } from '@cellmend/core/bench';
 import type { Pack } from '@cellmend/core/pack';
 import { CLASS_B_V, exposure, planCuts } from '@cellmend/core/safety';
 import type { Spread, SpreadReport } from '@cellmend/core/spread';
@@ -74,6 +77,71 @@ export function capacityLayer(pack: Pack, report: SpreadReport | null, replaced:
     groups,
     modules: moduleMarks(pack, report, replaced),
     legend: report ? { low: '−20 %', high: '+20 %' } : null,
+  };
+}
+
+/** What was seen at each module as the pack came apart, and which were clean. */
+export function seenLayer(pack: Pack, entries: readonly InsulationEntry[], way: string): Layer {
+  const modules = noMarks();
+  const at = new Map<string, string[]>();
+  for (const { observation: o, supersededBy } of entries)
+    if (o.kind === 'seen' && supersededBy === null)
+      at.set(o.module, [...(at.get(o.module) ?? []), o.evidence]);
+  for (const m of pack.modules) {
+    const seen = at.get(m.id);
+    if (!seen) continue;
+    const damage = seen.filter((e) => e !== 'clean and dry');
+    modules.set(
+      m.index,
+      damage.length > 0
+        ? { state: 'suspect', text: damage.length === 1 ? damage[0]! : `${damage[0]!} +${damage.length - 1}` }
+        : { state: 'plain', text: 'clean', tone: 'clean' },
+    );
+  }
+  return {
+    id: 'seen',
+    name: 'Seen',
+    caption: at.size === 0 ? 'nothing looked at' : 'what was seen',
+    groups: new Map<number, GroupMark>(),
+    modules,
+    legend: null,
+    whole: true,
+    note: {
+      title: `${at.size} of ${pack.modules.length} looked at`,
+      text: way || 'Clean and dry places tell as much as damaged ones.',
+    },
+  };
+}
+
+/** What each module gave on the bench, by its last whole run; a bound where none was. */
+export function benchLayer(pack: Pack, runs: readonly Run[]): Layer {
+  const modules = noMarks();
+  const last = new Map<string, Run>();
+  for (const r of runs)
+    if (r.capacityAh !== null && !(r.lowerBound && last.has(r.place) && !last.get(r.place)!.lowerBound))
+      last.set(r.place, r);
+  for (const m of pack.modules) {
+    const run = last.get(m.id);
+    if (!run) continue;
+    const weak = !run.lowerBound && run.capacityAh! < FIT_SHARE * pack.profile.ratedCapacityAh;
+    modules.set(m.index, {
+      state: weak ? 'suspect' : 'plain',
+      share: Math.min(1, run.capacityAh! / pack.profile.ratedCapacityAh),
+      text: `${run.lowerBound ? '≥' : ''}${fixed(run.capacityAh!, run.capacityAh! < 20 ? 1 : 0)}`,
+    });
+  }
+  return {
+    id: 'bench',
+    name: 'Bench',
+    caption: last.size === 0 ? 'nothing has run' : 'A·h on the bench',
+    groups: new Map<number, GroupMark>(),
+    modules,
+    legend: null,
+    whole: true,
+    note: {
+      title: `${last.size} of ${pack.modules.length} measured`,
+      text: `Rated ${fixed(pack.profile.ratedCapacityAh, 1)} A·h; marked below ${fixed(FIT_SHARE * 100, 0)} %. Empty: not measured.`,
+    },
   };
 }
 

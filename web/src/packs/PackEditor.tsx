@@ -15,6 +15,7 @@ import { Awaiting } from '../shell/Awaiting';
 import { WorkshopFrame } from '../shell/Header';
 import { Input, Field } from '../ui/Field';
 import { Button, Columns, Mute, NextBar, Page, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
+import { Body, Build } from './Build';
 import { applyLayout, fieldName, layoutOf, type Layout } from './form';
 import { Limits } from './Limits';
 import { SafetyFields } from './SafetyFields';
@@ -307,6 +308,8 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
             </Stack>
           </Columns>
           <SafetyFields profile={profile} onChange={change} />
+          <Body key={`body ${imported}`} profile={profile} onChange={change} />
+          <Build profile={profile} pack={drawn} onChange={change} />
           <Topology profile={profile} onChange={take} />
           {faults
             .filter((f) => f.level === 'remark')

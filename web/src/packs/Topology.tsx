@@ -11,7 +11,7 @@ const KINDS: [LinkSpec['kind'], string][] = [
 ];
 
 /** A cell that is read when it is left, and shows its old text again if it cannot be read. */
-function Typed({
+export function Typed({
   label,
   text,
   width,

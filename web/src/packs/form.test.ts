@@ -10,6 +10,8 @@ import {
   printOcv,
   printSizes,
   renameModule,
+  parseAfter,
+  printAfter,
 } from './form';
 
 const base: PackProfile = {
@@ -97,4 +99,16 @@ describe('the profile form', () => {
     for (const bad of ['', 'ch3 to ch1', 'ch1 to b4', 'a to b', 'ch1 to ch2 to ch3'])
       expect(parseIds(bad)).toBeNull();
   });
+});
+
+describe('what a part of the build comes after', () => {
+  const known = ['lid', 'rail', 'side-cover', 'L3'];
+  it('is read as it is printed, ways round told by “or”, in whatever case', () => {
+    for (const after of [[], [['lid']], [['lid', 'rail'], ['side-cover']], [['L3'], ['lid'], ['rail', 'L3']]])
+      expect(parseAfter(printAfter(after), known)).toEqual(after);
+    expect(parseAfter('Lid, l3 OR Rail', known)).toEqual([['lid', 'L3'], ['rail']]);
+  });
+  it.each(['lid, nothing', 'lid or', 'or', 'lid or , or rail'])('%s is not taken', (text) =>
+    expect(parseAfter(text, known)).toBeNull(),
+  );
 });

@@ -177,6 +177,15 @@ export function renameModule(profile: PackProfile, index: number, id: string): P
     ...profile,
     modules: profile.modules.map((m, i) => (i === index ? { ...m, id } : m)),
     links: profile.links?.map((l) => ({ ...l, between: [swap(l.between[0]), swap(l.between[1])] })),
+    ...(profile.build
+      ? {
+          build: profile.build.map((p) => ({
+            ...p,
+            id: swap(p.id),
+            ...(p.after ? { after: p.after.map((set) => set.map(swap)) } : {}),
+          })),
+        }
+      : {}),
   };
 }
 
@@ -201,4 +210,27 @@ export function fieldName(where: string): string {
   const [first, at] = where.split('.');
   const name = FIELD_NAMES[first ?? ''] ?? where;
   return at !== undefined && /^\d+$/.test(at) ? `${name}, number ${Number(at) + 1}` : name;
+}
+
+/** What a part of the build comes after, as it is typed: `lid, rail or side-cover`. */
+export const printAfter = (after: readonly (readonly string[])[] | undefined): string =>
+  (after ?? [])
+    .map((set) => set.join(', '))
+    .filter(Boolean)
+    .join(' or ');
+
+/** Reads what {@link printAfter} prints; null where a part is named that the build does not have. */
+export function parseAfter(text: string, known: readonly string[]): string[][] | null {
+  if (text.trim() === '') return [];
+  const byName = new Map(known.map((id) => [id.toLowerCase(), id]));
+  const sets = text.split(/\s+or\s+/i).map((set) =>
+    set
+      .split(',')
+      .map((id) => id.trim())
+      .filter(Boolean)
+      .map((id) => byName.get(id.toLowerCase())),
+  );
+  return sets.every((set) => set.length > 0 && set.every((id) => id !== undefined))
+    ? (sets as string[][])
+    : null;
 }

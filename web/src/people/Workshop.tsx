@@ -6,6 +6,31 @@ import { useWorkshop } from '../api/hooks';
 import { Input, Select, TextArea, Field } from '../ui/Field';
 import { Button, Mute, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
 
+/** What brings a pack down and carries it, as it is typed. */
+const EQUIPMENT = [
+  ['liftTableKg', 'Lift table bears, kg', '600'],
+  ['hoistKg', 'Hoist bears, kg', '500'],
+  ['crateMm', 'Crate inside, mm', '1800 × 1200 × 500'],
+  ['crateKg', 'Crate bears, kg', '450'],
+  ['doorMm', 'Narrowest door, mm', '2400 × 2600'],
+  ['vanKg', 'Van may load, kg', '850'],
+] as const;
+type EquipmentKey = (typeof EQUIPMENT)[number][0];
+class Unreadable extends Error {}
+
+/** So many figures, put together with ×; null where nothing is typed. @throws Unreadable */
+function figures(form: FormData, key: EquipmentKey, count: number): number[] | null {
+  const text = String(form.get(key) ?? '').trim();
+  if (text === '') return null;
+  const values = text.split(/\s*[x×*]\s*/i).map((t) => Number(t.replace(',', '.')));
+  if (values.length === count && values.every((v) => v > 0)) return values;
+  const [, label, example] = EQUIPMENT.find(([k]) => k === key)!;
+  throw new Unreadable(
+    `${label}: “${text}” cannot be read. For example ${example}; empty where there is none.`,
+  );
+}
+const one = (form: FormData, key: EquipmentKey): number | null => figures(form, key, 1)?.[0] ?? null;
+
 /** The workshop's own rules for the lock-out, and whom to call. */
 export function Workshop({ person }: { person: Person }) {
   const { data, mutate } = useWorkshop();
@@ -26,12 +51,22 @@ export function Workshop({ person }: { person: Person }) {
         deadV: Number(f.get('deadV')),
         callWhom: String(f.get('callWhom')),
         quarantinePlace: String(f.get('quarantinePlace')),
+        equipment: {
+          liftTableKg: one(f, 'liftTableKg'),
+          hoistKg: one(f, 'hoistKg'),
+          crateMm: figures(f, 'crateMm', 3) as [number, number, number] | null,
+          crateKg: one(f, 'crateKg'),
+          doorMm: figures(f, 'doorMm', 2) as [number, number] | null,
+          vanKg: one(f, 'vanKg'),
+        },
       });
       await mutate(next, { revalidate: false });
       setSaved(true);
     } catch (e) {
       setProblem(
-        e instanceof ApiProblem ? e.message : 'The server is away; whether it was saved is not certain.',
+        e instanceof ApiProblem || e instanceof Unreadable
+          ? e.message
+          : 'The server is away; whether it was saved is not certain.',
       );
     }
   };
@@ -97,6 +132,23 @@ export function Workshop({ person }: { person: Person }) {
                 disabled={!may}
               />
             </Field>
+          </Row>
+          <h3>What brings a pack down, carries and sends it</h3>
+          <Row style={{ flexWrap: 'wrap' }}>
+            {EQUIPMENT.map(([key, label, example]) => {
+              const now = data.equipment[key];
+              return (
+                <Field key={key} style={{ flex: '1 1 150px' }}>
+                  {label}
+                  <Input
+                    name={key}
+                    placeholder={example}
+                    defaultValue={Array.isArray(now) ? now.join(' × ') : (now ?? '')}
+                    disabled={!may}
+                  />
+                </Field>
+              );
+            })}
           </Row>
           {problem && <ProblemNote what={problem} />}
           {may ? (

@@ -65,7 +65,7 @@ export function AskedLines({
   if (lines.length === 0) return null;
   const takeLine = (line: string, typedAt?: string): void => {
     for (const jot of parseJots(line, pack, STAGE_FACTS[stage].usual, null, bareTemperature()))
-      if (jot.type !== 'find') keep(jot, pack, job.number, stage, undefined, typedAt);
+      if (jot.type !== 'find' && jot.type !== 'done') keep(jot, pack, job.number, stage, undefined, typedAt);
   };
   return (
     <DialogTrigger>

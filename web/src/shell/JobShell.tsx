@@ -33,6 +33,10 @@ const BuyersCheck = lazily<object, typeof import('../stages/findings/BuyersCheck
   () => import('../stages/findings/BuyersCheck'),
   'BuyersCheck',
 );
+const OptionsPage = lazily<object, typeof import('../options/OptionsPage')>(
+  () => import('../options/OptionsPage'),
+  'OptionsPage',
+);
 const Timeline = lazily<object, typeof import('./Timeline')>(() => import('./Timeline'), 'Timeline');
 const Walk = lazily<Parameters<(typeof import('./Walk'))['Walk']>[0], typeof import('./Walk')>(
   () => import('./Walk'),
@@ -253,7 +257,8 @@ export function JobShell({ person }: { person: Person }) {
   const stage = stages.find((s) => s.id === params.stage);
   const timeline = params.stage === 'timeline';
   const buyer = params.stage === 'buyers-check';
-  if (!stage && !timeline && !buyer) return <Navigate to={`/jobs/${number}/scan`} replace />;
+  const choice = params.stage === 'options';
+  if (!stage && !timeline && !buyer && !choice) return <Navigate to={`/jobs/${number}/scan`} replace />;
   const here = params.stage ?? '';
   // The plan of the work can be read before it may begin.
   const gated =
@@ -279,7 +284,8 @@ export function JobShell({ person }: { person: Person }) {
         </Bar>
         <RouteBox>
           <RouteToggle aria-expanded={route} onPress={() => setRoute(!route)}>
-            <Mute>Stage</Mute> {stage?.name ?? (buyer ? 'Buyer’s check' : 'Timeline')}
+            <Mute>Stage</Mute>{' '}
+            {stage?.name ?? (buyer ? 'Buyer’s check' : choice ? 'Owner’s choice' : 'Timeline')}
             <ChevronDown size={20} aria-hidden />
           </RouteToggle>
           <Rail aria-label="Route" $open={route} onClick={() => setRoute(false)}>
@@ -306,6 +312,7 @@ export function JobShell({ person }: { person: Person }) {
             {decisionOf(job, 'intake')?.body.aim === 'buy' && (
               <NavLink to={`/jobs/${number}/buyers-check`}>Buyer’s check</NavLink>
             )}
+            <NavLink to={`/jobs/${number}/options`}>Owner’s choice</NavLink>
             <NavLink to={`/jobs/${number}/timeline`}>Timeline</NavLink>
           </Rail>
         </RouteBox>
@@ -327,6 +334,8 @@ export function JobShell({ person }: { person: Person }) {
                 <StageView key={stage.id} id={stage.id} question={stage.question} />
               ) : buyer ? (
                 <BuyersCheck />
+              ) : choice ? (
+                <OptionsPage />
               ) : (
                 <Timeline />
               )}

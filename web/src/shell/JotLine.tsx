@@ -157,7 +157,7 @@ export function JotLine({ stage, inputRef }: { stage: Stage; inputRef: RefObject
           </ul>
           <Choices>
             <small style={{ alignSelf: 'center' }}>
-              {jot.kept.length === 1 ? 'Kept' : `${jot.kept.length} kept`}
+              {jot.kept.at(-1)!.said ? '' : jot.kept.length === 1 ? 'Kept' : `${jot.kept.length} kept`}
             </small>
             {jot.kept[jot.kept.length - 1]!.id && (
               <Tool onPress={jot.undo}>

@@ -3,13 +3,16 @@ import { PanelRightClose, PanelRightOpen } from 'lucide-react';
 import { useMemo, useState } from 'react';
 import { Button as AriaButton, ToggleButton, ToggleButtonGroup } from 'react-aria-components';
 import styled from 'styled-components';
-import { decisionOf, leakOf, spreadOf, useSafety } from '../api/hooks';
+import { decisionOf, leakOf, spreadOf, useInsulation, useSafety } from '../api/hooks';
+import { useBench } from '../stages/bench/useBench';
 import {
+  benchLayer,
   capacityLayer,
   deviationLayer,
   exposureLayer,
   insulationLayer,
   removalLayer,
+  seenLayer,
 } from '../pack-map/layers';
 import { ModuleSheet } from '../pack-map/ModuleSheet';
 import { PackMap } from '../pack-map/PackMap';
@@ -110,10 +113,16 @@ export function PackAside({ here }: { here: string }) {
   const { targets } = useTargets();
   const list = decisionOf(job, 'measures')?.body.measures;
   const modules = useMemo(() => list && placesOf(list, 'replace-module'), [list]);
+  // Where the pack is looked at as it comes apart.
+  const looked = facts.layer === 'removal' || facts.layer === 'insulation';
+  const { data: seen } = useInsulation(looked ? job.number : null);
+  const { data: bench } = useBench(facts.layer === 'bench' ? job.number : null);
   const { plan } = usePlan(layerId === 'removal' ? targets : []);
   const layer = useMemo(() => {
     if (layerId === 'exposure') return exposureLayer(pack, safety);
     if (layerId === 'removal') return removalLayer(pack, plan);
+    if (layerId === 'seen') return seenLayer(pack, seen ?? [], leakOf(findings)?.report.entry ?? '');
+    if (layerId === 'bench') return benchLayer(pack, bench?.runs ?? []);
     if (layerId === 'insulation') return insulationLayer(leakOf(findings)?.report ?? null);
     const replaced = repaired ? (modules ?? []) : [];
     if (layerId === 'capacity') return capacityLayer(pack, report, replaced);
@@ -127,7 +136,7 @@ export function PackAside({ here }: { here: string }) {
         ? `at ${percent(end.medianSocFraction)} charge`
         : `no rest ${layerId === 'near-full' ? 'near full' : 'near empty'}`,
     );
-  }, [layerId, pack, safety, findings, report, modules, repaired, plan]);
+  }, [layerId, pack, safety, findings, report, modules, repaired, plan, bench, seen]);
   const open = shown === 'yes';
   return (
     <Aside aria-label="Pack">
@@ -153,6 +162,8 @@ export function PackAside({ here }: { here: string }) {
             <ToggleButton id="insulation">Insulation</ToggleButton>
             <ToggleButton id="exposure">Exposure</ToggleButton>
             {facts.layer === 'removal' && <ToggleButton id="removal">Removal</ToggleButton>}
+            {looked && <ToggleButton id="seen">Seen</ToggleButton>}
+            {facts.layer === 'bench' && <ToggleButton id="bench">Bench</ToggleButton>}
           </Layers>
           <PackMap
             pack={pack}

@@ -2,15 +2,23 @@ import type { Stage } from '@cellmend/core/route';
 import type { NewClockSchema, NewReading } from '@cellmend/contract/records';
 import { placeName, printQuantity, voltageAt, type Jot, type JottedReading } from '@cellmend/core/jot';
 import type { Pack } from '@cellmend/core/pack';
+import { buildOf, partName } from '@cellmend/core/stripdown';
 import type { z } from 'zod';
 import { newKey } from '../api/client';
 import { take } from '../api/queue';
 import { temperature } from '../ui/units';
 
+const partNameIn = (pack: Pack, id: string): string => {
+  const part = buildOf(pack).parts.find((p) => p.id === id);
+  return part ? partName(part) : id;
+};
+
 /** What a jot means, in words, before and after it is stored. */
 export function jotWords(jot: Jot, pack: Pack): string {
   if (jot.type === 'clock')
     return `Clock, ${jot.minutes >= 120 ? `${+(jot.minutes / 60).toFixed(1)} h` : `${jot.minutes} min`}${jot.text && `: ${jot.text}`}`;
+  if (jot.type === 'done')
+    return jot.part === null ? 'The next step is done' : `${partNameIn(pack, jot.part)} is done`;
   const at = placeName(jot.place, pack) || 'Pack';
   if (jot.type === 'note') return `${at}: “${jot.text}”`;
   if (jot.type === 'find') return `Show ${at}`;
@@ -25,6 +33,8 @@ export function jotWords(jot: Jot, pack: Pack): string {
 
 /** What was kept: its number on the record, where it can be withdrawn, and its words. */
 export interface Kept {
+  /** It was done or said, and is no entry. */
+  said?: true;
   id: string | null;
   label: string;
 }
@@ -50,7 +60,7 @@ export const readingBody = (
 
 /** Keeps a reading, note or clock before it returns: first on this tablet, then on the server. */
 export function keep(
-  jot: Exclude<Jot, { type: 'find' }>,
+  jot: Exclude<Jot, { type: 'find' | 'done' }>,
   pack: Pack,
   jobNumber: number,
   stage: Stage,

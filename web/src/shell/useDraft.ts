@@ -1,7 +1,10 @@
-import { useCallback, useState } from 'react';
+import { useCallback, useRef, useState } from 'react';
 
 /** Text or choices typed into a form, kept in this browser until they are signed: a reload loses nothing. */
-export function useDraft<T>(name: string, first: T): [T, (value: T) => void, () => void] {
+export function useDraft<T>(
+  name: string,
+  first: T,
+): [value: T, set: (value: T) => void, clear: () => void, restart: () => void] {
   const key = `cellmend.draft.${name}`;
   const [value, setValue] = useState<T>(() => {
     try {
@@ -19,5 +22,11 @@ export function useDraft<T>(name: string, first: T): [T, (value: T) => void, () 
     [key],
   );
   const clear = useCallback(() => localStorage.removeItem(key), [key]);
-  return [value, set, clear];
+  // For a form that stays: what was sent is not there to be sent again.
+  const begin = useRef(first);
+  const restart = useCallback(() => {
+    localStorage.removeItem(key);
+    setValue(begin.current);
+  }, [key]);
+  return [value, set, clear, restart];
 }

@@ -2,8 +2,11 @@ import { STAGE_FACTS, type Stage } from '@cellmend/core/route';
 import { findPlace, parseJots, placeName, type Jot, type Place } from '@cellmend/core/jot';
 import { InputProblem } from '@cellmend/core/pack';
 import { useEffect, useRef, useState } from 'react';
+import { useNavigate } from 'react-router';
 import { bareTemperature } from '../ui/units';
-import { ask, type Asked } from './asked';
+import { get } from '../api/client';
+import { answered, ask, type Asked } from './asked';
+import { tickNow } from './doneLine';
 import { keep, withdraw, type Kept } from './entries';
 import { useJobView } from './jobContext';
 
@@ -21,9 +24,13 @@ export interface JotState {
   parse: (line: string) => Jot[];
 }
 
+/** One word that can be the label of a part: a letter, and a figure somewhere. */
+const LABEL = /^(?=.*\d)[A-Za-z][\w./-]{1,39}$/;
+
 /** What becomes of each line: kept, asked about, or a place armed for the next figure. */
 export function useJot(stage: Stage): JotState {
   const { pack, job, select, person } = useJobView();
+  const navigate = useNavigate();
   const [armed, setArmed] = useState<Place | null>(null);
   const [kept, setKept] = useState<Kept[]>([]);
   const [asked, setAsked] = useState<Asked | null>(null);
@@ -47,12 +54,31 @@ export function useJot(stage: Stage): JotState {
       jots = parse(line);
     } catch (e) {
       if (!(e instanceof InputProblem)) throw e;
+      const label = line.trim();
+      const inPack = job.composition.find((c) => c.label.toLowerCase() === label.toLowerCase());
+      const module = inPack && pack.modules.find((m) => m.id === inPack.place);
+      if (module) {
+        // The label of a part that stands in this pack is its place.
+        arm({ kind: 'module', moduleIndex: module.index });
+        select(module.index);
+        setKept([]);
+        return;
+      }
       // What is not understood is kept as it was typed, with the place it was meant for.
       const at = held.current && placeName(held.current, pack).toLowerCase();
       const named = findPlace(line.trim().split(/[\s,;=:]/)[0] ?? '', pack);
       if (person.mayWrite) {
-        setAsked(ask(at && !named ? `${at} ${line.trim()}` : line.trim(), job.number, stage, e));
+        const kept = ask(at && !named ? `${at} ${line.trim()}` : line.trim(), job.number, stage, e);
+        setAsked(kept);
         arm(null);
+        if (LABEL.test(label))
+          void get<{ id: string }>(`/parts?label=${encodeURIComponent(label)}`).then(
+            ({ id }) => {
+              answered(kept.id);
+              void navigate(`/stock/${id}`);
+            },
+            () => undefined,
+          );
       }
       setKept([]);
       return;
@@ -66,6 +92,11 @@ export function useJot(stage: Stage): JotState {
         continue;
       }
       if (!person.mayWrite) continue;
+      if (jot.type === 'done') {
+        const said = tickNow(jot.part) ?? 'Steps are ticked under Strip down; nothing was ticked here.';
+        setKept((k) => [...k, { id: null, label: said, said: true }]);
+        continue;
+      }
       const entry = keep(jot, pack, job.number, stage, undefined, typedAt);
       if (jot.type === 'reading') arm(null);
       setKept((k) => [...k, entry]);

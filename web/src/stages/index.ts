@@ -17,7 +17,7 @@ export const STAGE_VIEWS: Record<Stage, ComponentType<StageProps>> = {
   'make-safe': lazily(() => import('./make-safe/MakeSafeStage'), 'MakeSafeStage'),
   insulation: lazily(() => import('./insulation/InsulationStage'), 'InsulationStage'),
   'strip-down': lazily(() => import('./strip-down/StripDownStage'), 'StripDownStage'),
-  bench: NOTES,
+  bench: lazily(() => import('./bench/BenchStage'), 'BenchStage'),
   match: lazily(() => import('./match/MatchStage'), 'MatchStage'),
   balance: lazily(() => import('./balance/BalanceStage'), 'BalanceStage'),
   rebuild: lazily(() => import('./rebuild/RebuildStage'), 'RebuildStage'),

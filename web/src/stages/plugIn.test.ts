@@ -67,7 +67,10 @@ const STAGE: Edit = [
 const ADDED: Record<string, Edit[]> = {
   'a stage: its facts and its page': [
     STAGE,
-    ['web/src/stages/index.ts', after('  bench: NOTES,\n', '  survey: NOTES,\n')],
+    [
+      'web/src/stages/index.ts',
+      after("  bench: lazily(() => import('./bench/BenchStage'), 'BenchStage'),\n", '  survey: NOTES,\n'),
+    ],
   ],
   'a chemistry: one complete record and its line': [
     [

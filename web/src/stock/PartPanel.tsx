@@ -3,6 +3,7 @@ import type { PartHistory } from '@cellmend/contract/stock';
 import { printQuantity, type Quantity } from '@cellmend/core/jot';
 import { InputProblem } from '@cellmend/core/pack';
 import { useState } from 'react';
+import styled from 'styled-components';
 import useSWR from 'swr';
 import { get } from '../api/client';
 import { FIRST_OUT, isTold, OutFields } from '../stages/work/OutFields';
@@ -22,7 +23,7 @@ export function PartPanel({ id, person }: { id: string; person: Person }) {
   const { data } = useSWR<PartHistory>(`/stock/${id}`, get);
   const [doing, setDoing] = useState<Doing>(null);
   if (!data) return null;
-  const { part, placements, readings, facts } = data;
+  const { part, placements, readings, facts, photos } = data;
   const here = ['shelf', 'bench', 'quarantine'].includes(part.place.kind);
   const done = (): void => setDoing(null);
   return (
@@ -43,10 +44,14 @@ export function PartPanel({ id, person }: { id: string; person: Person }) {
               </Button>
             </>
           )}
+          <LinkButton $quiet to={`/stock/${id}/label`}>
+            Label
+          </LinkButton>
           <LinkButton $quiet to="/stock">
             Close
           </LinkButton>
         </Row>
+        {photos.length > 0 && <Photos ids={photos} label={part.label} />}
         {doing === 'measure' && <Measure id={id} onDone={done} />}
         {doing === 'move' && <Move id={id} onDone={done} />}
         {doing === 'correct' && <Correct history={data} onDone={done} />}
@@ -198,5 +203,30 @@ function Correct({ history, onDone }: { history: PartHistory; onDone: () => void
         </Button>
       </FormEnd>
     </Stack>
+  );
+}
+
+const Pictures = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  img {
+    width: 104px;
+    height: 78px;
+    object-fit: cover;
+    border-radius: 4px;
+    display: block;
+  }
+`;
+/** Photographs of the places it stood at, while it stood there. */
+function Photos({ ids, label }: { ids: readonly string[]; label: string }) {
+  return (
+    <Pictures>
+      {ids.map((id) => (
+        <a key={id} href={`/api/photos/${id}`} target="_blank" rel="noreferrer">
+          <img src={`/api/photos/${id}/small`} alt={`Photograph of ${label}`} loading="lazy" />
+        </a>
+      ))}
+    </Pictures>
   );
 }

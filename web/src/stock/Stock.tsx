@@ -28,7 +28,7 @@ const told = (value: number | null, digits: number, unit: string): string =>
 
 const what = (p: StockPart): string =>
   [
-    upper(p.kind),
+    p.name ? upper(p.name) : upper(p.kind),
     p.chemistry && chemistryName(p.chemistry),
     p.groupCount && `${p.groupCount} groups`,
     p.revision && `revision ${p.revision}`,

@@ -16,6 +16,7 @@ interface Draft {
   label: string;
   chemistry: Chemistry;
   groupCount: string;
+  name?: string;
   revision: string;
   cellsParallel: string;
   connector: string;
@@ -65,6 +66,7 @@ function One({ onDone }: { onDone: () => void }) {
       const figures = readFigures(draft.figures);
       const facts = {
         ...(module ? { chemistry: draft.chemistry, groupCount: whole(draft.groupCount) } : {}),
+        ...(!module && draft.name ? { name: draft.name } : {}),
         ...(draft.revision ? { revision: draft.revision } : {}),
         ...(draft.cellsParallel ? { cellsParallel: whole(draft.cellsParallel) } : {}),
         ...(draft.connector ? { connector: draft.connector } : {}),
@@ -84,7 +86,7 @@ function One({ onDone }: { onDone: () => void }) {
     <Field style={{ flex: '1 1 150px' }}>
       {label}
       <Input
-        value={draft[name] as string}
+        value={(draft[name] as string | undefined) ?? ''}
         placeholder={hint}
         maxLength={name === 'origin' ? 300 : 40}
         onChange={(e) => set({ [name]: e.target.value } as Partial<Draft>)}
@@ -105,6 +107,7 @@ function One({ onDone }: { onDone: () => void }) {
           </Select>
         </Field>
         {text('label', 'Label', 'the next one')}
+        {!module && text('name', 'What it is', 'lid seal')}
         {module && (
           <>
             <Field style={{ flex: '1 1 150px' }}>

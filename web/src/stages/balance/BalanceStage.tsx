@@ -17,7 +17,6 @@ import {
   Answer,
   Button,
   Columns,
-  DataTable,
   LinkButton,
   Mute,
   NextBar,
@@ -28,9 +27,11 @@ import {
   Stack,
 } from '../../ui/parts';
 import { temperature } from '../../ui/units';
-import { duration, fixed, percent, signed } from '../../ui/words';
+import { duration, fixed, percent } from '../../ui/words';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
+import { Apart } from './Apart';
+import { Methods } from './Methods';
 import { lazyChart, type PropsOf } from '../../ui/lazyChart';
 
 const Course = lazyChart<PropsOf<(typeof import('./Course'))['Course']>, typeof import('./Course')>(
@@ -327,38 +328,7 @@ function Plan({
               <Course plan={plan} nowV={restVoltageV} voltageAt={(s) => curve.voltageAt(s) * groupCount} />
             </Sheet>
           )}
-          {plan && (
-            <Sheet>
-              <DataTable>
-                <tbody>
-                  <tr>
-                    <td>Now</td>
-                    <td className="r">{fixed(restVoltageV, 2)} V</td>
-                    <td className="r">{percent(plan.socNow, 1)}</td>
-                  </tr>
-                  <tr>
-                    <td>Target at rest</td>
-                    <td className="r">{fixed(plan.targetModuleV, 2)} V</td>
-                    <td className="r">{percent(plan.socTarget, 1)}</td>
-                  </tr>
-                  <tr>
-                    <td>Apart now, per group</td>
-                    <td className="r">
-                      {signed(((plan.targetModuleV - restVoltageV) / groupCount) * 1000, 0)} mV
-                    </td>
-                    <td className="r">
-                      {signed((plan.direction === 'discharge' ? -1 : 1) * plan.chargeAh, 1)} A·h
-                    </td>
-                  </tr>
-                  <tr>
-                    <td>Supply limit while it runs</td>
-                    <td className="r">{fixed(plan.supplyLimitV, 2)} V</td>
-                    <td />
-                  </tr>
-                </tbody>
-              </DataTable>
-            </Sheet>
-          )}
+          {plan && <Apart plan={plan} nowV={restVoltageV} groups={groupCount} />}
           {plan?.remarks.map((r) => (
             <ProblemNote key={r} what={r} />
           ))}
@@ -374,6 +344,14 @@ function Plan({
           </Mute>
         </Stack>
       </Columns>
+      {plan && (
+        <Methods
+          plan={plan}
+          groups={groupCount}
+          milliohm={donor.resistanceMilliohm}
+          currentA={typed(currentA)}
+        />
+      )}
       {storing && <ProblemNote what={storing.message} accepted={storing.problem.accepted} />}
       <SignNote signing={signing} />
       <NextBar>

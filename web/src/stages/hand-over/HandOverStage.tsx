@@ -26,7 +26,7 @@ import { day, upper } from '../../ui/words';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
 import { Paper } from './Paper';
-import { Done, Found, MeasuredTable, PartsOut, SafetyEvidence } from './SheetParts';
+import { Done, Found, LeftOpen, MeasuredTable, PartsOut, Pictures, SafetyEvidence } from './SheetParts';
 
 const Screen = styled.div`
   @media print {
@@ -233,6 +233,8 @@ export function HandOverStage({ question }: StageProps) {
             {notDone && <p>{notDone}</p>}
           </section>
         )}
+        <LeftOpen />
+        <Pictures />
         <PartsOut />
         {job.contradictions.length > 0 && (
           <section>
@@ -257,6 +259,9 @@ export function HandOverStage({ question }: StageProps) {
               One copy for the owner, one inside the file of the pack.
             </div>
             <Row>
+              <LinkButton $quiet to={`/jobs/${job.number}/lid-note`}>
+                Inside the lid
+              </LinkButton>
               <Button quiet onPress={() => window.print()}>
                 <Printer size={18} />
                 Print

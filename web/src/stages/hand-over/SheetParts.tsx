@@ -1,9 +1,13 @@
 import { findingOf } from '@cellmend/contract/findingOf';
 import { EVIDENCE, MEASURES, measureWords, placesOf, type Ending } from '@cellmend/core/route';
 import { verdictName } from '@cellmend/core/spread';
+import { buildOf, partName } from '@cellmend/core/stripdown';
 import type { Measured } from '@cellmend/core/pack';
 import { decisionOf, leakOf, spreadOf, useChecks, useSafety } from '../../api/hooks';
+import styled from 'styled-components';
+import { usePhotos } from '../../photos/Photos';
 import { useJobView } from '../../shell/jobContext';
+import { useOpenPointsOf } from '../rebuild/OpenPoints';
 import { DataTable, Unseen } from '../../ui/parts';
 import { distance, distanceUnit, inDistance } from '../../ui/units';
 import { fixed, percent, signed, upper, when } from '../../ui/words';
@@ -248,6 +252,70 @@ export function PartsOut() {
           {r.proof && ` (${r.proof})`}.
         </p>
       ))}
+    </section>
+  );
+}
+
+/** What the repair leaves behind, as long as nobody put it right. */
+export function LeftOpen() {
+  const { job, pack } = useJobView();
+  const { data } = useOpenPointsOf(job.number);
+  const standing = (data ?? []).filter((p) => !p.mended);
+  if (standing.length === 0) return null;
+  const names = new Map(buildOf(pack).parts.map((p) => [p.id, partName(p)]));
+  return (
+    <section>
+      <h2>Open points</h2>
+      {standing.map((p) => (
+        <p key={p.id}>
+          {upper(p.what)}
+          {p.place && `, ${names.get(p.place) ?? p.place}`}
+          {p.text && `: ${p.text}`}. {p.by}, {when(p.at)}.
+        </p>
+      ))}
+    </section>
+  );
+}
+
+const Two = styled.div`
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 14px;
+  figure {
+    margin: 0;
+  }
+  img {
+    width: 100%;
+    max-height: 260px;
+    object-fit: cover;
+    border-radius: 3px;
+    display: block;
+  }
+  figcaption {
+    font-size: var(--t-xs);
+  }
+`;
+/** The first and the last photograph: how it was found, and how it was left. */
+export function Pictures() {
+  const { pack } = useJobView();
+  const photos = usePhotos().filter((p) => !p.waits);
+  if (photos.length === 0) return null;
+  const names = new Map(buildOf(pack).parts.map((p) => [p.id, partName(p)]));
+  const two = photos.length > 1 ? [photos.at(-1)!, photos[0]!] : photos;
+  return (
+    <section>
+      <h2>Pictures</h2>
+      <Two>
+        {two.map((p) => (
+          <figure key={p.id}>
+            <img src={`/api/photos/${p.id}`} alt={p.note || `Photograph of ${p.place || 'the pack'}`} />
+            <figcaption>
+              {p.place === '' ? 'Pack' : (names.get(p.place) ?? p.place)}
+              {p.note && `: ${p.note}`}, {when(p.at)}
+            </figcaption>
+          </figure>
+        ))}
+      </Two>
     </section>
   );
 }

@@ -23,7 +23,7 @@ import type { StageProps } from '../props';
 import { HowBig } from './HowBig';
 import { Ladder } from './Ladder';
 import { PolesForm } from './PolesForm';
-import { SeenForm } from './SeenForm';
+import { SeenForm } from '../work/SeenForm';
 import { TesterForm } from './TesterForm';
 import { useAdd } from './useAdd';
 import { say } from './view';

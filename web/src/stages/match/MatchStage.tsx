@@ -10,6 +10,9 @@ import { Awaiting } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote } from '../../shell/signing';
 import { keepFinding, useTried } from '../../shell/useTried';
+import { useDraft } from '../../shell/useDraft';
+import { AllPlaces } from './AllPlaces';
+import { Swaps } from './Swaps';
 import { Chips } from '../../ui/Chips';
 import { Answer, Button, LinkButton, Mute, NextBar, Page, ProblemNote, Row, Stack } from '../../ui/parts';
 import { distanceUnit, inDistance } from '../../ui/units';
@@ -28,6 +31,7 @@ export function MatchStage({ question }: StageProps) {
   const { job, findings } = useJobView();
   const { data: stock } = useStock();
   const [at, setAt] = useState<string | null>(null);
+  const [together, setTogether] = useDraft(`${job.number}.match-together`, false);
   const spread = spreadOf(findings, 'before');
   const list = decisionOf(job, 'measures');
   const to = `/jobs/${job.number}`;
@@ -55,21 +59,38 @@ export function MatchStage({ question }: StageProps) {
         No donor modules are in stock. Take one in with what is known of it; what was measured can follow.
       </Before>
     );
-  const pick = places.length > 1 && (
+  const how = places.length > 1 && (
     <Chips
       selectionMode="single"
       disallowEmptySelection
-      selectedKeys={[place]}
-      onSelectionChange={(k) => setAt(String([...k][0]))}
-      aria-label="Place to find a donor for"
+      selectedKeys={[together ? 'all' : 'one']}
+      onSelectionChange={(k) => setTogether([...k][0] === 'all')}
+      aria-label="How places are filled"
     >
-      {places.map((p) => (
-        <ToggleButton key={p} id={p}>
-          {p}
-          {choices.some((c) => c.place === p) && ' ✓'}
-        </ToggleButton>
-      ))}
+      <ToggleButton id="one">One by one</ToggleButton>
+      <ToggleButton id="all">All at once</ToggleButton>
     </Chips>
+  );
+  if (together && places.length > 1)
+    return <AllPlaces question={question} places={places} donors={donors} pick={how} />;
+  const pick = places.length > 1 && (
+    <>
+      {how}
+      <Chips
+        selectionMode="single"
+        disallowEmptySelection
+        selectedKeys={[place]}
+        onSelectionChange={(k) => setAt(String([...k][0]))}
+        aria-label="Place to find a donor for"
+      >
+        {places.map((p) => (
+          <ToggleButton key={p} id={p}>
+            {p}
+            {choices.some((c) => c.place === p) && ' ✓'}
+          </ToggleButton>
+        ))}
+      </Chips>
+    </>
   );
   if (!spread)
     return (
@@ -227,6 +248,7 @@ function Ranked({ question, place, pick, places, spreadId, donors }: PlaceProps 
           </Donor>
         ))}
       </Stack>
+      <Swaps report={report} donors={donors} />
       {keeping && <ProblemNote what={keeping} />}
       <SignNote signing={signing} />
       <NextBar>

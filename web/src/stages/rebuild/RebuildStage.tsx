@@ -1,17 +1,40 @@
 import type { NewTick } from '@cellmend/contract/stripdown';
 import type { BuildPart } from '@cellmend/core/pack';
 import { STAGE_FACTS } from '@cellmend/core/route';
-import { judgeJoints, partName, rebuildOrder, tooEarly } from '@cellmend/core/stripdown';
+import {
+  bags,
+  buildOf,
+  judgeJoints,
+  offNow,
+  partName,
+  rebuildOrder,
+  tooEarly,
+} from '@cellmend/core/stripdown';
 import { TriangleAlert } from 'lucide-react';
 import { useState } from 'react';
 import styled from 'styled-components';
+import { PhotoStrip, usePhotos, type Shown } from '../../photos/Photos';
 import { useJobView } from '../../shell/jobContext';
+import { useDraft } from '../../shell/useDraft';
 import { Field, Input } from '../../ui/Field';
-import { Answer, Button, DataTable, LinkButton, Mute, Page, PlainList, Row, Sheet } from '../../ui/parts';
+import {
+  Answer,
+  Button,
+  Columns,
+  DataTable,
+  LinkButton,
+  Mute,
+  Page,
+  PlainList,
+  Row,
+  Sheet,
+} from '../../ui/parts';
 import { fixed, when } from '../../ui/words';
 import { Readings } from '../notes/Readings';
 import type { StageProps } from '../props';
-import { Asked } from '../strip-down/StripDownStage';
+import { Asked } from '../strip-down/Asked';
+import { ClosingClocks } from './ClosingClocks';
+import { OpenPoints } from './OpenPoints';
 import { sendTick, useTicks } from '../strip-down/usePlan';
 
 const Line = styled.li<{ $now: boolean }>`
@@ -21,10 +44,14 @@ const Line = styled.li<{ $now: boolean }>`
   padding: 8px 14px;
   ${(p) => p.$now && 'border-left: 5px solid var(--mat-text); padding-left: 10px;'}
 `;
-const read = (text: string): number | null => {
+/** A figure as it is typed: null where nothing is, undefined where it cannot be read. */
+const read = (text: string, most: number): number | null | undefined => {
+  if (text.trim() === '') return null;
   const n = Number(text.trim().replace(',', '.'));
-  return text.trim() === '' || !Number.isFinite(n) || n <= 0 ? null : n;
+  return Number.isFinite(n) && n > 0 && n <= most ? n : undefined;
 };
+const MOST_NM = 1000;
+const MOST_MICROOHM = 1e6;
 
 /** What goes on again: the way back of what was really taken off, with what each joint measures. */
 export function RebuildStage({ question, stage }: StageProps) {
@@ -36,8 +63,19 @@ export function RebuildStage({ question, stage }: StageProps) {
     const body: NewTick = { part: part.id, off: false, observedAt: new Date().toISOString(), ...figures };
     sendTick(job.number, body, `${partName(part)} on`);
   };
-  const on = (view?.ticks ?? []).filter((t) => !t.off && !order.some((p) => p.id === t.part));
+  /** A joint that is made again comes off first, and goes on with figures of its own. */
+  const undo = (part: string): void =>
+    sendTick(
+      job.number,
+      { part, off: true, note: 'joint is made again', observedAt: new Date().toISOString() },
+      `${part} off again`,
+    );
+  const bagOf = bags(ticks);
+  const photos = usePhotos();
+  const nowOff = new Set(offNow(ticks));
+  const on = (view?.ticks ?? []).filter((t) => !t.off && !t.mistake && !nowOff.has(t.part));
   const newest = [...new Map(on.map((t) => [t.part, t])).values()];
+  const parts = new Map(buildOf(pack).parts.map((p) => [p.id, p]));
   const kindOf = (id: string): string => pack.profile.links?.find((l) => l.id === id)?.kind ?? 'other';
   const joints = judgeJoints(
     newest.flatMap((t) =>
@@ -83,6 +121,8 @@ export function RebuildStage({ question, stage }: StageProps) {
             <Line key={p.id} $now={i === 0}>
               <PutOn
                 part={p}
+                bag={bagOf.get(p.id)}
+                photos={photos.filter((x) => x.place === p.id).slice(0, 4)}
                 may={holds && person.mayWrite}
                 first={tooEarly(pack, ticks, p.id).map(partName).join(', ')}
                 onPut={(figures) => put(p, figures)}
@@ -107,7 +147,7 @@ export function RebuildStage({ question, stage }: StageProps) {
             <tbody>
               {newest.map((t) => {
                 const joint = joints.find((j) => j.joint === t.part);
-                const part = pack.profile.build?.find((b) => b.id === t.part);
+                const part = parts.get(t.part);
                 return (
                   <tr key={t.id}>
                     <td>
@@ -115,7 +155,12 @@ export function RebuildStage({ question, stage }: StageProps) {
                       {joint?.remake && (
                         <>
                           {' '}
-                          <TriangleAlert size={15} aria-hidden /> make it again
+                          <TriangleAlert size={15} aria-hidden /> make it again{' '}
+                          {holds && person.mayWrite && (
+                            <Button quiet onPress={() => undo(t.part)}>
+                              Loosened
+                            </Button>
+                          )}
                         </>
                       )}
                       {t.note && <Mute> {t.note}</Mute>}
@@ -143,6 +188,10 @@ export function RebuildStage({ question, stage }: StageProps) {
           </DataTable>
         </Sheet>
       )}
+      <Columns>
+        <OpenPoints stage={stage} />
+        <ClosingClocks stage={stage} />
+      </Columns>
       <Readings stage={stage} />
     </Page>
   );
@@ -151,30 +200,38 @@ export function RebuildStage({ question, stage }: StageProps) {
 /** One part that goes on again, with what its joint measures. */
 function PutOn({
   part,
+  bag,
+  photos,
   may,
   first,
   onPut,
 }: {
   part: BuildPart;
+  bag: number | undefined;
+  photos: readonly Shown[];
   may: boolean;
   first: string;
   onPut: (figures: Partial<NewTick>) => void;
 }) {
-  const [torque, setTorque] = useState('');
-  const [ohm, setOhm] = useState('');
+  const { job } = useJobView();
+  const [typed, setTyped, clear] = useDraft(`${job.number}.put-on.${part.id}`, { torque: '', ohm: '' });
   const [asked, setAsked] = useState(false);
-  const figures = { torqueNm: read(torque), microohm: read(ohm) };
+  const [torqueNm, microohm] = [read(typed.torque, MOST_NM), read(typed.ohm, MOST_MICROOHM)];
+  const readable = torqueNm !== undefined && microohm !== undefined;
+  const go = (note?: string): void => {
+    if (!readable) return;
+    clear();
+    onPut({ torqueNm, microohm, ...(note ? { note } : {}) });
+  };
   const joint = part.kind === 'link' || part.kind === 'module';
-  if (asked)
-    return (
-      <Asked first={first} onGo={(note) => onPut({ ...figures, note })} onLeave={() => setAsked(false)} />
-    );
+  if (asked) return <Asked first={first} onGo={go} onLeave={() => setAsked(false)} />;
   return (
     <Row style={{ alignItems: 'flex-end' }}>
       <span style={{ flex: '1 1 180px', alignSelf: 'center' }}>
         <b>{partName(part)}</b>{' '}
         <Mute>
           {[
+            bag === undefined ? '' : `bag ${bag}`,
             part.tool,
             part.torqueNm ? `${part.torqueNm} N·m, then the paint mark` : '',
             part.singleUse?.length ? `new: ${part.singleUse.join(', ')}` : '',
@@ -183,25 +240,37 @@ function PutOn({
             .join(' · ')}
         </Mute>
       </span>
+      <PhotoStrip photos={photos} bare />
       {may && joint && (
         <Field style={{ flex: '0 1 104px' }}>
           N·m
           <Input
             className="n"
             inputMode="decimal"
-            value={torque}
-            onChange={(e) => setTorque(e.target.value)}
+            value={typed.torque}
+            onChange={(e) => setTyped({ ...typed, torque: e.target.value })}
           />
+          {torqueNm === undefined && <small role="alert">A figure such as 9.5.</small>}
         </Field>
       )}
       {may && part.kind === 'link' && (
         <Field style={{ flex: '0 1 104px' }}>
           µΩ
-          <Input className="n" inputMode="decimal" value={ohm} onChange={(e) => setOhm(e.target.value)} />
+          <Input
+            className="n"
+            inputMode="decimal"
+            value={typed.ohm}
+            onChange={(e) => setTyped({ ...typed, ohm: e.target.value })}
+          />
+          {microohm === undefined && <small role="alert">A figure such as 52.</small>}
         </Field>
       )}
       {may && (
-        <Button quiet={first !== ''} onPress={() => (first === '' ? onPut(figures) : setAsked(true))}>
+        <Button
+          quiet={first !== ''}
+          isDisabled={!readable}
+          onPress={() => (first === '' ? go() : setAsked(true))}
+        >
           On
         </Button>
       )}

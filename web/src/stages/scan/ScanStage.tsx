@@ -2,7 +2,7 @@ import { STANDING_S, type Segment } from '@cellmend/core/scan';
 import type { SpreadReport } from '@cellmend/core/spread';
 import { FileUp, Square } from 'lucide-react';
 import { useState } from 'react';
-import { DropZone, FileTrigger, ProgressBar, Radio, RadioGroup, type DropItem } from 'react-aria-components';
+import { FileTrigger, ProgressBar, Radio, RadioGroup } from 'react-aria-components';
 import styled from 'styled-components';
 import { send } from '../../api/client';
 import { spreadOf, usePicture } from '../../api/hooks';
@@ -31,6 +31,11 @@ import { Records } from './Records';
 import { useImport } from './useImport';
 import { lazyChart, type PropsOf } from '../../ui/lazyChart';
 
+const Drop = lazyChart<PropsOf<(typeof import('./Drop'))['Drop']>, typeof import('./Drop')>(
+  () => import('./Drop'),
+  'Drop',
+  80,
+);
 const Live = lazyChart<PropsOf<(typeof import('./Live'))['Live']>, typeof import('./Live')>(
   () => import('./Live'),
   'Live',
@@ -55,23 +60,6 @@ const Trace = lazyChart<PropsOf<(typeof import('./Trace'))['Trace']>, typeof imp
   220,
 );
 
-const Drop = styled(DropZone)`
-  border: 2px dashed var(--edge);
-  border-radius: 6px;
-  padding: 16px;
-  display: flex;
-  gap: 14px;
-  align-items: center;
-  background: var(--sheet);
-  flex-wrap: wrap;
-  &[data-drop-target] {
-    border-color: var(--mat-text);
-    background: var(--mat-soft);
-  }
-  > div:first-of-type {
-    flex: 1 1 170px;
-  }
-`;
 const Choice = styled(RadioGroup)`
   display: flex;
   gap: 6px;
@@ -142,10 +130,6 @@ export function ScanStage({ question }: StageProps) {
   const taking = useImport(job.number, role, () => refresh());
   const { state } = taking;
   const busy = state.phase === 'looking' || state.phase === 'reading';
-  const onDrop = async (items: DropItem[]): Promise<void> => {
-    const item = items.find((i) => i.kind === 'file');
-    if (item?.kind === 'file') await taking.take(await item.getFile());
-  };
   const shown = spreadOf(findings, role) ?? spreadOf(findings, 'before');
   const spread = shown?.report.nearEmpty ?? shown?.report.nearFull;
   const after = role === 'after' && spreadOf(findings, 'after') !== null;
@@ -155,7 +139,7 @@ export function ScanStage({ question }: StageProps) {
       <h1>{question}</h1>
       <Views of={VIEWS} value={view} onChange={setView} label="Scan" />
       {view === 'records' && person.mayWrite && (
-        <Drop onDrop={(e) => void onDrop(e.items)} aria-label="Drop a scan file">
+        <Drop onFile={(file) => void taking.take(file)}>
           <FileUp size={28} aria-hidden />
           <div>
             <b>{busy ? `Reading ${state.file} …` : 'Drop the scan file here'}</b>

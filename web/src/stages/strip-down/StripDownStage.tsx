@@ -1,13 +1,17 @@
+import type { StockPart } from '@cellmend/contract/stock';
 import type { NewTick } from '@cellmend/contract/stripdown';
 import { STAGE_FACTS } from '@cellmend/core/route';
-import { inTheWay, partName, type PlanStep } from '@cellmend/core/stripdown';
+import { CLASS_B_V } from '@cellmend/core/safety';
+import { atHand, bagCount, bags, inTheWay, offNow, partName, type PlanStep } from '@cellmend/core/stripdown';
 import { Check, CornerDownRight } from 'lucide-react';
-import { useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import styled, { css } from 'styled-components';
+import { useSafety, useStock } from '../../api/hooks';
+import { PhotoButton } from '../../photos/Photos';
+import { whenDone } from '../../shell/doneLine';
 import { useJobView } from '../../shell/jobContext';
 import { Chips } from '../../ui/Chips';
-import { Field, Input } from '../../ui/Field';
 import {
   Answer,
   Button,
@@ -22,12 +26,16 @@ import {
   Sheet,
   Stack,
 } from '../../ui/parts';
-import { fixed } from '../../ui/words';
+import { fixed, upper } from '../../ui/words';
 import { Readings } from '../notes/Readings';
 import type { StageProps } from '../props';
-import { sendTick, useListed, usePlan, useTargets, useTicks } from './usePlan';
+import { Asked } from './Asked';
+import { BringDown } from './BringDown';
+import { SeenOnTheWay } from './SeenOnTheWay';
+import { sendTick, useListed, usePlan, useStanding, useTargets, useTicks } from './usePlan';
 
-const CLASS_B_V = 60;
+/** Two presses within this are one. */
+const TWICE_MS = 500;
 
 const Line = styled.li<{ $state: 'done' | 'now' | 'later' }>`
   display: grid;
@@ -81,39 +89,105 @@ const minutesWords = (m: number): string => `${fixed(m, m < 10 && m % 1 !== 0 ? 
 
 /** What there is to say of a step besides its name. */
 const detail = (s: PlanStep): string =>
-  [
-    s.tool ? (s.changesTool ? s.tool : `${s.tool}`) : '',
-    persons(s),
-    s.for,
-    s.singleUse.length > 0 ? `new: ${s.singleUse.join(', ')}` : '',
-  ]
+  [s.tool ?? '', persons(s), s.for, s.singleUse.length > 0 ? `new: ${s.singleUse.join(', ')}` : '']
     .filter(Boolean)
     .join(' · ');
+
+/** Whether what is used once is at hand. */
+function Shelf({ what, needs, stock }: { what: string; needs: number; stock: readonly StockPart[] }) {
+  const free = stock.filter((s) => s.kind !== 'module' && s.place.kind === 'shelf' && !s.reserved);
+  const n = atHand(
+    what,
+    free.map((s) => s.name ?? ''),
+  );
+  return n >= needs ? (
+    <Mute>: {n} on the shelf</Mute>
+  ) : (
+    <b>: {n === 0 ? 'not on the shelf' : `only ${n} on the shelf`}</b>
+  );
+}
 
 /** The plan of the work: what comes off, in which order, what voltage is left, and what it shows. */
 export function StripDownStage({ question, stage }: StageProps) {
   const { job, pack, person, selected, select } = useJobView();
   const listed = useListed();
   const { targets, picked, pick } = useTargets();
+  const { data: safety } = useSafety(job.number);
   const { plan, problem } = usePlan(targets);
+  const { data: stock } = useStock();
   const { ticks } = useTicks();
+  const standing = useStanding();
+  const pressedMs = useRef(0);
   const [asked, setAsked] = useState<{ part: string; first: string } | null>(null);
   const holds = job.gate.holds;
   const may = person.mayWrite && holds;
-  const tick = (part: string, off: boolean, note = ''): void => {
-    const first = off && note === '' ? inTheWay(pack, ticks, part) : [];
+  const tick = (part: string, note = ''): void => {
+    // A glove that presses twice means once.
+    if (performance.now() - pressedMs.current < TWICE_MS) return;
+    pressedMs.current = performance.now();
+    const first = note === '' && standing ? inTheWay(pack, standing, part) : [];
     if (first.length > 0) {
       setAsked({ part, first: first.map(partName).join(', ') });
       return;
     }
     setAsked(null);
-    const body: NewTick = { part, off, note, observedAt: new Date().toISOString() };
-    const name = plan?.steps.find((s) => s.id === part)?.name ?? part;
-    sendTick(job.number, body, `${name} ${off ? 'off' : 'on again'}`);
+    send({ part, off: true, note });
   };
-  const next = plan?.steps.find((s) => !s.done);
+  const send = (what: Pick<NewTick, 'part' | 'off' | 'note' | 'mistake'>): void => {
+    const name = plan?.steps.find((s) => s.id === what.part)?.name ?? what.part;
+    sendTick(
+      job.number,
+      { ...what, observedAt: new Date().toISOString() },
+      `${name} ${what.mistake ? 'taken back' : 'off'}`,
+    );
+  };
+  // What was pressed a moment ago is done, also while the plan is being worked out anew.
+  const off = new Set([...offNow(ticks), ...(standing?.open ?? [])]);
+  const next = plan?.steps.find((s) => !s.done && !off.has(s.id));
+  const lastTicked = offNow(ticks).at(-1);
   const below = plan?.steps.findIndex((s) => s.leftV <= CLASS_B_V) ?? -1;
-  const doneCount = plan?.steps.filter((s) => s.done).length ?? 0;
+  const doneCount = plan?.steps.filter((s) => s.done || off.has(s.id)).length ?? 0;
+  // Lines that come faster than the page is drawn: what each ticked counts for the next.
+  const justTicked = useRef(new Set<string>());
+  const latest = useRef<(part: string | null) => string>(() => '');
+  useEffect(() => {
+    for (const id of off) justTicked.current.delete(id);
+    latest.current = (part) => {
+      if (!may) return holds ? 'You read only; nothing is ticked.' : `Nothing is ticked: ${job.gate.why}`;
+      const step = plan?.steps.find(
+        (s) => !s.done && !off.has(s.id) && !justTicked.current.has(s.id) && (part === null || s.id === part),
+      );
+      if (!step)
+        return part === null
+          ? plan
+            ? 'No step is left.'
+            : 'Nothing is to come out: pick what is to be reached.'
+          : `${part} is off already, or not on the way to what is to come out.`;
+      const before = standing
+        ? inTheWay(
+            pack,
+            {
+              ...standing,
+              ticks: [
+                ...standing.ticks,
+                ...[...justTicked.current].map((id) => ({ part: id, off: true, minutes: null })),
+              ],
+            },
+            step.id,
+          )
+        : [];
+      if (before.length > 0) {
+        setAsked({ part: step.id, first: before.map(partName).join(', ') });
+        return `First: ${before.map(partName).join(', ')}.`;
+      }
+      justTicked.current.add(step.id);
+      setAsked(null);
+      send({ part: step.id, off: true, note: '' });
+      return `${step.name} ${step.kind === 'module' ? 'out' : 'off'}`;
+    };
+  });
+  useEffect(() => whenDone((part) => latest.current(part)), []);
+  const bagOf = bags(ticks);
   const wanted = plan?.steps.filter((s) => s.target) ?? [];
   const title = !plan
     ? targets.length === 0
@@ -130,7 +204,11 @@ export function StripDownStage({ question, stage }: StageProps) {
         title={title}
         big={plan && next ? minutesWords(plan.leftMin) : undefined}
         small={
-          plan && next ? `left, likely ${fixed(plan.lowMin, 0)} to ${fixed(plan.highMin, 0)}` : undefined
+          !plan || !next
+            ? undefined
+            : plan.timedSteps > 0
+              ? `left, likely ${fixed(plan.lowMin, 0)} to ${fixed(plan.highMin, 0)}`
+              : 'left by usual times, none timed here'
         }
       >
         {plan
@@ -139,8 +217,9 @@ export function StripDownStage({ question, stage }: StageProps) {
                 ? 'No order takes less.'
                 : `No order takes less than ${fixed(plan.lowerBoundMin, 0)} min.`,
               plan.usual
-                ? 'By the layout of the pack and usual times; the maker’s procedure comes first.'
-                : '',
+                ? 'By the layout of the pack; the maker’s procedure comes first.'
+                : 'The maker’s procedure comes first.',
+              safety?.moduleVFrom === 'scan' ? '' : 'Voltages as if the pack were full.',
               ...plan.more
                 .slice(0, 2)
                 .map((m) => `${m.id} while you are there: ${minutesWords(m.minutes)} more.`),
@@ -155,6 +234,12 @@ export function StripDownStage({ question, stage }: StageProps) {
         <ProblemNote
           what={problem}
           accepted="Another target, or a build that can be taken apart, under Packs."
+        />
+      )}
+      {plan && plan.endV > CLASS_B_V && (
+        <ProblemNote
+          what={`${fixed(plan.endV, 0)} V stay in one part: no link that is known brings it below 60 V.`}
+          accepted="The maker’s procedure for work on live parts, by a person qualified for it; or the missing links, under Packs."
         />
       )}
       {!holds && (
@@ -173,16 +258,18 @@ export function StripDownStage({ question, stage }: StageProps) {
           {plan.steps.map((s, i) => (
             <Line
               key={s.id}
-              $state={s.done ? 'done' : s === next ? 'now' : 'later'}
+              $state={s.done || off.has(s.id) ? 'done' : s === next ? 'now' : 'later'}
               aria-current={s === next ? 'step' : undefined}
             >
-              {s.done ? <Check size={18} aria-label="done" /> : <b>{i + 1}</b>}
+              {s.done || off.has(s.id) ? <Check size={18} aria-label="done" /> : <b>{i + 1}</b>}
               <span>
                 <b>
                   {s.name}
                   {s.kind === 'module' && ' out'}
                 </b>{' '}
-                <Mute>{detail(s)}</Mute>
+                <Mute>
+                  {[detail(s), bagOf.has(s.id) ? `bag ${bagOf.get(s.id)}` : ''].filter(Boolean).join(' · ')}
+                </Mute>
               </span>
               {s.kind === 'link' ? (
                 <span className={`n${s.leftV > CLASS_B_V ? ' hot' : ''}`}>
@@ -192,7 +279,7 @@ export function StripDownStage({ question, stage }: StageProps) {
                 <span />
               )}
               <span className="n min" title={s.timed > 0 ? `timed here ${s.timed} times` : undefined}>
-                {minutesWords(s.minutes)}
+                {s.minutes === null ? <Mute>not timed</Mute> : minutesWords(s.minutes)}
                 {s.timed > 0 && <Mute> ×{s.timed}</Mute>}
               </span>
             </Line>
@@ -201,11 +288,7 @@ export function StripDownStage({ question, stage }: StageProps) {
       )}
       {asked && (
         <Sheet aria-label="Out of order">
-          <Asked
-            first={asked.first}
-            onGo={(note) => tick(asked.part, true, note)}
-            onLeave={() => setAsked(null)}
-          />
+          <Asked first={asked.first} onGo={(note) => tick(asked.part, note)} onLeave={() => setAsked(null)} />
         </Sheet>
       )}
       {plan && next && holds && (
@@ -217,15 +300,25 @@ export function StripDownStage({ question, stage }: StageProps) {
               {next.kind === 'link' && `: then ${fixed(next.leftV, 0)} V at most`}
             </b>
             <br />
-            {[next.tool ?? 'By hand', next.caution].filter(Boolean).join('. ')}
+            {[
+              upper(next.tool ?? 'by hand'),
+              next.caution.replace(/\.$/, ''),
+              `Fasteners in bag ${bagCount(ticks) + 1}`,
+            ]
+              .filter(Boolean)
+              .join('. ')}
           </div>
-          {doneCount > 0 && may && (
-            <Button quiet onPress={() => tick(plan.steps[doneCount - 1]!.id, false, 'ticked by mistake')}>
+          <PhotoButton place={next.id} stage={stage} />
+          {lastTicked !== undefined && may && (
+            <Button
+              quiet
+              onPress={() => send({ part: lastTicked, off: false, note: 'not done', mistake: true })}
+            >
               Undo last
             </Button>
           )}
           {person.mayWrite && (
-            <Button isDisabled={!may} onPress={() => tick(next.id, true)}>
+            <Button isDisabled={!may} onPress={() => tick(next.id)}>
               Done
             </Button>
           )}
@@ -240,6 +333,7 @@ export function StripDownStage({ question, stage }: StageProps) {
                 <span key={o.what}>
                   {o.what}
                   {o.count > 1 && `, ${o.count}`} <Mute>for {o.for.join(', ')}</Mute>
+                  {stock && <Shelf what={o.what} needs={o.count} stock={stock} />}
                 </span>
               ))
             ) : (
@@ -289,37 +383,11 @@ export function StripDownStage({ question, stage }: StageProps) {
           </Stack>
         </Sheet>
       </Columns>
+      <Columns>
+        <SeenOnTheWay stage={stage} />
+        <BringDown />
+      </Columns>
       {holds && <Readings stage={stage} />}
     </Page>
-  );
-}
-
-/** Why something is done out of order: the reason goes on record. */
-export function Asked({
-  first,
-  onGo,
-  onLeave,
-}: {
-  first: string;
-  onGo: (note: string) => void;
-  onLeave: () => void;
-}) {
-  const [why, setWhy] = useState('');
-  return (
-    <Stack $gap={8}>
-      <b>First: {first}.</b>
-      <Field>
-        Why it is done otherwise here
-        <Input value={why} maxLength={500} onChange={(e) => setWhy(e.target.value)} />
-      </Field>
-      <Row>
-        <Button isDisabled={why.trim() === ''} onPress={() => onGo(why.trim())}>
-          Done all the same
-        </Button>
-        <Button quiet onPress={onLeave}>
-          Leave it
-        </Button>
-      </Row>
-    </Stack>
   );
 }

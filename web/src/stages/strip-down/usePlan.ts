@@ -1,7 +1,7 @@
 import type { NewTick, StripTick, StripView } from '@cellmend/contract/stripdown';
 import { placesOf } from '@cellmend/core/route';
-import type { PlanAsk, StripPlan, Tick } from '@cellmend/core/stripdown';
-import { useMemo, useSyncExternalStore } from 'react';
+import type { PlanAsk, Standing, StripPlan, Tick } from '@cellmend/core/stripdown';
+import { useEffect, useMemo, useSyncExternalStore } from 'react';
 import useSWR from 'swr';
 import { get } from '../../api/client';
 import { decisionOf, useSafety } from '../../api/hooks';
@@ -16,6 +16,14 @@ const asked = new Map<number, (answer: PlanAnswer) => void>();
 function work(profile: PlanQuestion['profile'], ask: PlanAsk): Promise<StripPlan> {
   if (!worker) {
     worker = new Worker(new URL('./planWorker.ts', import.meta.url), { type: 'module' });
+    // A thread that fails is made anew with the next question; nobody waits for an answer that cannot come.
+    worker.onerror = (e) => {
+      worker?.terminate();
+      worker = null;
+      for (const [id, answer] of asked)
+        answer({ id, problem: e.message || 'The plan could not be worked out.' });
+      asked.clear();
+    };
     worker.onmessage = ({ data }: MessageEvent<PlanAnswer>) => {
       asked.get(data.id)?.(data);
       asked.delete(data.id);
@@ -31,12 +39,19 @@ function work(profile: PlanQuestion['profile'], ask: PlanAsk): Promise<StripPlan
 const ticksPath = (job: number): string => `/jobs/${job}/strip-down/ticks`;
 
 /** What was ticked on this page: it counts until the server shows it, also between being sent and being seen again. */
-const sent = new Map<number, NewTick[]>();
+const sent = new Map<number, (NewTick & { key: string })[]>();
 
-/** Ticks a part: kept before it returns, sent as soon as the server takes it. */
-export function sendTick(job: number, body: NewTick, label: string): void {
-  sent.set(job, [...(sent.get(job) ?? []), body]);
-  take({ path: ticksPath(job), body, label, jobNumber: job });
+/** Ticks a part: kept before it returns, sent as soon as the server takes it. No two of a burst share a millisecond. */
+export function sendTick(job: number, tick: NewTick, label: string): void {
+  const before = Math.max(0, ...(sent.get(job) ?? []).map((t) => Date.parse(t.observedAt)));
+  const atMs = Date.parse(tick.observedAt);
+  // Only what is typed within the same moment is told apart; a clock set back is the server's matter.
+  const body =
+    before >= atMs && before - atMs < 1000
+      ? { ...tick, observedAt: new Date(before + 1).toISOString() }
+      : tick;
+  const key = take({ path: ticksPath(job), body, label, jobNumber: job });
+  sent.set(job, [...(sent.get(job) ?? []), { ...body, key }]);
 }
 const same = (a: Pick<NewTick, 'part' | 'off' | 'observedAt'>, b: StripTick): boolean =>
   a.part === b.part && a.off === b.off && Date.parse(a.observedAt) === Date.parse(b.at);
@@ -46,6 +61,18 @@ export function useTicks(): { ticks: Tick[]; view: StripView | undefined } {
   const { job } = useJobView();
   const { data } = useSWR<StripView>(`/jobs/${job.number}/strip-down`, get);
   const waiting = useSyncExternalStore(subscribe, waitingNow);
+  // What the server refused counts no more, also once it is put away.
+  useEffect(() => {
+    const no = new Set(
+      waiting.filter((w) => w.path === ticksPath(job.number) && w.refused !== null).map((w) => w.key),
+    );
+    const own = sent.get(job.number);
+    if (no.size > 0 && own)
+      sent.set(
+        job.number,
+        own.filter((t) => !no.has(t.key)),
+      );
+  }, [waiting, job.number]);
   const ticks = useMemo(() => {
     const known = data?.ticks ?? [];
     const own = waiting.filter((w) => w.path === ticksPath(job.number));
@@ -99,20 +126,32 @@ export function useTargets(): { targets: string[]; picked: boolean; pick: (ids: 
   };
 }
 
+/** Where the pack stands, as far as it is known here; null until it is. */
+export function useStanding(): Standing | null {
+  const { job } = useJobView();
+  const { data: safety } = useSafety(job.number);
+  const { ticks } = useTicks();
+  return useMemo(
+    () =>
+      safety
+        ? {
+            ticks,
+            moduleV: safety.moduleV,
+            // What was put on again a moment ago is not out any more, whatever the server said before.
+            open: safety.openLinks.filter((id) => !ticks.some((t) => t.part === id)),
+          }
+        : null,
+    [safety, ticks],
+  );
+}
+
 /** The least work to the targets from where the pack stands. */
 export function usePlan(targets: readonly string[]): { plan: StripPlan | undefined; problem: string } {
   const { job } = useJobView();
-  const { data: safety } = useSafety(job.number);
-  const { ticks, view } = useTicks();
+  const standing = useStanding();
+  const { view } = useTicks();
   const ask: PlanAsk | null =
-    safety && view && targets.length > 0
-      ? {
-          targets: [...targets],
-          moduleV: safety.moduleV,
-          ticks: ticks.map(({ part, off, minutes }) => ({ part, off, minutes })),
-          seen: view.seen,
-        }
-      : null;
+    standing && view && targets.length > 0 ? { ...standing, targets: [...targets], seen: view.seen } : null;
   const { data, error } = useSWR<StripPlan, Error>(
     ask ? ['plan of strip down', job.number, job.packVersion, JSON.stringify(ask)] : null,
     () => work(job.pack, ask!),

@@ -9,6 +9,8 @@ import { Button, LinkButton, Mute, Row, Sheet, Stack } from '../../ui/parts';
 import { when } from '../../ui/words';
 import { CheckForm } from './CheckForm';
 import { FitForm } from './FitForm';
+import { LeakForm } from './LeakForm';
+import { WakeForm } from './WakeForm';
 import { TakeOut } from './TakeOut';
 
 type Step = Job['steps'][number];
@@ -80,7 +82,7 @@ export function StageSteps({ stage, inside = false }: { stage: Stage; inside?: b
                       </b>{' '}
                       <Mute>
                         {last
-                          ? `${last.passed ? 'passed' : 'not passed'}${last.value === null ? '' : `, ${last.value} ${last.unit}`}, ${last.by}, ${when(last.at)}${last.text && `. ${last.text}`}`
+                          ? `${last.passed ? 'passed' : 'not passed'}${last.value === null ? '' : `, ${Number(last.value.toPrecision(4))} ${last.unit}`}, ${last.by}, ${when(last.at)}${last.text && `. ${last.text}`}`
                           : s.says}
                       </Mute>
                     </span>
@@ -97,6 +99,10 @@ export function StageSteps({ stage, inside = false }: { stage: Stage; inside?: b
                           <FitForm key={keyOf(s)} place={s.place} onDone={() => shut(keyOf(s))} />
                         ) : s.evidence === 'disposal' ? (
                           <TakeOut key={keyOf(s)} only={s.place} onDone={() => shut(keyOf(s))} />
+                        ) : s.evidence === 'wakes' ? (
+                          <WakeForm key={keyOf(s)} step={s} onDone={() => shut(keyOf(s))} />
+                        ) : s.evidence === 'coolant-tight' ? (
+                          <LeakForm key={keyOf(s)} step={s} onDone={() => shut(keyOf(s))} />
                         ) : (
                           <CheckForm key={keyOf(s)} step={s} onDone={() => shut(keyOf(s))} />
                         )}

@@ -1,6 +1,9 @@
 import {
   CAUSE_ADVICE,
+  DEGREE_NAMES,
+  ENTRY_ADVICE,
   EVIDENCE_NAMES,
+  type Degree,
   type Evidence,
   type InsulationReport,
 } from '@cellmend/core/insulation';
@@ -11,14 +14,20 @@ import { Select, Field } from '../../ui/Field';
 import { Chips } from '../../ui/Chips';
 import { Button, DataTable, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { percent } from '../../ui/words';
-import { useAdd } from './useAdd';
+import { useAdd } from '../insulation/useAdd';
 
 /** What is seen at a place: it moves the search, ranks the causes, and may say where it came in. */
 export function SeenForm({ leak }: { leak: InsulationReport | null }) {
   const { pack, selected, person } = useJobView();
   const [module, setModule] = useState('');
-  const [evidence, setEvidence] = useState<Evidence>('green residue');
+  const [evidence, setEvidence] = useState<Evidence | null>(null);
+  const [degree, setDegree] = useState<Degree>('clear');
   const { add, busy, problem } = useAdd();
+  const record = async () => {
+    if (evidence === null) return;
+    // Chosen anew for each place: the next press does not tell of what nobody saw.
+    if (await add({ observation: { kind: 'seen', module: place, evidence, degree } })) setEvidence(null);
+  };
   const place = module || (selected !== null ? pack.modules[selected]!.id : pack.modules[0]!.id);
   return (
     <Sheet>
@@ -26,9 +35,8 @@ export function SeenForm({ leak }: { leak: InsulationReport | null }) {
         <h2>What is seen, and where?</h2>
         <Chips
           selectionMode="single"
-          disallowEmptySelection
-          selectedKeys={[evidence]}
-          onSelectionChange={(k) => setEvidence([...k][0] as Evidence)}
+          selectedKeys={evidence ? [evidence] : []}
+          onSelectionChange={(k) => setEvidence(([...k][0] as Evidence | undefined) ?? null)}
           aria-label="What is seen"
         >
           {EVIDENCE_NAMES.map((e) => (
@@ -51,11 +59,23 @@ export function SeenForm({ leak }: { leak: InsulationReport | null }) {
               ))}
             </Select>
           </Field>
-          <Button
-            isDisabled={busy || !person.mayWrite}
-            onPress={() => void add({ observation: { kind: 'seen', module: place, evidence } })}
+          <Chips
+            selectionMode="single"
+            disallowEmptySelection
+            selectedKeys={[degree]}
+            onSelectionChange={(k) => setDegree([...k][0] as Degree)}
+            aria-label="How much"
           >
-            Record {evidence} at {place}
+            {DEGREE_NAMES.map((d) => (
+              <ToggleButton key={d} id={d}>
+                {d}
+              </ToggleButton>
+            ))}
+          </Chips>
+          <Button isDisabled={busy || !person.mayWrite || evidence === null} onPress={() => void record()}>
+            {evidence === null
+              ? 'Choose what is seen'
+              : `Record ${degree === 'clear' ? '' : `${degree} `}${evidence} at ${place}`}
           </Button>
         </Row>
         {problem && <ProblemNote what={problem.what} accepted={problem.accepted} />}
@@ -66,6 +86,7 @@ export function SeenForm({ leak }: { leak: InsulationReport | null }) {
                 <b>{leak.entry}</b>
               </p>
             )}
+            <Ways ways={leak.ways ?? null} />
             <DataTable>
               <thead>
                 <tr>
@@ -99,5 +120,46 @@ export function SeenForm({ leak }: { leak: InsulationReport | null }) {
         )}
       </Stack>
     </Sheet>
+  );
+}
+
+/** Where it came in, among the ways that the profile knows. */
+export function Ways({ ways }: { ways: NonNullable<InsulationReport['ways']> | null }) {
+  if (!ways || ways.rows.length === 0) return null;
+  return (
+    <DataTable>
+      <thead>
+        <tr>
+          <th>Way in</th>
+          <th className="r">Share</th>
+          <th>Because</th>
+          <th>What would settle it, and keeps it out</th>
+        </tr>
+      </thead>
+      <tbody>
+        {ways.rows.slice(0, 4).map(({ entry, share, because }) => (
+          <tr key={entry.id}>
+            <td>
+              <b>
+                {ENTRY_ADVICE[entry.kind].name} {entry.id}
+              </b>
+            </td>
+            <td className="r">{percent(share)}</td>
+            <td>{because.join('; ')}</td>
+            <td>
+              <Mute>
+                {ENTRY_ADVICE[entry.kind].check} {ENTRY_ADVICE[entry.kind].prevent}
+              </Mute>
+            </td>
+          </tr>
+        ))}
+        <tr>
+          <td>elsewhere</td>
+          <td className="r">{percent(ways.elsewhere)}</td>
+          <td />
+          <td />
+        </tr>
+      </tbody>
+    </DataTable>
   );
 }

@@ -1,0 +1,156 @@
+import type { BenchView, NewHold, NewRun, Run } from '@cellmend/contract/bench';
+import {
+  judgeCycles,
+  judgeHeld,
+  type BankPlan,
+  type CyclesJudged,
+  type DaysAnswer,
+  type HeldJudged,
+  type HeldReading,
+  warming,
+} from '@cellmend/core/bench';
+import { limitValue, type Pack } from '@cellmend/core/pack';
+import type { Reading } from '@cellmend/contract/records';
+import useSWR from 'swr';
+import { get } from '../../api/client';
+import { take } from '../../api/queue';
+import { useWorker } from '../../shell/useWorker';
+import type { BenchAnswer, BenchQuestion } from './benchWorker';
+
+export const useBench = (job: number | null) =>
+  useSWR<BenchView>(job === null ? null : `/jobs/${job}/bench`, get);
+
+/** Keeps a run on this tablet before it is sent. */
+export const keepRun = (job: number, body: NewRun): string =>
+  take({ path: `/jobs/${job}/bench/runs`, body, label: `Bench run of ${body.place}`, jobNumber: job });
+export const keepHold = (job: number, body: NewHold): string =>
+  take({ path: `/jobs/${job}/bench/holds`, body, label: `Hold test of ${body.place}`, jobNumber: job });
+
+/** NiMH on a charger: numbers of the trade, 45 °C and a degree a minute [T]. */
+const NIMH_MOST_C = 45;
+const NIMH_MOST_C_PER_MIN = 1;
+/** A temperature from longer ago says nothing of what runs now, min. */
+const STILL_MIN = 90;
+
+/** A module with its cycles, what they say, and its runs. */
+export interface Sticks {
+  place: string;
+  runs: Run[];
+  /** Those that measured something. */
+  cycles: Run[];
+  judged: CyclesJudged;
+}
+export function sticksOf(pack: Pack, runs: readonly Run[]): Sticks[] {
+  const by = new Map<string, Run[]>();
+  for (const r of runs) by.set(r.place, [...(by.get(r.place) ?? []), r]);
+  return pack.modules.flatMap((m) => {
+    const own = by.get(m.id);
+    if (!own) return [];
+    const cycles = own.filter((r) => r.capacityAh !== null);
+    const judged = judgeCycles(
+      pack.profile.ratedCapacityAh,
+      cycles.map((r) => ({
+        currentA: r.currentA,
+        capacityAh: r.capacityAh!,
+        lowerBound: r.lowerBound,
+        dropouts: r.dropoutsAh.length,
+      })),
+      pack.profile.chemistry,
+    );
+    return [{ place: m.id, runs: own, cycles, judged }];
+  });
+}
+
+export interface Held {
+  place: string;
+  since: string;
+  readings: HeldReading[];
+  /** Null while no voltage is jotted. */
+  judged: HeldJudged | null;
+}
+/** Temperatures this near belong to a voltage, ms. */
+const BESIDE_MS = 2 * 3_600_000;
+
+/** A hold test with the voltages at its place since it began: jotted, walked or typed like every other reading. */
+export function heldOf(
+  pack: Pack,
+  hold: BenchView['holds'][number],
+  readings: readonly Reading[],
+  runs: readonly Run[],
+): Held {
+  const module = pack.modules.find((m) => m.id === hold.place)!;
+  const from = Date.parse(hold.at);
+  const mine = readings.filter(
+    (r) => r.place === hold.place && !r.supersededBy && Date.parse(r.observedAt) >= from - 60_000,
+  );
+  const warm = mine.filter((r) => r.kind === 'temperature' && r.value !== null);
+  const points = mine
+    .filter((r) => r.kind === 'voltage' && r.value !== null && r.conditions !== 'per group')
+    .map((r): HeldReading => {
+      const at = Date.parse(r.observedAt);
+      const near = warm
+        .map((w) => ({ c: w.value!, apart: Math.abs(Date.parse(w.observedAt) - at) }))
+        .sort((a, b) => a.apart - b.apart)[0];
+      return {
+        h: Math.max(0, (at - from) / 3_600_000),
+        v: r.value!,
+        c: near && near.apart < BESIDE_MS ? near.c : null,
+      };
+    })
+    .sort((a, b) => a.h - b.h)
+    .filter((p, i, all) => i === 0 || p.h > all[i - 1]!.h);
+  const measured = runs
+    .filter((r) => r.place === hold.place && r.capacityAh !== null && !r.lowerBound)
+    .at(-1);
+  return {
+    place: hold.place,
+    since: hold.at,
+    readings: points,
+    judged: judgeHeld(pack.profile, module.groupIndices.length, points, {
+      socFraction: hold.socFraction,
+      capacityAh: hold.capacityAh ?? measured?.capacityAh ?? null,
+    }),
+  };
+}
+
+/** Modules that grow warm, by the temperatures of the last hours. */
+export function warmOf(pack: Pack, readings: readonly Reading[]): { place: string; says: string }[] {
+  const nimh = pack.profile.chemistry === 'nimh';
+  const mostC = nimh ? NIMH_MOST_C : limitValue(pack.profile, 'temperatureMostC');
+  const by = new Map<string, { min: number; c: number }[]>();
+  for (const r of readings)
+    if (
+      r.kind === 'temperature' &&
+      r.value !== null &&
+      !r.supersededBy &&
+      pack.modules.some((m) => m.id === r.place)
+    )
+      by.set(r.place, [...(by.get(r.place) ?? []), { min: Date.parse(r.observedAt) / 60_000, c: r.value }]);
+  const now = Date.now() / 60_000;
+  return [...by].flatMap(([place, list]) => {
+    if (now - Math.max(...list.map((x) => x.min)) > STILL_MIN) return [];
+    const told = warming(list, mostC, nimh ? NIMH_MOST_C_PER_MIN : null);
+    return told ? [{ place, says: told.says }] : [];
+  });
+}
+
+const work = (): Worker => new Worker(new URL('./benchWorker.ts', import.meta.url), { type: 'module' });
+interface Worked {
+  days: DaysAnswer;
+  bank: BankPlan;
+}
+
+/** Days or the load bank, worked out in a thread. */
+export function useThread<K extends BenchQuestion['kind']>(
+  kind: K,
+  ask: Extract<BenchQuestion, { kind: K }>['ask'] | null,
+): { answer: Worked[K] | null; problem: { what: string; accepted: string } | null; busy: boolean } {
+  const { answer, failed, busy } = useWorker<BenchAnswer>(work, ask && { kind, ask });
+  const problem =
+    answer && 'problem' in answer
+      ? { what: answer.problem, accepted: answer.accepted }
+      : failed
+        ? { what: 'That could not be worked out.', accepted: 'Other figures.' }
+        : null;
+  return { answer: answer && kind in answer ? (answer as unknown as Worked)[kind] : null, problem, busy };
+}

@@ -1,0 +1,323 @@
+import type { StockPart } from '@cellmend/contract/stock';
+import { MATCH_TOLERANCE, type Candidate, type PlacesAnswer, type PlacesAsk } from '@cellmend/core/match';
+import type { Pack } from '@cellmend/core/pack';
+import type { SpreadReport } from '@cellmend/core/spread';
+import { Lock, LockOpen } from 'lucide-react';
+import type { ReactNode } from 'react';
+import { useNavigate } from 'react-router';
+import styled from 'styled-components';
+import { decisionOf, spreadOf } from '../../api/hooks';
+import { useJobView } from '../../shell/jobContext';
+import { SignNote, useSigning } from '../../shell/signing';
+import { useDraft } from '../../shell/useDraft';
+import { useWorker } from '../../shell/useWorker';
+import { Select } from '../../ui/Field';
+import {
+  Answer,
+  Button,
+  Mute,
+  NextBar,
+  Page,
+  PlainList,
+  ProblemNote,
+  Row,
+  Sheet,
+  Stack,
+} from '../../ui/parts';
+import { fixed, since } from '../../ui/words';
+import { leftBecause, openFacts } from './fits';
+import { Swaps } from './Swaps';
+import type { MatchAnswer, MatchQuestion } from './matchWorker';
+
+const work = (): Worker => new Worker(new URL('./matchWorker.ts', import.meta.url), { type: 'module' });
+type Aim = PlacesAsk['aim'];
+const AIMS: readonly { aim: Aim; name: string; says: string }[] = [
+  {
+    aim: 'weakest-first',
+    name: 'Largest weakest',
+    says: 'The least of them is as large as it can be, and none is larger than it need be.',
+  },
+  {
+    aim: 'alike',
+    name: 'Twins',
+    says: 'Alike in capacity and resistance, with each other and with what stays.',
+  },
+];
+
+const Card = styled.button<{ $picked: boolean }>`
+  text-align: left;
+  background: var(--sheet);
+  color: var(--ink);
+  border: ${(p) => (p.$picked ? '2px solid var(--mat-text)' : '1px solid var(--line)')};
+  padding: ${(p) => (p.$picked ? '11px 15px' : '12px 16px')};
+  border-radius: 4px;
+  cursor: pointer;
+  display: grid;
+  gap: 4px;
+  .big {
+    font-size: var(--t-xl);
+    font-weight: 700;
+  }
+`;
+const Two = styled.div`
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 12px;
+  @media (max-width: 640px) {
+    grid-template-columns: 1fr;
+  }
+`;
+const Line = styled.li`
+  display: grid;
+  grid-template-columns: 64px minmax(150px, 220px) minmax(0, 1fr) auto;
+  gap: 6px 14px;
+  align-items: center;
+  background: var(--sheet);
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  padding: 8px 14px;
+  @media (max-width: 640px) {
+    grid-template-columns: 64px minmax(0, 1fr) auto;
+    > :nth-child(3) {
+      grid-column: 1 / -1;
+      grid-row: 2;
+    }
+  }
+`;
+
+/** What stays, as far as it is measured: it counts in what is alike. */
+function stayingOf(pack: Pack, report: SpreadReport | null, places: readonly string[]): Candidate[] {
+  if (!report?.capacityAh.measured || !report.resistanceMilliohm.measured) return [];
+  const [c, r] = [report.capacityAh.value, report.resistanceMilliohm.value];
+  return pack.modules
+    .filter((m) => !places.includes(m.id))
+    .map((m) => ({
+      id: `stays ${m.id}`,
+      capacityAh:
+        c *
+        Math.min(
+          ...m.channelIndices.map(
+            (k) => report.channels.find((e) => e.channelIndex === k)?.capacityRatio?.value ?? 1,
+          ),
+        ),
+      resistanceMilliohm: r,
+      restVoltageV: 0,
+    }));
+}
+
+/** Donors for all places together: by two aims, with locks by hand, signed in one. */
+export function AllPlaces({
+  question,
+  places,
+  donors,
+  pick,
+}: {
+  question: string;
+  places: string[];
+  donors: StockPart[];
+  pick: ReactNode;
+}) {
+  const { job, pack, findings } = useJobView();
+  const signed = decisionOf(job, 'match')?.body.choices ?? [];
+  const [aim, setAim] = useDraft<Aim>(`${job.number}.match-aim`, 'weakest-first');
+  const [locks, setLocks] = useDraft<Record<string, string>>(`${job.number}.match-locks`, {});
+  const signing = useSigning('match');
+  const navigate = useNavigate();
+  const report = spreadOf(findings, 'before')?.report ?? null;
+  const sizeOf = (p: string): number => pack.modules.find((m) => m.id === p)!.groupIndices.length;
+  const groups = places.map(sizeOf);
+  const sorted = donors.map((s) => ({ s, why: leftBecause(s, pack, groups, job.number) }));
+  const able = sorted.filter((x) => x.why === '').map((x) => x.s);
+  const left = sorted.filter((x) => x.why !== '');
+  const candidates = able.map((s) => ({
+    id: s.id,
+    groupCount: s.groupCount!,
+    capacityAh: s.capacityAh!,
+    resistanceMilliohm: s.resistanceMilliohm!,
+    restVoltageV: s.restVoltageV ?? 0,
+  }));
+  const typicalAh = report?.capacityAh.measured ? report.capacityAh.value : pack.profile.ratedCapacityAh;
+  const typicalR = report?.resistanceMilliohm.measured
+    ? report.resistanceMilliohm.value
+    : pack.profile.nominalGroupResistanceMilliohm;
+  const standing = Object.fromEntries(
+    Object.entries(locks).filter(([p, id]) => places.includes(p) && able.some((s) => s.id === id)),
+  );
+  const both: MatchQuestion = {
+    profile: pack.profile,
+    asks: AIMS.map(({ aim: a }) => ({
+      places,
+      donors: candidates,
+      staying: a === 'alike' ? stayingOf(pack, report, places) : [],
+      locks: standing,
+      aim: a,
+      tolerance: {
+        capacityAh: MATCH_TOLERANCE.capacity * typicalAh,
+        resistanceMilliohm: MATCH_TOLERANCE.resistance * typicalR,
+      },
+    })),
+  };
+  const { answer: told, failed } = useWorker<MatchAnswer>(work, both);
+  const answers = told && 'answers' in told ? told.answers : null;
+  const problem = failed ? 'That could not be worked out.' : told && 'problem' in told ? told.problem : '';
+  const at = AIMS.findIndex((a) => a.aim === aim);
+  const answer = answers?.[at] ?? null;
+  const label = (id: string | undefined): string => donors.find((d) => d.id === id)?.label ?? '';
+  const leastOf = (a: PlacesAnswer | undefined): number | null =>
+    a?.choice
+      ? Math.min(...Object.values(a.choice).map((id) => candidates.find((c) => c.id === id)!.capacityAh))
+      : null;
+  const spreadOfChoice = (a: PlacesAnswer | undefined): number | null => {
+    if (!a?.choice) return null;
+    const all = Object.values(a.choice).map((id) => candidates.find((c) => c.id === id)!.capacityAh);
+    return Math.max(...all) - Math.min(...all);
+  };
+  const same =
+    answer?.choice &&
+    places.every((p) => signed.some((c) => c.place === p && c.partId === answer.choice![p]));
+  const sign = async (): Promise<void> => {
+    const choices = places.map((place) => ({ place, partId: answer!.choice![place]! }));
+    if (await signing.sign({ body: { topic: 'match', choices }, findingIds: [] }))
+      void navigate(`/jobs/${job.number}/balance`);
+  };
+  const least = leastOf(answer ?? undefined);
+  return (
+    <Page>
+      <h1>{question}</h1>
+      {pick}
+      <Answer
+        tone={answer && !answer.choice ? 'suspect' : 'plain'}
+        title={
+          !answer
+            ? 'Working it out …'
+            : answer.choice
+              ? `${places.length} donors of ${able.length} that fit`
+              : `Not enough donors for ${places.length} places`
+        }
+        big={least === null ? undefined : `${fixed(least, 1)} A·h`}
+        small={least === null ? undefined : 'the least of them'}
+      >
+        {answer && !answer.choice
+          ? answer.reasons.join(' ')
+          : `${answer?.proved ? 'No choice does better. ' : ''}${
+              report?.capacityAh.measured
+                ? 'What stays counts where twins are sought.'
+                : 'What stays is not measured: only the donors are compared with each other.'
+            } The weakest lies where it is reached soonest.`}
+      </Answer>
+      {problem !== '' && <ProblemNote what={problem} accepted="Another lock, or fewer." />}
+      <Two role="group" aria-label="What is aimed at">
+        {AIMS.map((a, i) => {
+          const [lo, sp] = [leastOf(answers?.[i]), spreadOfChoice(answers?.[i])];
+          return (
+            <Card
+              key={a.aim}
+              type="button"
+              $picked={aim === a.aim}
+              aria-pressed={aim === a.aim}
+              onClick={() => setAim(a.aim)}
+            >
+              <b>{a.name}</b>
+              <span className="big n">
+                {lo === null ? '–' : `${fixed(lo, 1)} A·h`}{' '}
+                <small>{sp !== null && `spread ${fixed(sp, 1)}`}</small>
+              </span>
+              <Mute>{a.says}</Mute>
+            </Card>
+          );
+        })}
+      </Two>
+      <PlainList aria-label="Donors by place">
+        {places.map((p) => {
+          const id = answer?.choice?.[p];
+          const s = donors.find((d) => d.id === id);
+          const locked = standing[p] !== undefined;
+          return (
+            <Line key={p}>
+              <b className="n">{p}</b>
+              <Select
+                aria-label={`Donor for ${p}`}
+                value={id ?? ''}
+                onChange={(e) => setLocks({ ...standing, [p]: e.target.value })}
+              >
+                {!id && <option value="">none</option>}
+                {able
+                  .filter(
+                    (d) =>
+                      d.groupCount === sizeOf(p) &&
+                      (d.id === id || !Object.entries(standing).some(([q, x]) => q !== p && x === d.id)),
+                  )
+                  .map((d) => (
+                    <option key={d.id} value={d.id}>
+                      {d.label}
+                    </option>
+                  ))}
+              </Select>
+              <span>
+                {s && (
+                  <>
+                    <span className="n">
+                      {fixed(s.capacityAh!, 1)} A·h, {fixed(s.resistanceMilliohm!, 2)} mΩ
+                    </span>{' '}
+                    <Mute>
+                      reached in {fixed(answer!.reachMin[p] ?? 0, 0)} min
+                      {s.origin && ` · ${s.origin}`}
+                      {` · here ${since(s.place.at)}`}
+                      {openFacts(s, pack).length > 0 && ` · not known: ${openFacts(s, pack).join(', ')}`}
+                    </Mute>
+                  </>
+                )}
+              </span>
+              <Button
+                quiet
+                aria-pressed={locked}
+                aria-label={locked ? `Free ${p}` : `Keep ${label(id)} at ${p}`}
+                isDisabled={!id}
+                onPress={() => {
+                  const others = Object.fromEntries(Object.entries(standing).filter(([q]) => q !== p));
+                  setLocks(locked ? others : { ...standing, [p]: id! });
+                }}
+              >
+                {locked ? <Lock size={17} aria-hidden /> : <LockOpen size={17} aria-hidden />}
+              </Button>
+            </Line>
+          );
+        })}
+      </PlainList>
+      <Swaps report={report} donors={donors} />
+      <Sheet aria-label="Left on the shelf">
+        <Stack $gap={6}>
+          <h3>Left on the shelf, and why</h3>
+          {left.map(({ s, why }) => (
+            <span key={s.id}>
+              <b className="n">{s.label}</b> <Mute>{why}</Mute>
+            </span>
+          ))}
+          {left.length === 0 && <Mute>Everything on the shelf could go in.</Mute>}
+        </Stack>
+      </Sheet>
+      <SignNote signing={signing} />
+      <NextBar>
+        <div>
+          <b>
+            {same
+              ? 'Signed as it stands.'
+              : answer?.choice
+                ? `Reserve these ${places.length} and plan their balance.`
+                : 'Nothing to sign.'}
+          </b>
+          <br />
+          {Object.keys(standing).length > 0 &&
+            `${Object.entries(standing)
+              .map(([p, id]) => `${label(id)} stays at ${p}`)
+              .join(', ')}.`}
+        </div>
+        <Row>
+          <Button isDisabled={!answer?.choice || !signing.may || signing.busy} onPress={() => void sign()}>
+            {signed.length > 0 ? 'Sign again' : 'Sign choice'}
+          </Button>
+        </Row>
+      </NextBar>
+    </Page>
+  );
+}
