@@ -1,7 +1,9 @@
 import { defineConfig } from 'vitest/config';
+import { LongestFirst } from './scripts/lib/longestFirst';
 
 export default defineConfig({
   test: {
+    sequence: { sequencer: LongestFirst },
     projects: [
       {
         test: {
@@ -19,7 +21,8 @@ export default defineConfig({
           environment: 'node',
           testTimeout: 120_000,
           hookTimeout: 120_000,
-          maxWorkers: 2,
+          // Half of what they do is to wait for a database, an instrument or a clock.
+          maxWorkers: 3,
         },
       },
       {

@@ -109,11 +109,21 @@ describe.each([
     await page.getByRole('link', { name: /island bus/i }).click();
     await page.getByRole('heading', { level: 1, name: /island bus/i }).waitFor();
     await check('pack editor');
-    for (const stage of STAGES) {
+    for (const stage of [...STAGES, 'options', 'timeline', 'lid-note']) {
       await page.goto(`/jobs/147/${stage}`);
       await page.getByRole('heading', { level: 1 }).waitFor();
       await check(stage);
     }
+    // With tools open and cycles in its table.
+    await page.goto('/jobs/138/bench');
+    await page.getByText('Load bank').click();
+    await page.getByRole('region', { name: 'Load bank' }).waitFor();
+    await check('bench');
+    await page.goto('/stock');
+    await page.getByRole('link', { name: 'S-014' }).click();
+    await page.getByRole('link', { name: 'Label' }).click();
+    await page.getByAltText('Code of S-014').waitFor();
+    await check('label');
     await page.goto('/jobs/138/findings');
     await page.getByRole('heading', { level: 1 }).waitFor();
     await check('findings without a scan');

@@ -23,6 +23,8 @@ describe('views, focus and drafts', () => {
     await page.getByLabel('Voltage reached, V').fill('497');
     await page.getByRole('radio', { name: 'What is seen' }).click();
     await page.getByRole('heading', { name: 'What is seen, and where?' }).waitFor();
+    // Nothing is seen until somebody says what.
+    expect(await page.getByRole('button', { name: 'Choose what is seen' }).isDisabled()).toBe(true);
     await page.goBack();
     expect(await page.getByLabel('Voltage reached, V').inputValue()).toBe('497');
     await page.getByRole('navigation', { name: 'Route' }).getByRole('link', { name: 'Intake' }).click();

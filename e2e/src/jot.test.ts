@@ -1,8 +1,10 @@
 import type { Page } from 'playwright-core';
+import jsQR from 'jsqr';
+import sharp from 'sharp';
 import { beforeAll, describe, expect, it } from 'vitest';
 import { demoDepot } from './depot';
 import { signInAs } from './browser';
-import { newJob } from '../../server/test/depot';
+import { newJob, proveDead } from '../../server/test/depot';
 import type { Client } from '../../server/test/harness';
 import type { Reading } from '@cellmend/contract/records';
 
@@ -86,6 +88,34 @@ describe('a burst of a scanner', () => {
     await wedge(page, 's02\n7.31 V\n', 5);
     await expect.poll(() => stored(n), { timeout: 15_000 }).toEqual([['M02', 7.31]]);
     expect(await page.getByRole('dialog').count()).toBe(0);
+    await page.close();
+  });
+
+  it('a burst of “done” ticks as many steps as it has lines, in the order of the plan', async () => {
+    const { page, n } = await openJob('strip-down');
+    await proveDead(ina, depot.bench(), n);
+    await page.reload();
+    await page.getByRole('option', { name: /M03/ }).click();
+    await page.getByLabel('Modules to be reached').getByText('M03').click();
+    await page.getByRole('button', { name: 'Done', exact: true }).waitFor();
+    const steps = page.getByRole('list', { name: 'Steps' }).getByRole('listitem');
+    const planned = (await steps.allInnerTexts()).slice(0, 3);
+    for (const [i, name] of ['Service disconnect', 'Lid', 'Management plug'].entries())
+      expect(planned[i]).toContain(name);
+    await page.getByLabel('Jot line').focus();
+    await whileBusy(page, () => wedge(page, 'done\ndone\ndone\n', 0));
+    await expect.poll(() => steps.getByLabel('done').count(), { timeout: 15_000 }).toBe(3);
+    const ticks = async (): Promise<{ part: string; off: boolean; at: string }[]> =>
+      (await ina.get<{ ticks: { part: string; off: boolean; at: string }[] }>(`/api/jobs/${n}/strip-down`))
+        .body.ticks;
+    await expect.poll(async () => (await ticks()).length, { timeout: 15_000 }).toBe(3);
+    const told = await ticks();
+    expect(told.every((t) => t.off)).toBe(true);
+    expect(new Set(told.map((t) => t.at)).size).toBe(3);
+    // The head of the plan, in its order, also after a reload.
+    expect(told.map((t) => t.part)).toEqual(['L6', 'lid', 'sense-plug']);
+    await page.reload();
+    await expect.poll(() => steps.getByLabel('done').count(), { timeout: 15_000 }).toBe(3);
     await page.close();
   });
 });
@@ -231,4 +261,40 @@ describe('a walk', () => {
     expect(await dialog.getByRole('textbox').count()).toBe(0);
     await page.close();
   });
+});
+
+it('a scanned label of a part opens it; its printed code says the label and nothing else', async () => {
+  const { page, errors } = await depot.tablet();
+  await signInAs(page, 'Ina Holm');
+  await page.goto('/jobs/144/intake');
+  await page.getByLabel('Jot line').fill('s-014');
+  await page.keyboard.press('Enter');
+  await page.getByRole('heading', { name: 'S-014' }).waitFor();
+  await page.getByRole('link', { name: 'Label' }).click();
+  const code = page.getByAltText('Code of S-014');
+  await code.waitFor();
+  const { data, info } = await sharp(await code.screenshot({ scale: 'css' }))
+    .extend({ top: 20, bottom: 20, left: 20, right: 20, background: '#fff' })
+    .resize({ width: 480, kernel: 'nearest' })
+    .ensureAlpha()
+    .raw()
+    .toBuffer({ resolveWithObject: true });
+  expect(jsQR(new Uint8ClampedArray(data), info.width, info.height)?.data).toBe('S-014');
+  const pdf = await page.pdf({ preferCSSPageSize: true });
+  // One label of 62 mm: 175.7 points.
+  const box = /\/MediaBox\s*\[\s*0 0 ([\d.]+) ([\d.]+)/.exec(pdf.toString('latin1'))!;
+  expect(Number(box[1])).toBeCloseTo(175.7, 0);
+  expect((pdf.toString('latin1').match(/\/Type\s*\/Page[^s]/g) ?? []).length).toBe(1);
+  // However much is known of it, it stays one label.
+  await page.getByRole('article', { name: 'Label of S-014' }).evaluate((el) => {
+    el.querySelector('b')!.textContent = 'A longer label than anybody gives, over three lines at least';
+  });
+  await page.waitForTimeout(200);
+  const longer = await page.pdf({ preferCSSPageSize: true });
+  expect((longer.toString('latin1').match(/\/Type\s*\/Page[^s]/g) ?? []).length).toBe(1);
+  // Back in the job nothing asks any more.
+  await page.goto('/jobs/144/intake');
+  await page.getByLabel('Jot line').waitFor();
+  expect(await page.getByText(/asks$/).count()).toBe(0);
+  expect(errors).toEqual([]);
 });

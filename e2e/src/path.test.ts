@@ -29,6 +29,9 @@ it('walks one pack from the scan file to the hand-over sheet', async () => {
   await page.getByRole('button', { name: 'Sign decision' }).click();
 
   await page.getByRole('heading', { name: 'S-014 fits the place of M07 best' }).waitFor();
+  const swaps = page.getByRole('region', { name: 'What each swap brings' });
+  await swaps.getByText('M07 ends it').waitFor();
+  await swaps.getByText('M07', { exact: true }).waitFor();
   await page.getByRole('button', { name: 'Sign choice' }).click();
 
   await page.getByRole('heading', { name: /^Discharge S-014 by/ }).waitFor();
@@ -36,6 +39,9 @@ it('walks one pack from the scan file to the hand-over sheet', async () => {
   expect(await page.getByRole('alert').textContent()).toContain('moves no charge');
   await page.getByLabel('Current of the supply, A').fill('6,5');
   await page.getByText('at 6,5 A').waitFor();
+  const ways = page.getByRole('region', { name: 'Ways to bring it level' });
+  for (const way of ['Resistor', 'Beside a neighbour', 'The vehicle’s bleeders'])
+    await ways.getByText(way, { exact: true }).waitFor();
   await page.getByRole('button', { name: 'Sign plan' }).click();
   await page.getByRole('heading', { name: 'Is the pack proven dead?' }).waitFor();
 
@@ -62,7 +68,23 @@ it('walks one pack from the scan file to the hand-over sheet', async () => {
   await page.getByLabel('Proof').fill('recycler, note 12');
   await page.getByRole('button', { name: 'It is in' }).click();
   await record('Record: M07 Tighten and mark');
-  await record('Record: Bench-wake');
+  // Woken by its figures: what nobody looked at does not pass.
+  await page.getByRole('button', { name: 'Record: Bench-wake' }).click();
+  await page.getByRole('button', { name: 'From the latest scan' }).click();
+  expect(await page.getByLabel('Channels that reply, of 96').inputValue()).toBe('96');
+  for (const [label, value] of [
+    ['Sum of channels, V', ''],
+    ['Highest channel, V', '3,706'],
+    ['Lowest channel, V', '3.698'],
+    ['Pack, V', '355.6'],
+    ['Coldest, °C', '19'],
+    ['Warmest, °C', '21'],
+  ] as const)
+    await page.getByLabel(label).fill(value);
+  await page.getByRole('button', { name: 'Record: not passed' }).waitFor();
+  await page.getByText('Read, none set').click();
+  await page.getByRole('button', { name: 'Record: it woke as it should' }).click();
+  await page.getByLabel('Highest channel, V').waitFor({ state: 'detached' });
   expect((await insulationPass(ina, 147)).status).toBe(201);
 
   await page.goto('/jobs/147/scan');

@@ -1,0 +1,69 @@
+import type { Quote } from '@cellmend/contract/quotes';
+import { expect, it } from 'vitest';
+import { newJob } from '../../server/test/depot';
+import { signInAs } from './browser';
+import { demoDepot } from './depot';
+
+const depot = demoDepot();
+
+it('an owner chooses between five options: figures typed as spans, nothing filled in, the quote kept and chosen from', async () => {
+  const ina = await depot.bench().as('Ina Holm');
+  const n = await newJob(ina, 'Marram', 'five options');
+  const quotes = async (): Promise<Quote[]> => (await ina.get<Quote[]>(`/api/jobs/${n}/quotes`)).body;
+  const { page, errors } = await depot.tablet();
+  await signInAs(page, 'Ina Holm');
+  await page.goto(`/jobs/${n}/intake`);
+  await page.getByRole('link', { name: 'Owner’s choice' }).click();
+  const keep = page.getByRole('button', { name: 'Keep as quote' });
+  await keep.waitFor();
+  // Nothing of the workshop's figures is assumed: until they are typed nothing is worked out.
+  expect(await keep.isDisabled()).toBe(true);
+  await page.getByLabel('The owner keeps it, years').fill('6');
+  await page.getByLabel(/^Drives a year/).fill('15000');
+  const typed: [string, string, string, string][] = [
+    ['Leave it', '0', '0.5 to 1.5', '0'],
+    ['Balance only', '110-150', '0.5 to 1', '7 in 10'],
+    ['Four from the shelf', '900 to 1250', '1.4 to 3.2', '1 in 9'],
+    ['Whole set', '3200 to 4600', '3 4 5', '1 in 14'],
+    ['New pack', '13 000 to 14 000', '8 to 12', '1 in 40'],
+  ];
+  for (const [i, [name, cost, years, chance]] of typed.entries()) {
+    if (i > 1) await page.getByRole('button', { name: 'Another option' }).click();
+    const option = page.getByRole('group', { name: `Option ${i + 1}` });
+    await option.getByLabel('Option', { exact: true }).fill(name);
+    await option.getByLabel(/^Costs/).fill(cost);
+    await option.getByLabel('Lasts, years').fill(years);
+    await option.getByLabel('Comes back').fill(chance);
+  }
+  const third = page.getByRole('group', { name: 'Option 3' });
+  await third.getByLabel('Lasts, years').fill('long');
+  await third.getByText(/“long” is no time it lasts/).waitFor();
+  expect(await keep.isDisabled()).toBe(true);
+  await third.getByLabel('Lasts, years').fill('1.4 to 3.2');
+  // Leaving it costs nothing however long: that is no answer to which is cheapest.
+  const title = page.getByRole('heading', { name: /^(Balance only|Four from the shelf) costs least a year/ });
+  await title.waitFor();
+  await page.getByText('nothing now').first().waitFor();
+  // A reload loses nothing that was typed.
+  await page.reload();
+  await title.waitFor();
+  await page.getByRole('button', { name: 'Take Leave it out' }).click();
+  await title.waitFor();
+  await page.getByRole('region', { name: 'What would change the choice' }).waitFor();
+  await keep.click();
+  const paper = page.getByRole('article', { name: 'Quote' });
+  await paper.waitFor();
+  expect(await paper.getByText('not known').count()).toBe(4);
+  expect((await quotes())[0]).toMatchObject({ chosen: null, horizonYears: 6 });
+  // What is typed afterwards changes nothing of what was given.
+  await page.getByLabel('The owner keeps it, years').fill('2');
+  await paper.getByRole('button', { name: 'The owner chose Four from the shelf' }).click();
+  await page.getByText('The owner chose: Four from the shelf.').waitFor();
+  const [chosen, given] = await quotes();
+  expect(chosen).toMatchObject({ chosen: 'Four from the shelf', horizonYears: 6 });
+  expect(chosen!.options).toEqual(given!.options);
+  const [p10, p90] = [chosen!.options[1]!.costPerYear.p10, chosen!.options[1]!.costPerYear.p90];
+  expect(p10).toBeGreaterThan(900 / 3.2);
+  expect(p90).toBeLessThan((2 * 1250) / 1.4);
+  expect(errors).toEqual([]);
+});
