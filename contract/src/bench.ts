@@ -104,5 +104,7 @@ export const BenchViewSchema = z.object({
   runs: z.array(RunSchema),
   /** The newest of each place. */
   holds: z.array(HoldSchema),
+  /** Capacity measured of each module that stands in the pack, A·h, by its place. */
+  measuredAloneAh: z.record(z.string(), z.number()),
 });
 export type BenchView = z.infer<typeof BenchViewSchema>;

@@ -107,6 +107,35 @@ export const VehicleSchema = z.object({
 });
 export type Vehicle = z.infer<typeof VehicleSchema>;
 
+/** What a vehicle is called and known by; corrected with a reason, and the one before stays on the record. */
+export const VehicleFactsSchema = z.object({
+  name: z.string().trim().min(1).max(120),
+  plate: z.string().trim().max(40),
+  reason: z.string().trim().min(1).max(400),
+});
+const figure = z.object({ value: z.number(), low: z.number(), high: z.number() }).nullable();
+/** One vehicle over the years: what each job measured of it. */
+export const VehicleHistorySchema = z.object({
+  vehicle: VehicleSchema,
+  measured: z.array(
+    z.object({
+      job: z.int(),
+      at: z.string(),
+      role: z.enum(['before', 'after']),
+      packLabel: z.string(),
+      odometerKm: z.number().nullable(),
+      /** Null where the record did not measure it. */
+      capacityAh: figure,
+      healthFraction: figure,
+      deltaNearFullMv: z.number().nullable(),
+      deltaNearEmptyMv: z.number().nullable(),
+      headline: z.string(),
+    }),
+  ),
+  corrections: z.array(z.object({ at: z.string(), by: z.string(), says: z.string() })),
+});
+export type VehicleHistory = z.infer<typeof VehicleHistorySchema>;
+
 export const BoardRowSchema = z.object({
   number: z.int(),
   title: z.string(),

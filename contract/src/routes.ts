@@ -1,6 +1,13 @@
 import { z } from 'zod';
 import { NewFindingSchema } from './findings';
-import { BoardSchema, JobSchema, NewJobSchema, VehicleSchema } from './jobs';
+import {
+  BoardSchema,
+  JobSchema,
+  NewJobSchema,
+  VehicleFactsSchema,
+  VehicleHistorySchema,
+  VehicleSchema,
+} from './jobs';
 import { DecisionSchema, NewDecisionSchema } from './decisions';
 import { SaveProfileSchema, StoredProfileSchema } from './pack';
 import {
@@ -173,6 +180,23 @@ export const ROUTES: RouteSpec[] = [
     role: 'viewer',
     status: 200,
     answer: z.array(VehicleSchema),
+  },
+  {
+    method: 'get',
+    path: '/vehicles/{id}',
+    summary: 'One vehicle: what each of its jobs measured, and what was corrected',
+    role: 'viewer',
+    status: 200,
+    answer: VehicleHistorySchema,
+  },
+  {
+    method: 'post',
+    path: '/vehicles/{id}/facts',
+    summary: 'Correct the name, plate or fleet number of a vehicle',
+    role: 'technician',
+    body: VehicleFactsSchema,
+    status: 201,
+    answer: VehicleHistorySchema,
   },
   {
     method: 'get',

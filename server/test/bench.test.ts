@@ -58,6 +58,8 @@ describe('a run tended by hand', () => {
     });
     expect((await run({ capacityAh: 3.1, complete: false })).body).toMatchObject({ lowerBound: true });
     expect(await capacities('S03')).toEqual([2.6]);
+    // What stays is matched by it; a bound is none.
+    expect((await view()).measuredAloneAh).toEqual({ S03: 2.6 });
     expect((await view()).runs.map((r) => [r.place, r.capacityAh])).toEqual([
       ['S03', 2.6],
       ['S03', 3.1],
@@ -103,6 +105,17 @@ describe('a run tended by hand', () => {
       (await ina.post(`/api/jobs/${n}/bench/${again.body.id}/withdraw`, { reason: 'disturbed' })).status,
     ).toBe(201);
     expect(await capacities('S06')).toEqual([4.1]);
+    expect((await view()).measuredAloneAh).toEqual({ S03: 2.6, S06: 4.1 });
+    // The module that was measured comes out, another stands there: its figure went with it.
+    const job = (await ina.get<Job>(`/api/jobs/${n}`)).body;
+    await runSql(
+      bench.url,
+      `WITH who AS (SELECT id FROM people LIMIT 1),
+            p AS (INSERT INTO parts (id, label, kind) VALUES (gen_random_uuid(), 'S-900', 'module'), (gen_random_uuid(), 'S-901', 'module') RETURNING id, label)
+       INSERT INTO placements (id, part_id, kind, pack_id, place, reason, person_id)
+       SELECT gen_random_uuid(), p.id, 'pack', '${job.physicalPack.id}', 'S06', 'swapped', who.id FROM p, who ORDER BY label`,
+    );
+    expect((await view()).measuredAloneAh).toEqual({ S03: 2.6 });
   });
 });
 

@@ -3,3 +3,4 @@ export * from './rank';
 export * from './shelfTable';
 export * from './select';
 export * from './places';
+export * from './staying';

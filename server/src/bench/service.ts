@@ -18,6 +18,7 @@ import type { z } from 'zod';
 import type { JobRow, ObservationRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../domain/store';
 import { notFound, Refusal } from '../domain/refusal';
+import { measuredAlone } from '../parts/donors';
 import { findJob } from '../jobs/find';
 import { refreshNeed } from '../jobs/need';
 import { keepObservation } from '../records/observe';
@@ -320,5 +321,6 @@ export async function viewBench(store: Store, number: unknown): Promise<BenchVie
   return {
     runs: standing.filter((r) => r.kind === 'run').map((r) => ({ ...(r.data as RunData), ...of(r) })),
     holds: [...holds.values()].map((r) => ({ ...(r.data as z.output<typeof HoldBeginSchema>), ...of(r) })),
+    measuredAloneAh: await measuredAlone(store, job.id, new Date()),
   };
 }

@@ -1,5 +1,5 @@
 import { planBalance, type BalancePlan } from '@cellmend/core/balance';
-import { rankDonors, type MatchRow } from '@cellmend/core/match';
+import { rankDonors, typicalOfStaying, withMeasuredAlone, type MatchRow } from '@cellmend/core/match';
 import { normalisePack, ocvCurve, valueOf, type PackProfile } from '@cellmend/core/pack';
 import { compareRecords, type Comparison } from '@cellmend/core/prove';
 import { groupStates, type MeterReading, type SpreadReport } from '@cellmend/core/spread';
@@ -8,7 +8,7 @@ import type { NewFinding } from '@cellmend/contract/findings';
 import { Refusal, notFound } from '../domain/refusal';
 import type { Store } from '../domain/store';
 import { reportInsulation } from '../insulation/report';
-import { donorsOf } from '../parts/donors';
+import { donorsOf, measuredAlone } from '../parts/donors';
 import { readingsOf } from '../records/readings';
 import { reportOf } from './stored';
 import { loadRecord } from '../scans/store';
@@ -116,8 +116,14 @@ export async function compute(
       if (!module)
         throw new Refusal('unacceptable', 'Cannot be accepted', `The pack has no module ${ask.moduleId}.`);
       const working = workingOf(spread);
-      const typicalAh = valueOf(spread.capacityAh) ?? working.capacityAh;
-      const states = groupStates(spread.channels, pack.channels.length, typicalAh, working.endSocFraction);
+      const alone = await measuredAlone(store, jobId, asOf);
+      const typical = typicalOfStaying(pack, spread, alone, [module.id]);
+      const typicalAh = valueOf(typical) ?? working.capacityAh;
+      const states = withMeasuredAlone(
+        groupStates(spread.channels, pack.channels.length, typicalAh, working.endSocFraction),
+        pack,
+        alone,
+      );
       const staying = states.filter((_, i) => !module.channelIndices.includes(i));
       const shelf = await donorsOf(store, ask.stockIds, asOf);
       const result = rankDonors(
@@ -127,7 +133,7 @@ export async function compute(
           groupCount: module.groupIndices.length,
           revision: profile.moduleRevision,
           staying,
-          typicalCapacityAh: spread.capacityAh,
+          typicalCapacityAh: typical,
           resistanceMilliohm: spread.resistanceMilliohm,
           socFraction: working.endSocFraction,
           temperatureC: ask.temperatureC,

@@ -1,8 +1,6 @@
-import { NewJobSchema, type Vehicle } from '@cellmend/contract/jobs';
-import { bodyOf } from '@cellmend/contract/decisions';
-import { ENDINGS } from '@cellmend/core/route';
+import { NewJobSchema } from '@cellmend/contract/jobs';
 import { randomUUID } from 'node:crypto';
-import { QueryTypes, type Transaction } from 'sequelize';
+import { type Transaction } from 'sequelize';
 import type { PackRow, VehicleRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../domain/store';
 import { Refusal, notFound } from '../domain/refusal';
@@ -81,60 +79,4 @@ export async function createJob(store: Store, doing: Doing, body: unknown): Prom
   await refreshNeed(store, tx, job.id);
   await announce(store, tx, 'jobs', job.number);
   return { number: job.number };
-}
-
-/** Every vehicle that was here, with its packs, odometer and jobs over the years. */
-export async function listVehicles(store: Store): Promise<Vehicle[]> {
-  const select = { type: QueryTypes.SELECT as const };
-  const vehicles = await store.models.Vehicle.findAll({ order: [['name', 'ASC']], limit: 2000 });
-  const packs = await store.sequelize.query<Vehicle['packs'][number] & { vehicle: string }>(
-    `SELECT DISTINCT ON (f.vehicle_id, k.id) f.vehicle_id AS vehicle, k.id, k.label, p.name AS profile, p.id AS "profileId",
-        f.seq = (SELECT max(seq) FROM pack_fittings n WHERE n.pack_id = k.id) AS now
-       FROM pack_fittings f JOIN packs k ON k.id = f.pack_id JOIN pack_profiles p ON p.id = k.profile_id
-      WHERE f.vehicle_id IS NOT NULL ORDER BY f.vehicle_id, k.id, f.seq DESC`,
-    select,
-  );
-  const jobs = await store.sequelize.query<{
-    vehicle: string;
-    number: number;
-    title: string;
-    openedAt: Date;
-    intake: unknown;
-    intakeAt: Date | null;
-    sheet: unknown;
-  }>(
-    `SELECT j.vehicle_id AS vehicle, j.number, j.title, j.opened_at AS "openedAt",
-        i.body AS intake, i.signed_at AS "intakeAt", h.body AS sheet
-       FROM jobs j
-       LEFT JOIN LATERAL (SELECT body, signed_at FROM decisions d WHERE d.job_id = j.id AND d.topic = 'intake' ORDER BY version DESC LIMIT 1) i ON true
-       LEFT JOIN LATERAL (SELECT body FROM decisions d WHERE d.job_id = j.id AND d.topic = 'hand-over' ORDER BY version DESC LIMIT 1) h ON true
-      WHERE j.vehicle_id IS NOT NULL ORDER BY j.opened_at DESC`,
-    select,
-  );
-  return vehicles.map((v) => {
-    const own = jobs.filter((j) => j.vehicle === v.id);
-    return {
-      id: v.id,
-      name: v.name,
-      plate: v.plate,
-      packs: packs
-        .filter((p) => p.vehicle === v.id)
-        .map(({ id, label, profile, profileId, now }) => ({ id, label, profile, profileId, now })),
-      odometer: own.flatMap((j) => {
-        const body = j.intake ? bodyOf(j.intake) : null;
-        return body?.topic === 'intake' && body.odometerKm !== null && j.intakeAt
-          ? [{ at: j.intakeAt.toISOString(), km: body.odometerKm, job: j.number }]
-          : [];
-      }),
-      jobs: own.map((j) => {
-        const sheet = j.sheet ? bodyOf(j.sheet) : null;
-        return {
-          number: j.number,
-          title: j.title,
-          openedAt: j.openedAt.toISOString(),
-          ending: sheet?.topic === 'hand-over' && sheet.ending ? ENDINGS[sheet.ending] : null,
-        };
-      }),
-    };
-  });
 }

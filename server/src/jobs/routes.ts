@@ -2,7 +2,9 @@ import { Router } from 'express';
 import { needs } from '../http/auth';
 import { type Store } from '../domain/store';
 import { writeOnce } from '../http/context';
-import { createJob, listVehicles } from './open';
+import { z } from 'zod';
+import { createJob } from './open';
+import { correctVehicle, listVehicles, vehicleHistory } from './vehicles';
 import { board, viewJob } from './service';
 
 export function jobRoutes(store: Store): Router {
@@ -14,6 +16,21 @@ export function jobRoutes(store: Store): Router {
     writeOnce(store, 201, (req, doing) => createJob(store, doing, req.body)),
   );
   router.get('/vehicles', needs('viewer'), async (_req, res) => void res.json(await listVehicles(store)));
+  router.get(
+    '/vehicles/:id',
+    needs('viewer'),
+    async (req, res) => void res.json(await vehicleHistory(store, z.uuid().parse(req.params.id))),
+  );
+  router.post(
+    '/vehicles/:id/facts',
+    needs('technician'),
+    writeOnce(
+      store,
+      201,
+      (req, doing) => correctVehicle(store, doing, z.uuid().parse(req.params.id), req.body),
+      (done) => vehicleHistory(store, done.id),
+    ),
+  );
   router.get(
     '/jobs/:number',
     needs('viewer'),

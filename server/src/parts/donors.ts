@@ -100,3 +100,30 @@ export async function donorsOf(
       : [],
   );
 }
+
+/** What stood at the place of an observation; the first that ever moved there is the one the pack came with. */
+const AT = (when: string): string =>
+  `SELECT s.part_id FROM placements s WHERE s.pack_id = j.pack_id AND s.kind = 'pack' AND s.place = o.subject AND ${when}`;
+
+/**
+ * Capacity measured of each module that stands in the pack of a job, A·h, by its place: the newest until `asOf` that was
+ * taken while the same module stood there. What was measured of the one before it counts for nothing.
+ */
+export async function measuredAlone(
+  store: Store,
+  jobId: string,
+  asOf: Date,
+): Promise<Record<string, number>> {
+  const rows = await store.sequelize.query<{ place: string; value: number }>(
+    `SELECT DISTINCT ON (o.subject) o.subject AS place, (o.data->>'value')::float8 AS value
+       FROM observations o JOIN jobs j ON j.id = o.job_id
+      WHERE o.job_id = :jobId AND o.topic = 'reading' AND o.kind = 'capacity' AND o.subject_kind = 'place'
+        AND o.conditions <> 'per group' AND o.data->>'value' IS NOT NULL AND o.recorded_at <= :asOf
+        AND NOT EXISTS (SELECT 1 FROM observations n WHERE n.supersedes = o.id AND n.recorded_at <= :asOf)
+        AND COALESCE((${AT('s.at <= o.observed_at')} ORDER BY s.seq DESC LIMIT 1), (${AT('true')} ORDER BY s.seq LIMIT 1))
+          IS NOT DISTINCT FROM (${AT('s.at <= :asOf')} ORDER BY s.seq DESC LIMIT 1)
+      ORDER BY o.subject, o.observed_at DESC, o.seq DESC`,
+    { replacements: { jobId, asOf }, type: QueryTypes.SELECT },
+  );
+  return Object.fromEntries(rows.map((r) => [r.place, r.value]));
+}

@@ -10,8 +10,8 @@ export interface StockWrite {
   run: <T>(path: string, body: unknown) => Promise<T | null>;
 }
 
-/** One write to the stock at a time; sent twice, it is stored once. */
-export function useStockWrite(): StockWrite {
+/** One write to the stock at a time, or to what else stands under an address; sent twice, it is stored once. */
+export function useStockWrite(under = '/stock'): StockWrite {
   const { mutate } = useSWRConfig();
   const [busy, setBusy] = useState(false);
   const [problem, setProblem] = useState<StockWrite['problem']>(null);
@@ -25,7 +25,7 @@ export function useStockWrite(): StockWrite {
       try {
         const answer = await send<T>('POST', path, body, keys.current.of([path, body]));
         keys.current.answered();
-        await mutate((key) => pathOf(key)?.startsWith('/stock') ?? false);
+        await mutate((key) => pathOf(key)?.startsWith(under) ?? false);
         return answer;
       } catch (e) {
         keys.current.failed(e);

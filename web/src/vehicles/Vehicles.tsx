@@ -55,7 +55,9 @@ export function Vehicles({ person }: { person: Person }) {
                 {rows.map((v) => (
                   <tr key={v.id}>
                     <td>
-                      <b>{v.name}</b>
+                      <Link to={`/vehicles/${v.id}`}>
+                        <b>{v.name}</b>
+                      </Link>
                       <br />
                       <Mute>{v.plate ?? 'no plate'}</Mute>
                     </td>

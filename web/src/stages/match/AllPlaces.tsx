@@ -1,7 +1,12 @@
 import type { StockPart } from '@cellmend/contract/stock';
-import { MATCH_TOLERANCE, type Candidate, type PlacesAnswer, type PlacesAsk } from '@cellmend/core/match';
-import type { Pack } from '@cellmend/core/pack';
-import type { SpreadReport } from '@cellmend/core/spread';
+import {
+  MATCH_TOLERANCE,
+  stayingCandidates,
+  typicalOfStaying,
+  type PlacesAnswer,
+  type PlacesAsk,
+} from '@cellmend/core/match';
+import { valueOf } from '@cellmend/core/pack';
 import { Lock, LockOpen } from 'lucide-react';
 import type { ReactNode } from 'react';
 import { useNavigate } from 'react-router';
@@ -25,6 +30,7 @@ import {
   Stack,
 } from '../../ui/parts';
 import { fixed, since } from '../../ui/words';
+import { useBench } from '../bench/useBench';
 import { leftBecause, openFacts } from './fits';
 import { Swaps } from './Swaps';
 import type { MatchAnswer, MatchQuestion } from './matchWorker';
@@ -85,26 +91,6 @@ const Line = styled.li`
   }
 `;
 
-/** What stays, as far as it is measured: it counts in what is alike. */
-function stayingOf(pack: Pack, report: SpreadReport | null, places: readonly string[]): Candidate[] {
-  if (!report?.capacityAh.measured || !report.resistanceMilliohm.measured) return [];
-  const [c, r] = [report.capacityAh.value, report.resistanceMilliohm.value];
-  return pack.modules
-    .filter((m) => !places.includes(m.id))
-    .map((m) => ({
-      id: `stays ${m.id}`,
-      capacityAh:
-        c *
-        Math.min(
-          ...m.channelIndices.map(
-            (k) => report.channels.find((e) => e.channelIndex === k)?.capacityRatio?.value ?? 1,
-          ),
-        ),
-      resistanceMilliohm: r,
-      restVoltageV: 0,
-    }));
-}
-
 /** Donors for all places together: by two aims, with locks by hand, signed in one. */
 export function AllPlaces({
   question,
@@ -136,7 +122,9 @@ export function AllPlaces({
     resistanceMilliohm: s.resistanceMilliohm!,
     restVoltageV: s.restVoltageV ?? 0,
   }));
-  const typicalAh = report?.capacityAh.measured ? report.capacityAh.value : pack.profile.ratedCapacityAh;
+  const alone = useBench(job.number).data?.measuredAloneAh ?? {};
+  const typical = typicalOfStaying(pack, report, alone, places);
+  const typicalAh = valueOf(typical) ?? pack.profile.ratedCapacityAh;
   const typicalR = report?.resistanceMilliohm.measured
     ? report.resistanceMilliohm.value
     : pack.profile.nominalGroupResistanceMilliohm;
@@ -148,7 +136,7 @@ export function AllPlaces({
     asks: AIMS.map(({ aim: a }) => ({
       places,
       donors: candidates,
-      staying: a === 'alike' ? stayingOf(pack, report, places) : [],
+      staying: a === 'alike' ? stayingCandidates(pack, report, alone, places) : [],
       locks: standing,
       aim: a,
       tolerance: {
@@ -200,7 +188,7 @@ export function AllPlaces({
         {answer && !answer.choice
           ? answer.reasons.join(' ')
           : `${answer?.proved ? 'No choice does better. ' : ''}${
-              report?.capacityAh.measured
+              typical.measured && report?.resistanceMilliohm.measured
                 ? 'What stays counts where twins are sought.'
                 : 'What stays is not measured: only the donors are compared with each other.'
             } The weakest lies where it is reached soonest.`}
@@ -284,7 +272,7 @@ export function AllPlaces({
           );
         })}
       </PlainList>
-      <Swaps report={report} donors={donors} />
+      <Swaps report={report} donors={donors} alone={alone} />
       <Sheet aria-label="Left on the shelf">
         <Stack $gap={6}>
           <h3>Left on the shelf, and why</h3>

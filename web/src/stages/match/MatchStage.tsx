@@ -11,6 +11,7 @@ import { useJobView } from '../../shell/jobContext';
 import { SignNote } from '../../shell/signing';
 import { keepFinding, useTried } from '../../shell/useTried';
 import { useDraft } from '../../shell/useDraft';
+import { useBench } from '../bench/useBench';
 import { AllPlaces } from './AllPlaces';
 import { Swaps } from './Swaps';
 import { Chips } from '../../ui/Chips';
@@ -124,6 +125,7 @@ function Ranked({ question, place, pick, places, spreadId, donors }: PlaceProps 
     temperatureC: null,
   };
   const { result: rows, problem } = useTried(ask);
+  const alone = useBench(job.number).data?.measuredAloneAh ?? {};
   const { signing, signed: choice, sign } = useChoice(place, places);
   const [picked, setPicked] = useState<string | null>(choice?.partId ?? null);
   const [keeping, setKeeping] = useState<string | null>(null);
@@ -248,7 +250,7 @@ function Ranked({ question, place, pick, places, spreadId, donors }: PlaceProps 
           </Donor>
         ))}
       </Stack>
-      <Swaps report={report} donors={donors} />
+      <Swaps report={report} donors={donors} alone={alone} />
       {keeping && <ProblemNote what={keeping} />}
       <SignNote signing={signing} />
       <NextBar>

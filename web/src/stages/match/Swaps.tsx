@@ -1,5 +1,6 @@
 import type { StockPart } from '@cellmend/contract/stock';
-import { measured, type Pack } from '@cellmend/core/pack';
+import { heldByModule, typicalOfStaying, type MeasuredAlone } from '@cellmend/core/match';
+import { measured } from '@cellmend/core/pack';
 import { rangeAfterSwaps } from '@cellmend/core/range';
 import { kmOf, type SpreadReport } from '@cellmend/core/spread';
 import { useJobView } from '../../shell/jobContext';
@@ -11,29 +12,31 @@ import { leftBecause } from './fits';
 
 const MOST = 8;
 
-/** What each module holds: its least channel against the measured capacity of the pack. */
-export const heldByModule = (pack: Pack, report: SpreadReport): number[] | null => {
-  const { capacityAh } = report;
-  if (!capacityAh.measured) return null;
-  const ratio = new Map(report.channels.map((c) => [c.channelIndex, c.capacityRatio?.value ?? 1]));
-  return pack.modules.map(
-    (m) => capacityAh.value * Math.min(...m.channelIndices.map((c) => ratio.get(c) ?? 1)),
-  );
-};
-
 /** What each further swap brings once all is level, from measured capacities alone; and where none brings anything. */
-export function Swaps({ report, donors }: { report: SpreadReport | null; donors: readonly StockPart[] }) {
+export function Swaps({
+  report,
+  donors,
+  alone,
+}: {
+  report: SpreadReport | null;
+  donors: readonly StockPart[];
+  alone: MeasuredAlone;
+}) {
   const { job, pack } = useJobView();
-  const held = report && heldByModule(pack, report);
-  if (!report || !held || !report.capacityAh.measured)
+  const typical = typicalOfStaying(pack, report, alone, []);
+  const each = heldByModule(pack, report, alone);
+  const held = each.filter((ah) => ah !== null);
+  if (!typical.measured || held.length < each.length)
     return (
       <Sheet aria-label="What each swap brings">
         <h3>What each swap brings</h3>
         <Mute>
           Not measured:{' '}
-          {report?.capacityAh.measured === false
-            ? report.capacityAh.test
-            : 'a scan near full and near empty, with its current.'}
+          {held.length > 0 && !report?.capacityAh.measured
+            ? `${each.length - held.length} of ${each.length} modules; a full discharge of each on the bench.`
+            : report?.capacityAh.measured === false
+              ? report.capacityAh.test
+              : 'a scan near full and near empty, with its current.'}
         </Mute>
       </Sheet>
     );
@@ -54,9 +57,9 @@ export function Swaps({ report, donors }: { report: SpreadReport | null; donors:
     donors: fit.map((s) => ({ capacityAh: s.capacityAh!, soc: 0.5 })),
   });
   // As sure as the capacity of the pack itself.
-  const share = (report.capacityAh.high - report.capacityAh.low) / 4 / report.capacityAh.value;
+  const share = (typical.high - typical.low) / 4 / typical.value;
   const row = (ah: number) => {
-    const m = measured(ah, share * ah, report.capacityAh.measured ? report.capacityAh.from : '', 0);
+    const m = measured(ah, share * ah, typical.from, 0);
     const km = kmOf(m, pack);
     return {
       ah: measuredText(m, 'A·h'),
