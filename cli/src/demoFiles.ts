@@ -53,6 +53,10 @@ export function marramVan(): PackProfile {
     ocv: defaultOcvTable('nmc'),
     ocvSource: 'Half-cell functions of Chen et al. 2020, coefficients from memory',
     tiers: ['Lower tier', 'Upper tier, lifted off'],
+    boards: Array.from({ length: 8 }, (_, b) => ({
+      id: `SB${b + 1}`,
+      channels: Array.from({ length: 12 }, (_, c) => `ch${three(12 * b + c + 1)}`),
+    })),
     body: {
       massKg: 386,
       sizeMm: [1920, 1210, 310],

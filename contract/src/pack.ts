@@ -82,6 +82,10 @@ export const PackProfileSchema: z.ZodType<PackProfile> = z.object({
   ocvSource: z.string().max(300).optional(),
   tiers: z.array(z.string().max(60)).max(10).optional(),
   links: z.array(LinkSchema).max(600).optional(),
+  boards: z
+    .array(z.object({ id, channels: z.array(id).min(1).max(1000) }))
+    .max(300)
+    .optional(),
   build: z.array(BuildPartSchema).max(400).optional(),
   entries: z.array(EntrySchema).max(60).optional(),
   body: PackBodySchema.optional(),

@@ -268,7 +268,7 @@ function readingOf(
     value,
     ...(bound ? { bound } : {}),
     conditions:
-      quantity === 'voltage' && (place.kind === 'module' || place.kind === 'channel')
+      quantity === 'voltage' && ['module', 'channel', 'board'].includes(place.kind)
         ? voltageConditions(value, place, pack)
         : '',
   };

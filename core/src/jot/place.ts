@@ -6,9 +6,11 @@ export type Place =
   | { kind: 'module'; moduleIndex: number }
   | { kind: 'channel'; channelIndex: number }
   /** A joint, plug or disconnect between two modules, by its name in the profile. */
-  | { kind: 'joint'; id: string };
+  | { kind: 'joint'; id: string }
+  /** A sense board, by its place in the profile's list. */
+  | { kind: 'board'; boardIndex: number };
 
-/** Finds a module, channel or joint by its name or number: `m7`, `M07`, `ch18`, `c018`, `L3`, or a scanned label. */
+/** Finds a module, channel, joint or sense board by its name or number: `m7`, `M07`, `ch18`, `c018`, `L3`, or a scanned label. */
 export function findPlace(word: string, pack: Pack): Place | null {
   const lower = word.toLowerCase();
   const module = pack.modules.find((m) => m.id.toLowerCase() === lower);
@@ -17,6 +19,8 @@ export function findPlace(word: string, pack: Pack): Place | null {
   if (channel) return { kind: 'channel', channelIndex: channel.index };
   const link = pack.profile.links?.find((l) => l.id.toLowerCase() === lower);
   if (link) return { kind: 'joint', id: link.id };
+  const board = pack.profile.boards?.findIndex((b) => b.id.toLowerCase() === lower) ?? -1;
+  if (board >= 0) return { kind: 'board', boardIndex: board };
   const numbered = /^(m|mod|module|s|ch|c|b|channel|group|g)0*(\d{1,4})$/.exec(lower);
   if (!numbered) return null;
   const number = Number(numbered[2]);
@@ -37,6 +41,7 @@ export const looksLikePlace = (word: string): boolean =>
 export function placeName(place: Place, pack: Pack): string {
   if (place.kind === 'module') return pack.modules[place.moduleIndex]!.id;
   if (place.kind === 'joint') return place.id;
+  if (place.kind === 'board') return pack.profile.boards![place.boardIndex]!.id;
   return place.kind === 'channel' ? pack.channels[place.channelIndex]!.id : '';
 }
 
@@ -46,7 +51,9 @@ export const voltagePlace = (place: Place): VoltagePlace =>
     ? { kind: 'module', index: place.moduleIndex }
     : place.kind === 'channel'
       ? { kind: 'channel', index: place.channelIndex }
-      : { kind: 'pack' };
+      : place.kind === 'board'
+        ? { kind: 'board', index: place.boardIndex }
+        : { kind: 'pack' };
 
 /** `ch18..ch24`: every place from the one to the other, in the order they are named. Null where it is no run of places. */
 export function placesBetween(word: string, pack: Pack): Place[] | null {

@@ -50,6 +50,7 @@ export function checkProfile(profile: PackProfile): { faults: ProfileFault[]; pa
   if (pack) {
     checkPlaces(pack, fault);
     checkLinks(pack, fault);
+    checkBoards(pack, fault);
     checkBuild(pack, fault);
     const volts = fullV(profile, pack.groups.length);
     if (volts > 1000)
@@ -98,6 +99,37 @@ function checkBuild(pack: Pack, fault: Say): void {
       fault('error', `${p.id} can never come off: it waits for what waits for it.`, `build (${p.id})`);
   for (const m of pack.modules)
     if (!seen.has(m.id)) fault('remark', `The build does not say how ${m.id} comes out.`, 'build');
+}
+
+/** Sense boards: each of its own name, and every channel on one board at most. */
+function checkBoards(pack: Pack, fault: Say): void {
+  const { boards = [], links = [] } = pack.profile;
+  const names = new Set([...pack.modules, ...pack.channels, ...links].map((x) => x.id.toLowerCase()));
+  const on = new Map<string, string>();
+  for (const b of boards) {
+    const where = `boards (${b.id})`;
+    if (names.has(b.id.toLowerCase()))
+      fault(
+        'error',
+        `${b.id} is the name of something else already: a module, channel, link or board.`,
+        where,
+      );
+    names.add(b.id.toLowerCase());
+    for (const c of b.channels) {
+      if (!pack.channels.some((x) => x.id === c))
+        fault('error', `Board ${b.id} names channel ${c}, which the pack does not have.`, where);
+      const other = on.get(c);
+      if (other) fault('error', `${c} is on board ${other} and on board ${b.id}.`, where);
+      on.set(c, b.id);
+    }
+  }
+  const missing = pack.channels.filter((c) => !on.has(c.id));
+  if (boards.length > 0 && missing.length > 0)
+    fault(
+      'remark',
+      `No board reports ${missing[0]!.id}${missing.length > 1 ? ` and ${missing.length - 1} more` : ''}.`,
+      'boards',
+    );
 }
 
 /** Limits in their range, each once, and the four volts of a cell in their order. */

@@ -133,3 +133,30 @@ describe('checking a profile', () => {
     expect(errors({ ...nimh, links, ...change }).join(' ')).toMatch(message);
   });
 });
+
+describe('sense boards', () => {
+  const base = {
+    name: 'four',
+    chemistry: 'nmc' as const,
+    ratedCapacityAh: 60,
+    channels: Array.from({ length: 8 }, (_, i) => ({ id: `c${i + 1}`, cells: 1 })),
+    modules: [0, 1].map((m) => ({ id: `M${m + 1}`, channels: [1, 2, 3, 4].map((k) => `c${4 * m + k}`) })),
+    links: [{ id: 'L1', between: ['M1', 'M2'] as [string, string], kind: 'service-disconnect' as const }],
+    nominalGroupResistanceMilliohm: 1,
+    ocv: defaultOcvTable('nmc'),
+  };
+  const told = (...boards: [string, string[]][]): string[] =>
+    checkProfile({ ...base, boards: boards.map(([id, channels]) => ({ id, channels })) })
+      .faults.filter((f) => f.where.startsWith('boards'))
+      .map((f) => `${f.level}: ${f.what}`);
+  it('report every channel once, under a name of their own', () => {
+    expect(told(['SB1', ['c1', 'c2', 'c3', 'c4']], ['SB2', ['c5', 'c6', 'c7', 'c8']])).toEqual([]);
+    expect(told(['SB1', ['c1', 'c2', 'c9']], ['sb1', ['c2']], ['m1', ['c3']])).toEqual([
+      'error: Board SB1 names channel c9, which the pack does not have.',
+      'error: sb1 is the name of something else already: a module, channel, link or board.',
+      'error: c2 is on board SB1 and on board sb1.',
+      'error: m1 is the name of something else already: a module, channel, link or board.',
+      'remark: No board reports c4 and 4 more.',
+    ]);
+  });
+});

@@ -93,6 +93,12 @@ export interface PackBody {
   before?: string[] | undefined;
 }
 
+/** A sense board by its label, and the channels it reports, in the order of its plug. */
+export interface BoardSpec {
+  id: string;
+  channels: string[];
+}
+
 /** The pack profile as it stands in a `pack.json` file. */
 export interface PackProfile {
   name: string;
@@ -107,6 +113,8 @@ export interface PackProfile {
   ocvSource?: string | undefined;
   tiers?: string[] | undefined;
   links?: LinkSpec[] | undefined;
+  /** Sense boards, each with the channels it reports. */
+  boards?: BoardSpec[] | undefined;
   /** How it comes apart; where it is left out, what the topology says. */
   build?: BuildPart[] | undefined;
   entries?: EntrySpec[] | undefined;

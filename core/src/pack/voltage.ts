@@ -32,6 +32,8 @@ export type VoltagePlace =
   | { kind: 'group' }
   | { kind: 'channel'; index: number }
   | { kind: 'module'; index: number }
+  /** All the channels that a sense board reports. */
+  | { kind: 'board'; index: number }
   | { kind: 'pack' };
 
 /** Cells in series at a place. */
@@ -43,6 +45,10 @@ export function cellsAt(pack: Pack, place: VoltagePlace): number {
       return pack.channels[place.index]!.cells;
     case 'module':
       return pack.modules[place.index]!.groupIndices.length;
+    case 'board': {
+      const own = new Set(pack.profile.boards?.[place.index]?.channels);
+      return pack.channels.reduce((n, c) => n + (own.has(c.id) ? c.cells : 0), 0);
+    }
     case 'pack':
       return pack.groups.length;
   }

@@ -41,7 +41,9 @@ function placeOf(place: string, pack: Pack): VoltagePlace | null {
   const module = pack.modules.find((m) => m.id === place);
   if (module) return { kind: 'module', index: module.index };
   const channel = pack.channels.find((c) => c.id === place);
-  return channel ? { kind: 'channel', index: channel.index } : null;
+  if (channel) return { kind: 'channel', index: channel.index };
+  const board = pack.profile.boards?.findIndex((b) => b.id === place) ?? -1;
+  return board >= 0 ? { kind: 'board', index: board } : null;
 }
 
 const view = (r: ReadingFact, by: string, supersededBy: string | null, pack: Pack): Reading => ({

@@ -1,6 +1,6 @@
-import type { LinkSpec, ModuleSpec, PackProfile } from '@cellmend/core/pack';
+import type { BoardSpec, LinkSpec, ModuleSpec, PackProfile } from '@cellmend/core/pack';
 import { useState } from 'react';
-import { Input, Select } from '../ui/Field';
+import { Field, Input, Select } from '../ui/Field';
 import { Button, DataTable, Mute, Row, Sheet, Stack } from '../ui/parts';
 import { parseIds, printIds, renameModule } from './form';
 
@@ -32,6 +32,103 @@ export function Typed({
         if (e.target.value !== text && !onText(e.target.value.trim())) e.target.value = text;
       }}
     />
+  );
+}
+
+/** Sense boards and the channels each reports; one line makes them all where they are alike. */
+function Boards({ profile, onChange }: { profile: PackProfile; onChange: (profile: PackProfile) => void }) {
+  const [each, setEach] = useState('');
+  const boards = profile.boards ?? [];
+  const put = (next: BoardSpec[]): void =>
+    onChange({ ...profile, boards: next.length > 0 ? next : undefined });
+  const channels = profile.channels.map((c) => c.id);
+  const size = Number(each);
+  const can = Number.isInteger(size) && size >= 1 && size <= channels.length;
+  return (
+    <Stack>
+      {boards.length === 0 ? (
+        <Row>
+          <Field style={{ width: 190 }}>
+            Channels a board
+            <Input inputMode="numeric" value={each} onChange={(e) => setEach(e.target.value)} />
+          </Field>
+          <Button
+            quiet
+            isDisabled={!can}
+            onPress={() =>
+              put(
+                Array.from({ length: Math.ceil(channels.length / size) }, (_, i) => ({
+                  id: `SB${String(i + 1).padStart(2, '0')}`,
+                  channels: channels.slice(i * size, (i + 1) * size),
+                })),
+              )
+            }
+          >
+            Lay them along the string
+          </Button>
+        </Row>
+      ) : (
+        <DataTable>
+          <tbody>
+            {boards.map((b, i) => (
+              <tr key={i}>
+                <td>
+                  <Typed
+                    label={`Board ${i + 1}, name`}
+                    text={b.id}
+                    width={84}
+                    onText={(t) =>
+                      t !== '' && (put(boards.map((x, k) => (k === i ? { ...x, id: t } : x))), true)
+                    }
+                  />
+                </td>
+                <td>
+                  <Typed
+                    label={`Board ${i + 1}, channels`}
+                    text={printIds(b.channels)}
+                    width="100%"
+                    onText={(t) => {
+                      const ids = parseIds(t);
+                      if (!ids) return false;
+                      put(boards.map((x, k) => (k === i ? { ...x, channels: ids } : x)));
+                      return true;
+                    }}
+                  />
+                </td>
+                <td>
+                  <Button
+                    quiet
+                    aria-label={`Take board ${b.id} out of the list`}
+                    onPress={() => put(boards.filter((_, k) => k !== i))}
+                  >
+                    Take out
+                  </Button>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </DataTable>
+      )}
+      {boards.length > 0 && (
+        <Row>
+          <Button
+            quiet
+            onPress={() => {
+              const free = channels.filter((c) => !boards.some((b) => b.channels.includes(c)));
+              put([
+                ...boards,
+                {
+                  id: `SB${String(boards.length + 1).padStart(2, '0')}`,
+                  channels: free.length > 0 ? free : channels.slice(-1),
+                },
+              ]);
+            }}
+          >
+            One more board
+          </Button>
+        </Row>
+      )}
+    </Stack>
   );
 }
 
@@ -146,6 +243,8 @@ export function Topology({
             ))}
           </tbody>
         </DataTable>
+        <h3>Sense boards</h3>
+        <Boards profile={profile} onChange={onChange} />
         <h3>Links</h3>
         {(profile.links ?? []).length === 0 && <Mute>None given.</Mute>}
         <DataTable>

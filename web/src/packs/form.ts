@@ -200,6 +200,7 @@ const FIELD_NAMES: Record<string, string> = {
   channels: 'Channels',
   modules: 'Modules',
   links: 'Links',
+  boards: 'Sense boards',
   ocv: 'Rest curve',
   limits: 'Limits',
   tiers: 'Tiers',

@@ -9,6 +9,7 @@ import { DialogBox, Overlay } from '../ui/dialog';
 import { Chips } from '../ui/Chips';
 import { Button, Mute, ProblemNote, Row, Stack } from '../ui/parts';
 import { bareTemperature, temperatureUnit } from '../ui/units';
+import { printIds } from '../packs/form';
 import { keep } from './entries';
 import { useJobView } from './jobContext';
 import { placesOf, stepOf, type Round, type Taken, type WalkBy } from './walkRound';
@@ -68,6 +69,7 @@ const BY: [WalkBy, string][] = [
   ['modules', 'Modules'],
   ['groups', 'Groups'],
   ['joints', 'Joints'],
+  ['boards', 'Boards'],
 ];
 const KINDS: [Quantity, string][] = [
   ['voltage', 'Voltage'],
@@ -77,7 +79,11 @@ const KINDS: [Quantity, string][] = [
   ['capacity', 'Capacity'],
   ['torque', 'Torque'],
 ];
-const OF_A_JOINT: readonly Quantity[] = ['resistance', 'temperature', 'torque'];
+/** What is measured of a place that is no module or group. */
+const ONLY: Partial<Record<WalkBy, readonly Quantity[]>> = {
+  joints: ['resistance', 'temperature', 'torque'],
+  boards: ['voltage', 'temperature', 'resistance', 'insulation'],
+};
 /** Places shown of what was taken. */
 const TRAIL = 12;
 
@@ -101,7 +107,7 @@ function shut(stage: Stage, round: Round, gateHolds: boolean): string {
 }
 
 /**
- * Steps through modules, groups or joints as they lie: a value and Enter goes on, minus skips, what is out of line is
+ * Steps through modules, groups, joints or sense boards as they lie: a value and Enter goes on, minus skips, what is out of line is
  * marked at once. The round stays on this tablet until it is done or a new one is begun.
  */
 export function Walk({ stage, usual, onClose }: { stage: Stage; usual: Quantity; onClose: () => void }) {
@@ -159,7 +165,7 @@ export function Walk({ stage, usual, onClose }: { stage: Stage; usual: Quantity;
   const begin = (by: WalkBy, kind: Quantity): void =>
     put({
       by,
-      kind: by === 'joints' && !OF_A_JOINT.includes(kind) ? 'resistance' : kind,
+      kind: ONLY[by]?.includes(kind) === false ? ONLY[by][0]! : kind,
       at: 0,
       taken: {},
     });
@@ -173,7 +179,7 @@ export function Walk({ stage, usual, onClose }: { stage: Stage; usual: Quantity;
   const unread = taken.filter((t) => t.state === 'unread');
   const gate = shut(stage, round, job.gate.holds);
   const here = place && round.taken[placeName(place, pack)];
-  const kinds = KINDS.filter(([k]) => round.by !== 'joints' || OF_A_JOINT.includes(k));
+  const kinds = KINDS.filter(([k]) => ONLY[round.by]?.includes(k) ?? true);
   return (
     <Overlay isOpen onOpenChange={(open) => !open && onClose()} isDismissable={false}>
       <DialogBox>
@@ -187,6 +193,8 @@ export function Walk({ stage, usual, onClose }: { stage: Stage; usual: Quantity;
                   ` · ${pack.tiers[pack.modules[place.moduleIndex]!.place.tier]}, row ${pack.modules[place.moduleIndex]!.place.row + 1}`}
                 {place?.kind === 'channel' &&
                   ` · ${pack.modules[pack.channels[place.channelIndex]!.moduleIndices[0] ?? 0]!.id}`}
+                {place?.kind === 'board' &&
+                  ` · ${printIds(pack.profile.boards![place.boardIndex]!.channels)}${round.kind === 'voltage' ? ', all together at its plug' : ''}`}
               </Mute>
             </Row>
             {taken.length === 0 && (

@@ -1,7 +1,7 @@
 import { defaultOcvTable, normalisePack } from '@cellmend/core/pack';
 import { placeName } from '@cellmend/core/jot';
 import { describe, expect, it } from 'vitest';
-import { placesOf, stepOf, type Round } from './walkRound';
+import { placesOf, stepOf, type Round, type Step } from './walkRound';
 
 const pack = normalisePack({
   name: 'six',
@@ -14,6 +14,10 @@ const pack = normalisePack({
     place: { tier: 0, row: m % 2, column: 2 - Math.floor(m / 2) },
   })),
   links: [{ id: 'L1', between: ['M1', 'M2'], kind: 'busbar' }],
+  boards: [
+    { id: 'SB1', channels: ['c1', 'c2', 'c3', 'c4', 'c5', 'c6', 'c7', 'c8'] },
+    { id: 'SB2', channels: ['c9', 'c10', 'c11', 'c12'] },
+  ],
   nominalGroupResistanceMilliohm: 1,
   ocv: defaultOcvTable('nmc'),
 });
@@ -32,10 +36,31 @@ const walk = (...raws: string[]) => {
 };
 
 describe('a round', () => {
+  it('of boards takes each at its plug, and compares those of different size cell by cell', () => {
+    let round: Round = { by: 'boards', kind: 'voltage', at: 0, taken: {} };
+    const boards = placesOf('boards', pack);
+    const enter = (raw: string): Step => {
+      const step = stepOf(round, raw, boards, pack);
+      round = step.round;
+      return step;
+    };
+    // Eight cells at 3.9 V, then four at 3.9 V, then four at 3.8 V.
+    expect(enter('31.2').reading).toMatchObject({ value: 31.2 });
+    expect(enter('15.6').reading!.place).toEqual({ kind: 'board', boardIndex: 1 });
+    expect(round.taken.SB2).toMatchObject({ state: 'kept', odd: false });
+    round = { ...round, at: 1 };
+    enter('15.2');
+    expect(round.taken.SB2).toMatchObject({ odd: true, says: 'out of line' });
+    // Volts that so many cells cannot show are not taken, and the label goes to its place.
+    enter('sb1 62');
+    expect(round.taken.SB1).toMatchObject({ state: 'unread' });
+  });
+
   it('goes along the pack as it lies', () => {
     expect(names('modules')).toEqual(['M5', 'M6', 'M3', 'M4', 'M1', 'M2']);
     expect(names('groups').slice(0, 4)).toEqual(['c9', 'c10', 'c11', 'c12']);
     expect(names('joints')).toEqual(['L1']);
+    expect(names('boards')).toEqual(['SB1', 'SB2']);
   });
 
   it('keeps the place of what cannot be read, so that no later figure slips', () => {

@@ -12,7 +12,7 @@ import {
 import { InputProblem, OUT_OF_BOUNDS, type Pack } from '@cellmend/core/pack';
 
 /** What is walked along. */
-export type WalkBy = 'modules' | 'groups' | 'joints';
+export type WalkBy = 'modules' | 'groups' | 'joints' | 'boards';
 
 /** One place of a round, as it was taken. */
 export interface Taken {
@@ -45,6 +45,8 @@ const FLOOR: Record<Quantity, number> = {
 
 /** The places of a round in the order a person meets them. */
 export function placesOf(by: WalkBy, pack: Pack): Place[] {
+  if (by === 'boards')
+    return (pack.profile.boards ?? []).map((_, boardIndex) => ({ kind: 'board', boardIndex }));
   if (by === 'joints') return (pack.profile.links ?? []).map((l) => ({ kind: 'joint', id: l.id }));
   const modules = [...pack.modules].sort(
     (a, b) => a.place.tier - b.place.tier || a.place.column - b.place.column || a.place.row - b.place.row,
@@ -113,8 +115,13 @@ export function stepOf(
     const typed =
       round.kind === 'voltage' && place.kind !== 'joint' ? voltageAt(jot.value, place, pack) : null;
     const beyond = typed !== null && OUT_OF_BOUNDS.has(typed.judged.state);
+    // Modules and boards differ in size: volts are compared cell by cell, in the size of this place.
+    const alike = (at: string, value: number): number => {
+      const there = typed && findPlace(at, pack);
+      return there ? voltageAt(value, there, pack).judged.perCellV * typed.judged.cells : value;
+    };
     const others = Object.entries(round.taken).flatMap(([at, t]) =>
-      at !== name && t.value !== null ? [t.value] : [],
+      at !== name && t.value !== null ? [alike(at, t.value)] : [],
     );
     const finite = Number.isFinite(jot.value);
     const odd = beyond || (finite && others.length > 0 && outOfLine(others, jot.value, FLOOR[round.kind]));
