@@ -5,6 +5,7 @@ import { benchImports } from './imports';
 import { benchOutputs } from './outputs';
 import { benchRecords } from './records';
 import { benchScan } from './scan';
+import { benchTyping } from './typing';
 
 const TOPICS: Record<string, () => Promise<void>> = {
   scan: benchScan,
@@ -12,6 +13,7 @@ const TOPICS: Record<string, () => Promise<void>> = {
   diagnosis: benchDiagnosis,
   records: benchRecords,
   outputs: benchOutputs,
+  typing: benchTyping,
 };
 const wanted = process.argv.slice(2);
 const unknown = wanted.filter((w) => !(w in TOPICS));

@@ -5,6 +5,8 @@ import { useSWRConfig } from 'swr';
 import { whenFresh, whenKept } from './client';
 
 const AGAIN_MS = 5000;
+/** A burst of changes is looked at once: at its first, and then this often. */
+const BURST_MS = 300;
 
 /** Things that pass and are not kept: progress of an import, values of a live scan. */
 export type Passing =
@@ -90,6 +92,16 @@ export function useLive(): void {
         lookAgain('all', null);
       }, AGAIN_MS);
     };
+    const changed = new Set<number | null>();
+    let burst: ReturnType<typeof setTimeout> | undefined;
+    const lookAtChanged = (): void => {
+      burst = undefined;
+      if (changed.size === 0) return;
+      const jobs = changed.has(null) ? [null] : [...changed];
+      changed.clear();
+      for (const job of jobs) lookAgain('', job);
+      burst = setTimeout(lookAtChanged, BURST_MS);
+    };
     const open = (): void => {
       source = new EventSource('/api/events');
       source.onopen = () => {
@@ -109,13 +121,17 @@ export function useLive(): void {
         const { topic, job } = message;
         if (topic === 'import' || topic === 'live' || topic === 'tester')
           for (const listener of passing) listener(message as Passing);
-        else lookAgain(topic, job);
+        else {
+          changed.add(job);
+          if (burst === undefined) lookAtChanged();
+        }
       };
     };
     open();
     return () => {
       clearTimeout(timer);
       clearTimeout(again);
+      clearTimeout(burst);
       onKeptAnswer = () => undefined;
       eventsCome = false;
       source.close();

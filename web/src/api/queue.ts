@@ -59,7 +59,17 @@ function readIncoming(): Waiting[] {
 async function publish(): Promise<void> {
   const kept = await (await database()).getAllFromIndex('waiting', 'typedAt');
   const known = new Set(kept.map((w) => w.key));
-  snapshot = [...kept, ...readIncoming().filter((w) => !known.has(w.key))].sort(inOrder);
+  const next = [...kept, ...readIncoming().filter((w) => !known.has(w.key))].sort(inOrder);
+  const same = (w: Waiting, i: number): boolean => {
+    const shown = snapshot[i];
+    return (
+      shown?.key === w.key &&
+      shown.personId === w.personId &&
+      (shown.refused === null) === (w.refused === null)
+    );
+  };
+  if (next.length === snapshot.length && next.every(same)) return;
+  snapshot = next;
   for (const l of listeners) l();
 }
 

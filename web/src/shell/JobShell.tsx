@@ -2,7 +2,7 @@ import { PHASES, type Stage } from '@cellmend/core/route';
 import type { Person } from '@cellmend/contract/people';
 import { GATED_STAGES, STAGE_FACTS } from '@cellmend/core/route';
 import { chemistryName, normalisePack, type PackProfile } from '@cellmend/core/pack';
-import { Suspense, useEffect, useMemo, useState, useSyncExternalStore } from 'react';
+import { Suspense, useDeferredValue, useEffect, useMemo, useState, useSyncExternalStore } from 'react';
 import { ChevronDown, CloudOff } from 'lucide-react';
 import { Button as AriaButton } from 'react-aria-components';
 import { Navigate, NavLink, useNavigate, useParams } from 'react-router';
@@ -182,8 +182,8 @@ export function JobShell({ person }: { person: Person }) {
   const number = Number(params.number);
   const { data: stored, error } = useJob(number);
   const awaySinceMs = useAwaySince();
-  const waiting = useSyncExternalStore(subscribe, waitingNow);
-  const stopped = stopWaiting(waiting, number);
+  // Not the whole queue: the page is drawn anew when a stop comes or goes, not with every entry.
+  const stopped = useSyncExternalStore(subscribe, () => stopWaiting(waitingNow(), number));
   // A stop that the server does not know of yet closes the gate here all the same.
   const kept = stored !== undefined && isKept(stored);
   const job = useMemo(
@@ -195,7 +195,9 @@ export function JobShell({ person }: { person: Person }) {
           : stored,
     [stored, stopped, kept],
   );
-  const { data: findings } = useFindings(number);
+  const { data: found } = useFindings(number);
+  // Findings of many channels take long to draw: a key press goes before them.
+  const findings = useDeferredValue(found);
   const refresh = useRefresh(number);
   const demo = useSession().data?.demo ?? false;
   const [selected, select] = useState<number | null>(null);

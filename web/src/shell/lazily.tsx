@@ -3,6 +3,9 @@ import { lazy, type ComponentType, type LazyExoticComponent } from 'react';
 type Module<P> = Record<string, ComponentType<P>>;
 /** How long a page has to itself before the others are fetched, ms. */
 const AFTER_MS = 3000;
+/** Since the last key or touch the page is left alone this long, ms. */
+const QUIET_MS = 1500;
+let handAtMs = -Infinity;
 const loads: (() => Promise<unknown>)[] = [];
 
 /** A view that is fetched when it is first shown, by the name it is exported under. */
@@ -26,14 +29,24 @@ export function fetchAllViews(): (() => void) | undefined {
   const next = (at: number): void => {
     const load = loads[at];
     if (!load) return;
-    const go = (): void =>
+    const go = (): void => {
+      // Not while a hand is at work: what a view is made of is read in one piece.
+      if (performance.now() - handAtMs < QUIET_MS) return void setTimeout(() => next(at), QUIET_MS);
       void load()
         .catch(() => undefined)
         .then(() => next(at + 1));
+    };
     if ('requestIdleCallback' in window) requestIdleCallback(go, { timeout: 4000 });
     else setTimeout(go, 300);
   };
+  const hand = (): void => void (handAtMs = performance.now());
+  for (const type of ['keydown', 'pointerdown'] as const)
+    addEventListener(type, hand, { capture: true, passive: true });
   // The page that is looked at comes first, and all that it asks for.
   const timer = setTimeout(() => next(0), AFTER_MS);
-  return () => clearTimeout(timer);
+  return () => {
+    clearTimeout(timer);
+    for (const type of ['keydown', 'pointerdown'] as const)
+      removeEventListener(type, hand, { capture: true });
+  };
 }
