@@ -2,6 +2,7 @@ import { useLayoutEffect, useRef, type ComponentProps, type ReactNode } from 're
 import { Button as AriaButton, type ButtonProps } from 'react-aria-components';
 import { Link } from 'react-router';
 import styled, { css } from 'styled-components';
+import { told } from './units';
 
 const press = css`
   border: 0;
@@ -209,7 +210,7 @@ export function ProblemNote({
 }) {
   return (
     <ProblemBox role="alert">
-      <b>{what}</b>
+      <b>{told(what)}</b>
       {(where || accepted) && (
         <dl>
           {where && (
@@ -221,7 +222,7 @@ export function ProblemNote({
           {accepted && (
             <>
               <dt>Accepted</dt>
-              <dd>{accepted}</dd>
+              <dd>{told(accepted)}</dd>
             </>
           )}
         </dl>

@@ -10,6 +10,7 @@ import {
   showIn,
   shownOfKm,
   temperature,
+  told,
 } from './units';
 import { day } from './words';
 
@@ -34,6 +35,11 @@ describe('a workshop that reads miles and Fahrenheit', () => {
       measured: true,
       value: expect.closeTo(100, 6),
     });
+    // Sentences of the computation: figures by the definition above, differences by 1.8.
+    expect(told('52 °C, the limit is 45 °C.')).toBe('126 °F, the limit is 113 °F.');
+    expect(told('Temperatures agree, 19 to 23.5 °C.')).toBe('Temperatures agree, 66 to 74.3 °F.');
+    expect(told('48 °C and rising 2.0 °C a minute')).toBe('118 °F and rising 3.6 °F a minute');
+    expect(told('Measured 10 °C apart; ± 0.5 °C; −10 °C')).toBe('Measured 18 °F apart; ± 0.9 °F; 14 °F');
     expect(inDistance({ measured: false, why: 'w', test: 't' })).toEqual({
       measured: false,
       why: 'w',

@@ -33,6 +33,33 @@ const shownOfC = (celsius: number): number => (units.temperature === 'F' ? celsi
 /** `21 °C`, `70 °F`. */
 export const temperature = (celsius: number, digits = 0): string =>
   `${fixed(shownOfC(celsius), digits)} ${temperatureUnit()}`;
+const NUMBER = '([−-]?\\d+(?:\\.\\d+)?)';
+const DEGREES = new RegExp(`(± ?)?(?:${NUMBER}( (?:to|and) ))?${NUMBER} °C( a minute| apart)?`, 'g');
+const read = (text: string): number => Number(text.replace('−', '-'));
+const digitsOf = (text: string): number => text.split('.')[1]?.length ?? 0;
+/**
+ * A sentence of the computation, which speaks of °C, in the workshop's unit: `52 °C, the limit is 45 °C` becomes
+ * `126 °F, the limit is 113 °F`; what is a difference (`±`, `apart`, `a minute`) is told as one.
+ */
+export const told = (text: string): string =>
+  units.temperature === 'C'
+    ? text
+    : text.replace(
+        DEGREES,
+        (
+          _,
+          about: string | undefined,
+          from: string | undefined,
+          and: string | undefined,
+          to: string,
+          rate = '',
+        ) => {
+          const difference = about !== undefined || rate !== '';
+          const one = (t: string): string =>
+            fixed(difference ? read(t) * 1.8 : shownOfC(read(t)), digitsOf(t));
+          return `${about ?? ''}${from === undefined ? '' : `${one(from)}${and ?? ''}`}${one(to)} °F${rate}`;
+        },
+      );
 /** A difference: 1 K is 1.8 °F. */
 export const shownTemperature = (celsius: number): number => Math.round(shownOfC(celsius) * 10) / 10;
 /** `6 500 EUR`; the bare amount where the workshop has named no currency. */

@@ -11,7 +11,7 @@ import { Chips } from '../../ui/Chips';
 import { Field, Input } from '../../ui/Field';
 import { lazyChart, type PropsOf } from '../../ui/lazyChart';
 import { Answer, Button, DataTable, Mute, Page, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
-import { temperature } from '../../ui/units';
+import { temperature, told } from '../../ui/units';
 import { duration, fixed, percent, signed, when } from '../../ui/words';
 import { Readings, useReadings } from '../notes/Readings';
 import type { StageProps } from '../props';
@@ -227,7 +227,7 @@ function RunRow({ run }: { run: Run }) {
       <td className="r">{run.r10sMilliohm === null ? '–' : `${fixed(run.r10sMilliohm, 1)} mΩ`}</td>
       <td className="r">{run.hottestC === null ? '–' : temperature(run.hottestC)}</td>
       <td>
-        {[run.note, ...run.says].filter(Boolean).join(' ')}
+        {[run.note, ...run.says.map(told)].filter(Boolean).join(' ')}
         {run.from === 'hand' && run.dropoutsAh.length > 0 && ` ${run.dropoutsAh.length} steps seen.`}
         {asks && (
           <Row style={{ alignItems: 'flex-end' }}>

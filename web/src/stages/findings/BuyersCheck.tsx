@@ -5,6 +5,7 @@ import styled from 'styled-components';
 import { decisionOf, spreadOf } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { Answer, Button, DataTable, LinkButton, Mute, NextBar, Page, Sheet, Stack } from '../../ui/parts';
+import { told } from '../../ui/units';
 import { day, percent } from '../../ui/words';
 import { useReadings } from '../notes/Readings';
 import { newestCodes } from '../scan/Codes';
@@ -93,12 +94,12 @@ export function BuyersCheck() {
                 <td>
                   <b>{l.what}</b>
                 </td>
-                <td>{l.shows}</td>
+                <td>{told(l.shows)}</td>
                 <td>
                   <Grade $of={l.judged}>{l.judged === 'unknown' ? '?' : l.judged}</Grade>
                 </td>
                 <td>
-                  <Mute>{l.why}</Mute>
+                  <Mute>{told(l.why)}</Mute>
                 </td>
               </tr>
             ))}

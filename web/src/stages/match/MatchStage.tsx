@@ -16,7 +16,7 @@ import { AllPlaces } from './AllPlaces';
 import { Swaps } from './Swaps';
 import { Chips } from '../../ui/Chips';
 import { Answer, Button, LinkButton, Mute, NextBar, Page, ProblemNote, Row, Stack } from '../../ui/parts';
-import { distanceUnit, inDistance } from '../../ui/units';
+import { distanceUnit, inDistance, told } from '../../ui/units';
 import { fixed, signed } from '../../ui/words';
 import type { Measured } from '@cellmend/core/pack';
 import { kmOf } from '@cellmend/core/spread';
@@ -243,7 +243,7 @@ function Ranked({ question, place, pick, places, spreadId, donors }: PlaceProps 
               {r.remarks.map((o) => (
                 <p key={o}>
                   <TriangleAlert size={15} aria-hidden />
-                  {o}
+                  {told(o)}
                 </p>
               ))}
             </div>

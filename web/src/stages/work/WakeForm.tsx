@@ -11,7 +11,7 @@ import { Chips } from '../../ui/Chips';
 import { Field, Input } from '../../ui/Field';
 import { Button, Mute, PlainList, ProblemNote, Row, Stack } from '../../ui/parts';
 import { celsiusOf } from '../../ui/celsius';
-import { temperatureUnit } from '../../ui/units';
+import { temperatureUnit, told } from '../../ui/units';
 import { when } from '../../ui/words';
 
 const EMPTY = {
@@ -187,7 +187,7 @@ function WakePoints({ judged }: { judged: WakeJudged }) {
               aria-label={p.state === 'open' ? 'tells nothing here' : 'not looked at'}
             />
           )}
-          <span>{p.state === 'wrong' ? <b>{p.says}</b> : p.says}</span>
+          <span>{p.state === 'wrong' ? <b>{told(p.says)}</b> : told(p.says)}</span>
         </li>
       ))}
     </PlainList>
