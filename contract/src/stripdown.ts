@@ -34,6 +34,8 @@ export const TickDataSchema = z.object({
   torqueNm: z.number().gt(0).max(1000).nullable(),
   microohm: z.number().min(0).max(1e6).nullable(),
   note: z.string().max(500),
+  /** Stages of a connector that were seen or heard to close, in their order. */
+  confirmed: z.array(z.string().max(120)).max(4).optional(),
   /** Takes the last tick of this part back: it was not done. */
   mistake: z.boolean().optional(),
 });

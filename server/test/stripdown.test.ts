@@ -2,6 +2,8 @@ import type { Job } from '@cellmend/contract/jobs';
 import type { SafetyView } from '@cellmend/contract/safety';
 import type { StripTick, StripView } from '@cellmend/contract/stripdown';
 import type { Problem } from '@cellmend/contract/problem';
+import { normalisePack } from '@cellmend/core/pack';
+import { defaultBuild } from '@cellmend/core/stripdown';
 import { randomUUID } from 'node:crypto';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { newJob, packsOf, proveDead } from './depot';
@@ -82,6 +84,37 @@ describe('what comes off and goes on again', () => {
     const lines = (await ina.get<{ lines: { what: string; subject: string }[] }>(`/api/jobs/${n}/timeline`))
       .body;
     expect(JSON.stringify(lines)).toMatch(/put on.*Bus-bar L7/);
+  });
+
+  it('a connector of two stages is on once each was confirmed, in whatever order they are told', async () => {
+    const { profile } = (await packsOf(ina)).find((p) => p.name.startsWith('Tarn'))!;
+    const stages = ['pushed in until it clicks', 'lever over until it clicks'];
+    const build = defaultBuild(normalisePack(profile)).map((p) =>
+      p.kind === 'sense-plug' ? { ...p, stages } : p,
+    );
+    const { id } = (
+      await ina.post<{ id: string }>('/api/packs', {
+        profile: { ...profile, name: 'Tarn with a lever', build },
+        baseVersion: 0,
+      })
+    ).body;
+    const n = (await ina.post<{ number: number }>('/api/jobs', { title: 'two stages', packProfileId: id }))
+      .body.number;
+    await proveDead(ina, bench, n);
+    const service = profile.links!.find((l) => l.kind === 'service-disconnect')?.id;
+    for (const part of [...(service ? [service] : []), 'lid', 'sense-plug'])
+      expect((await tick(n, part, true)).status).toBe(201);
+    for (const [confirmed, open] of [
+      [undefined, stages.join(', ')],
+      [[stages[0]], stages[1]],
+      [['something else'], stages.join(', ')],
+    ] as const) {
+      const halfway = await tick(n, 'sense-plug', false, confirmed ? { confirmed } : {});
+      expect(halfway.status).toBe(400);
+      expect(halfway.body.detail).toBe(`Management plug closes in 2 stages; not confirmed: ${open}.`);
+    }
+    expect((await tick(n, 'sense-plug', false, { confirmed: [...stages].reverse() })).status).toBe(201);
+    expect((await view(n)).ticks.at(-1)).toMatchObject({ confirmed: [...stages].reverse() });
   });
 
   it('makes the minutes of its profile better for the next job, and for no other profile', async () => {

@@ -71,6 +71,8 @@ export interface BuildPart {
   /** Tightening torque of its fixings. */
   torqueNm?: number | undefined;
   caution?: string | undefined;
+  /** A connector that closes in stages, each told by what is seen or heard: “pushed in until it clicks”, “lever over”. */
+  stages?: string[] | undefined;
 }
 
 /** Ways by which water or coolant comes into packs of a kind. */

@@ -9,7 +9,7 @@ export interface EvidenceFacts {
   /** In a word or three, for the board. */
   need: string;
   /** What is to be done, in one sentence; `at` is the place or “the pack”. */
-  says: (at: string) => string;
+  says: (at: string, facts: RouteFacts) => string;
   /** Once for the job, or for each measure that asks for it. */
   per: 'job' | 'measure';
   /** Somebody records it by hand, as passed or not; else the record itself shows it. */
@@ -179,7 +179,10 @@ export const EVIDENCE: Record<EvidenceId, EvidenceFacts> = {
     stage: 'rebuild',
     need: 'Tighten and mark',
     per: 'measure',
-    says: (at) => `Joints at ${at} are torqued to the maker’s figure, marked and compared.`,
+    says: (at, f) =>
+      f.remake?.length
+        ? `${f.remake.join(', ')}: more than twice what like joints have. Made again before it is closed.`
+        : `Joints at ${at} are torqued to the maker’s figure, marked and compared.`,
     check: { asks: 'Torqued, marked, joint resistances alike' },
     met: (f, m) => m.closed || (checked('joints')(f, m) && !f.remake?.length),
     after: GATE,

@@ -443,6 +443,17 @@ it('a code that comes back opens the job again', () => {
   expect(again.stages.findings).toEqual({ state: 'reopened', note: 'open again' });
 });
 
+it('a joint that stands out among its like is named, and holds the job until it is made again', () => {
+  const { list, course } = STORIES[0]!;
+  const till = course.findIndex(([, next]) => next === 'Bench-wake');
+  const f = after(list, ...course.slice(0, till + 1).map(([h]) => h));
+  expect(routeOf(f).next.need).toBe('Bench-wake');
+  const { next, endings } = routeOf({ ...f, remake: ['L6', 'L7'] });
+  expect(next).toMatchObject({ need: 'Tighten and mark', stage: 'rebuild' });
+  expect(next.detail).toMatch(/^L6, L7: more than twice what like joints have\./);
+  expect(endings.repaired.length).toBeGreaterThan(0);
+});
+
 describe('the registries hold together', () => {
   it('every measure asks for known evidence, in the order of work, and every evidence has a stage', () => {
     for (const kind of MEASURE_KINDS) {

@@ -80,7 +80,7 @@ function stepsOf(f: RouteFacts): Step[] {
         measures: measures.map((m) => m.id),
         place,
         need: e.need,
-        says: e.says(at(place)),
+        says: e.says(at(place), f),
         met,
         failed:
           !met && f.checks.some((c) => c.check === id && !c.passed && (e.per === 'job' || c.place === place)),
@@ -145,7 +145,9 @@ function nextOf(f: RouteFacts, steps: Step[], endings: Route['endings']): Need {
     // Several places that ask for the same are one errand.
     const alike = steps.filter((s) => s.evidence === open.evidence && !s.met);
     const says =
-      alike.length > 1 ? evidenceFacts(open.evidence).says(alike.map((s) => s.place).join(', ')) : open.says;
+      alike.length > 1
+        ? evidenceFacts(open.evidence).says(alike.map((s) => s.place).join(', '), f)
+        : open.says;
     if (open.failed)
       return {
         need: open.need,

@@ -112,6 +112,10 @@ export function buildOf(pack: Pack): { parts: BuildPart[]; told: boolean } {
   };
 }
 
+/** Stages of a connector that nobody has confirmed yet, in their order: one that is pushed in halfway burns. */
+export const stagesOpen = (part: Pick<BuildPart, 'stages'>, confirmed: readonly string[]): string[] =>
+  (part.stages ?? []).filter((s) => !confirmed.includes(s));
+
 /** What a part is called on a page. */
 export const partName = (p: Pick<BuildPart, 'id' | 'name' | 'kind'>): string =>
   p.name ?? (p.kind === 'module' ? p.id : p.id.replaceAll('-', ' '));

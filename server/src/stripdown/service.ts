@@ -6,6 +6,7 @@ import {
   offNow,
   partName,
   seenTimes,
+  stagesOpen,
   tooEarly,
   type Standing,
 } from '@cellmend/core/stripdown';
@@ -111,6 +112,14 @@ export async function addTick(
     : input.off
       ? inTheWay(pack, await standing(), part.id)
       : tooEarly(pack, ticks, part.id);
+  const missing = input.off || input.mistake ? [] : stagesOpen(part, input.confirmed ?? []);
+  if (missing.length > 0)
+    throw new Refusal(
+      'unacceptable',
+      'Not closed yet',
+      `${name} closes in ${part.stages!.length} stages; not confirmed: ${missing.join(', ')}.`,
+      { fields: [{ field: 'confirmed', message: 'Every stage, as it was seen or heard to close.' }] },
+    );
   if (first.length > 0 && input.note === '')
     throw new Refusal(
       'notPossible',

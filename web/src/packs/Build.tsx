@@ -94,6 +94,7 @@ export function Build({
                     <th>kg</th>
                     <th>N·m</th>
                     <th>New each time</th>
+                    <th>Closes in stages</th>
                     <th aria-label="Take out" />
                   </tr>
                 </thead>
@@ -180,6 +181,20 @@ export function Build({
                         />
                       </td>
                       <td>
+                        <Typed
+                          label={`${p.id}, closes in stages`}
+                          text={(p.stages ?? []).join('; ')}
+                          width={128}
+                          onText={(t) => {
+                            const stages = t.split(/\s*;\s*/).filter(Boolean);
+                            return (
+                              stages.length <= 4 &&
+                              change(i, { stages: stages.length > 0 ? stages : undefined })
+                            );
+                          }}
+                        />
+                      </td>
+                      <td>
                         <Button
                           quiet
                           aria-label={`Take ${partName(p)} out`}
@@ -206,7 +221,10 @@ export function Build({
               <Button quiet onPress={add}>
                 Add a part
               </Button>
-              <Mute>Ways round are told by “or”: lid, rail or side-cover.</Mute>
+              <Mute>
+                Ways round are told by “or”: lid, rail or side-cover. Stages of a connector by semicolons:
+                pushed in until it clicks; lever over.
+              </Mute>
             </Row>
           </>
         )}

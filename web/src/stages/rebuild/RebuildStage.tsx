@@ -8,10 +8,12 @@ import {
   offNow,
   partName,
   rebuildOrder,
+  stagesOpen,
   tooEarly,
 } from '@cellmend/core/stripdown';
 import { TriangleAlert } from 'lucide-react';
 import { useState } from 'react';
+import { ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
 import { PhotoStrip, usePhotos, type Shown } from '../../photos/Photos';
 import { useJobView } from '../../shell/jobContext';
@@ -43,6 +45,26 @@ const Line = styled.li<{ $now: boolean }>`
   border-radius: 4px;
   padding: 8px 14px;
   ${(p) => p.$now && 'border-left: 5px solid var(--mat-text); padding-left: 10px;'}
+`;
+/** One stage of a connector: pressed once it was seen or heard to close, one after the other. */
+const ClosedStage = styled(ToggleButton)`
+  min-height: 44px;
+  padding: 0 14px;
+  border: 1px solid var(--edge);
+  border-radius: 6px;
+  background: var(--sheet);
+  color: var(--ink);
+  font-weight: 600;
+  cursor: pointer;
+  &[data-selected] {
+    background: var(--ink);
+    color: var(--sheet);
+  }
+  &[data-disabled] {
+    color: var(--mute);
+    border-style: dashed;
+    cursor: default;
+  }
 `;
 /** A figure as it is typed: null where nothing is, undefined where it cannot be read. */
 const read = (text: string, most: number): number | null | undefined => {
@@ -214,14 +236,23 @@ function PutOn({
   onPut: (figures: Partial<NewTick>) => void;
 }) {
   const { job } = useJobView();
-  const [typed, setTyped, clear] = useDraft(`${job.number}.put-on.${part.id}`, { torque: '', ohm: '' });
+  const [typed, setTyped, clear] = useDraft(`${job.number}.put-on.${part.id}`, {
+    torque: '',
+    ohm: '',
+    closed: [] as string[],
+  });
   const [asked, setAsked] = useState(false);
   const [torqueNm, microohm] = [read(typed.torque, MOST_NM), read(typed.ohm, MOST_MICROOHM)];
   const readable = torqueNm !== undefined && microohm !== undefined;
   const go = (note?: string): void => {
     if (!readable) return;
     clear();
-    onPut({ torqueNm, microohm, ...(note ? { note } : {}) });
+    onPut({
+      torqueNm,
+      microohm,
+      ...(part.stages ? { confirmed: typed.closed } : {}),
+      ...(note ? { note } : {}),
+    });
   };
   const joint = part.kind === 'link' || part.kind === 'module';
   if (asked) return <Asked first={first} onGo={go} onLeave={() => setAsked(false)} />;
@@ -265,10 +296,26 @@ function PutOn({
           {microohm === undefined && <small role="alert">A figure such as 52.</small>}
         </Field>
       )}
+      {may &&
+        part.stages?.map((s, i) => (
+          <ClosedStage
+            key={s}
+            isSelected={typed.closed.includes(s)}
+            isDisabled={i > 0 && !typed.closed.includes(part.stages![i - 1]!)}
+            onChange={(yes) =>
+              setTyped({
+                ...typed,
+                closed: yes ? [...typed.closed, s] : part.stages!.slice(0, i),
+              })
+            }
+          >
+            {i + 1} {s}
+          </ClosedStage>
+        ))}
       {may && (
         <Button
           quiet={first !== ''}
-          isDisabled={!readable}
+          isDisabled={!readable || stagesOpen(part, typed.closed).length > 0}
           onPress={() => (first === '' ? go() : setAsked(true))}
         >
           On
