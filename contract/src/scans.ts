@@ -168,9 +168,13 @@ export const LiveStateSchema = z.object({
   startedAt: z.string(),
   readings: z.int(),
   codes: z.array(z.object({ code: z.string(), status: z.int() })),
+  /** The vehicle has answered which codes are set; until then none is not none. */
+  codesRead: z.boolean(),
   currentA: z.number().nullable(),
   socFraction: z.number().nullable(),
   temperatureC: z.number().nullable(),
+  /** Newest of each temperature that it reports, °C, by its name. */
+  sensorsC: z.record(z.string(), z.number()),
   /** Newest volts of each channel, in order; null where none came yet. */
   voltageV: z.array(z.number().nullable()),
 });

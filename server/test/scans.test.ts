@@ -8,6 +8,7 @@ import { writeScanCsv } from '@cellmend/core/scan';
 import { driveLegs, healthyPack, Random, simulateRecord, type Leg } from '@cellmend/core/simpack';
 import type { SpreadReport } from '@cellmend/core/spread';
 import { demoVehiclePack } from '@cellmend/devices/demoVehicle';
+import { wakeOfLive } from '@cellmend/core/stripdown';
 import { SimulatedVehicle, VEHICLE_DBC, vehicleDefinition } from '@cellmend/devices/vehicle';
 import ExcelJS from 'exceljs';
 import { execFileSync } from 'node:child_process';
@@ -377,6 +378,15 @@ describe('a live vehicle', () => {
     const state = (await ina.get<LiveState>(`/api/jobs/${job}/live`)).body;
     expect(state.voltageV.every((v) => v !== null && v > 2)).toBe(true);
     expect(state.codes[0]!.code).toBe('P0A80-00');
+    expect(state.codesRead).toBe(true);
+    // A woken pack is judged by it: every channel replies, two temperatures, the code holds it back.
+    const wake = wakeOfLive(normalisePack(pilotCar()), state);
+    expect(wake).toMatchObject({ replies: pilotCar().channels.length, packV: null, codes: ['P0A80-00'] });
+    expect(Object.keys(state.sensorsC).sort()).toEqual(['Temp_front', 'Temp_rear']);
+    expect(wake.sumV).toBeCloseTo(
+      state.voltageV.reduce<number>((s, v) => s + v!, 0),
+      6,
+    );
     const kept = await ina.post<ScanSummary>(`/api/jobs/${job}/live/keep`);
     expect(kept.status).toBe(201);
     expect(kept.body.format).toBe('can');

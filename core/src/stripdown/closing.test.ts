@@ -4,7 +4,7 @@ import { normalisePack, ocvCurve, withLimit } from '../pack';
 import { bags, cureHours, judgeLeakTest } from './closing';
 import { jointsToRemake } from './joints';
 import { liftPlan, NO_EQUIPMENT } from './lift';
-import { deltaLimitMv, judgeWake, wakeUnit, type Wake } from './wake';
+import { deltaLimitMv, judgeWake, wakeOfLive, wakeUnit, type Wake } from './wake';
 
 const pack = normalisePack(marramVan());
 const cell = ocvCurve(pack.profile.ocv).voltageAt(0.5);
@@ -183,5 +183,36 @@ describe('before it comes down', () => {
     expect(of('crate', body, { ...here, crateKg: 120 } as typeof here)).toMatchObject({ fits: false });
     expect(of('door')).toMatchObject({ fits: true });
     expect(liftPlan({}, here).every((r) => r.fits !== true)).toBe(true);
+  });
+});
+
+describe('a woken pack as the vehicle tells it', () => {
+  const live = (more: object = {}) => ({
+    voltageV: pack.channels.map(() => 3.7 as number | null),
+    sensorsC: { front: 19, rear: 22 },
+    codes: [] as { code: string }[],
+    codesRead: true,
+    ...more,
+  });
+  it('says nothing of what it has not told: a silent channel, one temperature, codes not asked', () => {
+    const n = pack.channels.length;
+    expect(wakeOfLive(pack, live())).toMatchObject({ replies: n, packV: null, coldestC: 19, codes: [] });
+    expect(judgeWake(pack, wakeOfLive(pack, live())).passed).toBe(false);
+    const some = live({
+      voltageV: pack.channels.map((_, i) => (i === 0 ? null : 3.7)),
+      sensorsC: { front: 19 },
+    });
+    expect(wakeOfLive(pack, some)).toMatchObject({
+      replies: n - 1,
+      sumV: null,
+      coldestC: null,
+      warmestC: null,
+    });
+    expect(wakeOfLive(pack, live({ codesRead: false })).codes).toBe(null);
+    expect(wakeOfLive(pack, live({ voltageV: pack.channels.map(() => null) }))).toMatchObject({
+      replies: 0,
+      highestV: null,
+      lowestV: null,
+    });
   });
 });

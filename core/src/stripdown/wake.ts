@@ -186,3 +186,34 @@ export function judgeWake(pack: Pack, wake: Wake): WakeJudged {
     );
   return { points, passed: points.every((p) => p.state === 'right' || p.state === 'open'), deltaMv, deltaAh };
 }
+
+/**
+ * What a vehicle that is being read tells of a pack that was woken: channels that reply, extremes, sum, temperatures where it
+ * reports more than one, codes once it has said which. Voltage of the pack itself is not among it: that is measured beside it.
+ */
+export function wakeOfLive(
+  pack: Pack,
+  live: {
+    voltageV: readonly (number | null)[];
+    sensorsC: Readonly<Record<string, number>>;
+    codes: readonly { code: string }[];
+    codesRead: boolean;
+  },
+): Wake {
+  const { cells } = wakeUnit(pack);
+  const known = live.voltageV.flatMap((v, i) =>
+    v === null ? [] : [{ v, each: (v * cells) / pack.channels[i]!.cells }],
+  );
+  const each = known.map((k) => k.each);
+  const sensors = Object.values(live.sensorsC);
+  return {
+    replies: known.length,
+    highestV: each.length > 0 ? Math.max(...each) : null,
+    lowestV: each.length > 0 ? Math.min(...each) : null,
+    sumV: known.length === pack.channels.length ? known.reduce((s, k) => s + k.v, 0) : null,
+    packV: null,
+    coldestC: sensors.length > 1 ? Math.min(...sensors) : null,
+    warmestC: sensors.length > 1 ? Math.max(...sensors) : null,
+    codes: live.codesRead ? live.codes.map((c) => c.code) : null,
+  };
+}

@@ -165,9 +165,11 @@ export class LiveSessions {
         startedAt: new Date().toISOString(),
         readings: 0,
         codes: [],
+        codesRead: false,
         currentA: null,
         socFraction: null,
         temperatureC: null,
+        sensorsC: {},
         voltageV: pack.channels.map(() => null),
       },
     };
@@ -207,10 +209,16 @@ export class LiveSessions {
               if (target.kind === 'channel') state.voltageV[target.channelIndex] = ours;
               else if (target.kind === 'current') state.currentA = ours;
               else if (target.kind === 'soc') state.socFraction = ours;
-              else if (target.kind === 'temperature') state.temperatureC = ours;
+              else if (target.kind === 'temperature') {
+                state.temperatureC = ours;
+                state.sensorsC[v.name] = ours;
+              }
             }
           },
-          onCodes: (codes) => (state.codes = codes),
+          onCodes: (codes) => {
+            state.codes = codes;
+            state.codesRead = true;
+          },
           onRefused: (meaning) => session.refused.set(meaning, (session.refused.get(meaning) ?? 0) + 1),
         },
         session.stop.signal,

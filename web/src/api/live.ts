@@ -1,8 +1,8 @@
 import type { LiveState } from '@cellmend/contract/scans';
 import type { SeriesPoint } from '@cellmend/core/insulation';
-import { useEffect, useRef, useSyncExternalStore } from 'react';
-import { useSWRConfig } from 'swr';
-import { whenFresh, whenKept } from './client';
+import { useEffect, useRef, useState, useSyncExternalStore } from 'react';
+import useSWR, { useSWRConfig } from 'swr';
+import { get, whenFresh, whenKept } from './client';
 
 const AGAIN_MS = 5000;
 /** A burst of changes is looked at once: at its first, and then this often. */
@@ -26,6 +26,17 @@ export function usePassing(listener: (message: Passing) => void): void {
     passing.add(call);
     return () => void passing.delete(call);
   }, []);
+}
+
+/** A vehicle that is being read for a job, by whichever server; null while none is. */
+export function useLiveState(job: number): LiveState | null {
+  const { data: stored } = useSWR<LiveState | null>(`/jobs/${job}/live`, get);
+  const [told, setTold] = useState<LiveState | null>(null);
+  usePassing((m) => {
+    if (m.topic === 'live' && m.job === job) setTold(m.state);
+  });
+  // What was told belongs to the session that is stored, or to one that began since.
+  return stored === null && told?.state !== 'reading' ? null : (told ?? stored ?? null);
 }
 
 let awaySinceMs: number | null = null;

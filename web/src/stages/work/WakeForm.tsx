@@ -1,17 +1,18 @@
 import type { Job } from '@cellmend/contract/jobs';
 import { findingOf } from '@cellmend/contract/findingOf';
 import { InputProblem } from '@cellmend/core/pack';
-import { judgeWake, wakeUnit, type Wake, type WakeJudged } from '@cellmend/core/stripdown';
+import { judgeWake, wakeOfLive, wakeUnit, type Wake, type WakeJudged } from '@cellmend/core/stripdown';
 import { Check, Circle, TriangleAlert } from 'lucide-react';
 import { ToggleButton } from 'react-aria-components';
+import { useLiveState } from '../../api/live';
 import { useJobView } from '../../shell/jobContext';
 import { useDraft } from '../../shell/useDraft';
 import { useWrite } from '../../shell/useWrite';
 import { Chips } from '../../ui/Chips';
 import { Field, Input } from '../../ui/Field';
-import { Button, Mute, PlainList, ProblemNote, Row, Stack } from '../../ui/parts';
+import { Button, LinkButton, Mute, PlainList, ProblemNote, Row, Stack } from '../../ui/parts';
 import { celsiusOf } from '../../ui/celsius';
-import { temperatureUnit, told } from '../../ui/units';
+import { shownTemperature, temperatureUnit, told } from '../../ui/units';
 import { when } from '../../ui/words';
 
 const EMPTY = {
@@ -102,6 +103,23 @@ export function WakeForm({ step, onDone }: { step: Job['steps'][number]; onDone:
       sumV: known.length === pack.channels.length ? told.reduce((s, t) => s + t.v, 0).toFixed(1) : '',
     });
   };
+  const live = useLiveState(job.number);
+  const reading = live?.state === 'reading' && live.voltageV.some((v) => v !== null);
+  const takeLive = (): void => {
+    const w = wakeOfLive(pack, live!);
+    const text = (v: number | null, digits: number): string => (v === null ? '' : v.toFixed(digits));
+    setTyped({
+      ...typed,
+      replies: String(w.replies),
+      highestV: text(w.highestV, 3),
+      lowestV: text(w.lowestV, 3),
+      sumV: text(w.sumV, 1),
+      coldestC: w.coldestC === null ? typed.coldestC : String(shownTemperature(w.coldestC)),
+      warmestC: w.warmestC === null ? typed.warmestC : String(shownTemperature(w.warmestC)),
+      codes: w.codes?.join(' ') ?? '',
+      noCode: w.codes?.length === 0,
+    });
+  };
   const record = async (): Promise<void> => {
     const body = { check: step.evidence, place: step.place, passed: judged.passed, wake };
     if (await write.run('/checks', body)) {
@@ -143,6 +161,29 @@ export function WakeForm({ step, onDone }: { step: Job['steps'][number]; onDone:
         >
           <ToggleButton id="none">Read, none set</ToggleButton>
         </Chips>
+      </Row>
+      <Row style={{ flexWrap: 'wrap' }}>
+        {reading ? (
+          <>
+            <Button quiet onPress={takeLive}>
+              As the vehicle reads now
+            </Button>
+            <Mute style={{ flex: 1 }}>
+              {live.voltageV.filter((v) => v !== null).length} of {pack.channels.length} channels reply
+              {live.codesRead ? '' : ', codes are still being asked'}. The pack’s own voltage is measured
+              beside it.
+            </Mute>
+          </>
+        ) : (
+          <>
+            <LinkButton $quiet to={`/jobs/${job.number}/scan?view=live`}>
+              Read it live
+            </LinkButton>
+            <Mute style={{ flex: 1 }}>
+              Through its gateway, under Scan; while it is read, the figures can be taken over here.
+            </Mute>
+          </>
+        )}
       </Row>
       {latest && (
         <Row style={{ flexWrap: 'wrap' }}>
