@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { HoldBeginSchema, RunDataSchema } from './bench';
 import { InsulationObservationSchema } from './insulation';
+import { OutcomeDataSchema } from './learn';
 import { BOUNDS, LeakTestSchema, READING_KINDS, WakeSchema, type ObservationTopic } from './records';
 import { NoPhotoSchema, PhotoDataSchema } from './photos';
 import { QuoteDataSchema } from './quotes';
@@ -55,6 +56,8 @@ export function observationSchema(topic: ObservationTopic, kind: string): z.ZodT
           : kind === 'withdrawn'
             ? z.object({})
             : null;
+    case 'outcome':
+      return kind === 'opened' ? OutcomeDataSchema : null;
     case 'open-point':
       return kind === 'found' || kind === 'mended' ? OpenPointDataSchema : null;
     case 'photo':

@@ -34,6 +34,7 @@ export const OBSERVATION_TOPICS = [
   'open-point',
   'bench',
   'quote',
+  'outcome',
 ] as const;
 export type ObservationTopic = (typeof OBSERVATION_TOPICS)[number];
 export const SUBJECT_KINDS = ['pack', 'place', 'channel', 'part', 'vehicle'] as const;

@@ -7,6 +7,7 @@ import {
   RunFileQuerySchema,
   RunSchema,
 } from './bench';
+import { ClaimSchema, LookingBackSchema, NewOutcomeSchema } from './learn';
 import { MOST_PHOTO_BODY_BYTES, NewPhotoSchema, PhotoSchema, WithdrawPhotoSchema } from './photos';
 import { NewQuoteSchema, QuoteSchema } from './quotes';
 import type { RouteSpec } from './routeSpec';
@@ -14,6 +15,31 @@ import { MendedSchema, NewOpenPointSchema, OpenPointSchema } from './stripdown';
 
 /** Addresses of the work on the pack and the bench: quotes, runs, open points, photographs. */
 export const WORK_ROUTES: RouteSpec[] = [
+  {
+    method: 'get',
+    path: '/looking-back',
+    summary: 'What this workshop’s own jobs say of its verdicts, repairs and forecasts',
+    role: 'viewer',
+    status: 200,
+    answer: LookingBackSchema,
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}/outcomes',
+    summary: 'The verdicts of a job, and what each turned out to be',
+    role: 'viewer',
+    status: 200,
+    answer: z.array(ClaimSchema),
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/outcomes',
+    summary: 'What a verdict turned out to be once somebody looked',
+    role: 'technician',
+    body: NewOutcomeSchema,
+    status: 201,
+    answer: z.array(ClaimSchema),
+  },
   {
     method: 'get',
     path: '/jobs/{number}/quotes',

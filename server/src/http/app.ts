@@ -15,6 +15,7 @@ import { decisionRoutes } from '../decisions/routes';
 import { findingRoutes } from '../findings/routes';
 import { jobRoutes } from '../jobs/routes';
 import type { LiveHub } from './liveHub';
+import { learnRoutes } from '../learn/routes';
 import { peopleRoutes } from '../people/routes';
 import { sessionName } from '../people/sessions';
 import { ownHosts } from './hosts';
@@ -154,6 +155,7 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
   api.use(stripdownRoutes(store));
   api.use(benchRoutes(store));
   api.use(quoteRoutes(store));
+  api.use(learnRoutes(store));
   const description = openApi(CORE_VERSION);
   api.get('/openapi.json', (_req, res) => void res.json(description));
   api.get('/events', needs('viewer'), (req, res) => hub.add(res, sessionName(req.sessionID)));

@@ -1,0 +1,133 @@
+import type { Claim, LookingBack } from '@cellmend/contract/learn';
+import type { Problem } from '@cellmend/contract/problem';
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { runSql } from '../../scripts/lib/postgres.mjs';
+import { newJob, packsOf } from './depot';
+import { root, startBench, type Bench, type Client } from './harness';
+
+let bench: Bench;
+let ina: Client;
+beforeAll(async () => {
+  bench = await startBench();
+  ina = await bench.as('Ina Holm');
+});
+afterAll(() => bench.end());
+const back = async (): Promise<LookingBack> => (await ina.get<LookingBack>('/api/looking-back')).body;
+
+describe('what a verdict turned out to be', () => {
+  it('is answered once a verdict, corrected by answering anew, and refused of what no finding says', async () => {
+    const n = await newJob(ina, 'Marram 3', 'opened');
+    const scan = await ina.post<{ id: string }>(
+      `/api/jobs/${n}/scans?name=a.csv&role=before`,
+      readFileSync(join(root, 'demo/marram-3-before.csv'), 'utf8'),
+    );
+    await ina.post(`/api/jobs/${n}/findings`, { topic: 'spread', role: 'before', scanIds: [scan.body.id] });
+    await bench.settled();
+    const claims = (await ina.get<Claim[]>(`/api/jobs/${n}/outcomes`)).body;
+    const claim = claims.find((c) => c.place === 'M07')!;
+    expect(claim).toMatchObject({ verdict: 'low-capacity', outcome: null });
+    expect(claim.confidence).toBeGreaterThan(0.5);
+    const answer = (body: object) =>
+      ina.post<Claim[] & Problem>(`/api/jobs/${n}/outcomes`, {
+        place: 'M07',
+        verdict: 'low-capacity',
+        stage: 'strip-down',
+        observedAt: bench.clock.iso(),
+        ...body,
+      });
+    const first = await answer({ was: 'confirmed' });
+    expect(first.status).toBe(201);
+    expect(first.body.find((c) => c.place === 'M07')!.outcome).toMatchObject({
+      was: 'confirmed',
+      by: 'Ina Holm',
+    });
+    expect((await back()).verdicts).toEqual([
+      { verdict: 'low-capacity', share: expect.objectContaining({ n: 1, hits: 1 }) as object },
+    ]);
+    await answer({ was: 'refuted', found: 'the tap wire was loose' });
+    expect((await back()).verdicts[0]!.share).toMatchObject({ n: 1, hits: 0 });
+    expect((await answer({ was: 'confirmed', place: 'M02' })).status).toBe(400);
+    expect((await answer({ was: 'perhaps' })).status).toBe(400);
+    const viewer = await bench.as('Bettine Vale');
+    expect((await viewer.post(`/api/jobs/${n}/outcomes`, {})).status).toBe(403);
+    // Two at once: one answer stands.
+    await Promise.all([answer({ was: 'confirmed' }), answer({ was: 'unclear' }), answer({ was: 'refuted' })]);
+    const now = await back();
+    expect(now.unclear + (now.verdicts[0]?.share.n ?? 0)).toBe(1);
+  });
+});
+
+describe('looking back', () => {
+  it('on twenty closed jobs made by hand is right', async () => {
+    const before = await back();
+    const profileId = (await packsOf(ina)).find((p) => p.name.startsWith('Fell'))!.id;
+    // Twenty jobs, each on a pack of its own but for the last two: 14 repaired, 4 declined, 2 monitored. Of the repaired
+    // the first two were opened again (one after two years), and job 5019's pack came with job 5020 a month later.
+    const line = (i: number): string => {
+      const ending = i < 14 || i === 18 ? 'repaired' : i < 18 ? 'declined' : 'monitored';
+      const kind = i < 10 ? 'replace-module' : 'replace-board';
+      return `(${i}, '${ending}', '${kind}')`;
+    };
+    await runSql(
+      bench.url,
+      `CREATE TEMP TABLE made AS SELECT i, ending, kind, gen_random_uuid() AS pack, gen_random_uuid() AS job
+         FROM (VALUES ${Array.from({ length: 20 }, (_, i) => line(i)).join(',')}) v(i, ending, kind);
+       UPDATE made SET pack = (SELECT pack FROM made WHERE i = 18) WHERE i = 19;
+       INSERT INTO packs (id, profile_id) SELECT DISTINCT pack, '${profileId}'::uuid FROM made;
+       INSERT INTO jobs (id, number, title, complaint, pack_id, need, need_detail, need_stage, need_since, opened_at, closed_at)
+         SELECT job, 5001 + i, 'made ' || i, 'flat again', pack, 'Closed', '', 'hand-over', now(), now() - interval '3 years' + i * interval '1 hour' + CASE WHEN i = 19 THEN interval '40 days' ELSE interval '0' END, now() FROM made;
+       INSERT INTO decisions (id, job_id, topic, version, body, person_id, signed_at)
+         SELECT gen_random_uuid(), job, 'measures', 1, jsonb_build_object('topic', 'measures', 'measures', jsonb_build_array(jsonb_build_object('id', 'm1', 'kind', kind, 'place', 'M01', 'why', '', 'closed', false, 'dropped', ''))),
+                (SELECT id FROM people LIMIT 1), now() - interval '3 years' + interval '5 days' FROM made;
+       INSERT INTO decisions (id, job_id, topic, version, body, person_id, signed_at)
+         SELECT gen_random_uuid(), job, 'hand-over', 1, jsonb_build_object('topic', 'hand-over', 'expectations', '', 'notDone', '', 'ending', ending, 'estimate', ''),
+                (SELECT id FROM people LIMIT 1), now() - interval '3 years' + interval '10 days' FROM made;
+       INSERT INTO decisions (id, job_id, topic, version, body, person_id, signed_at)
+         SELECT gen_random_uuid(), job, 'reopen', 1, '{"topic": "reopen", "why": "the code is back"}'::jsonb, (SELECT id FROM people LIMIT 1),
+                now() - CASE WHEN i = 0 THEN interval '1 year' ELSE interval '2 years 10 months' END FROM made WHERE i IN (0, 1);
+       INSERT INTO observations (id, job_id, topic, kind, data, subject_kind, subject, stage, person_id)
+         SELECT gen_random_uuid(), job, 'outcome', 'opened',
+                jsonb_build_object('verdict', CASE WHEN i < 10 THEN 'low-capacity' ELSE 'sense-fault' END, 'was', CASE WHEN i % 5 = 4 THEN 'refuted' WHEN i = 3 THEN 'unclear' ELSE 'confirmed' END, 'confidence', CASE WHEN i < 10 THEN 0.9 ELSE 0.6 END, 'found', ''),
+                'place', CASE WHEN i < 6 THEN 'M01' ELSE 'M02' END, 'strip-down', (SELECT id FROM people LIMIT 1) FROM made WHERE i < 15;
+       INSERT INTO observations (id, job_id, topic, kind, data, subject_kind, subject, stage, person_id)
+         SELECT gen_random_uuid(), job, 'strip-down', 'tick', jsonb_build_object('part', 'lid', 'off', true, 'minutes', 15 * (i + 1), 'torqueNm', null, 'microohm', null, 'note', ''),
+                'place', 'lid', 'strip-down', (SELECT id FROM people LIMIT 1) FROM made WHERE i < 5;`,
+    );
+    const now = await back();
+    const more = (ending: string): number => (now.endings[ending] ?? 0) - (before.endings[ending] ?? 0);
+    expect([more('repaired'), more('declined'), more('monitored')]).toEqual([15, 4, 1]);
+    // Of fifteen repaired two are back within a year: one opened again, one by another job on its pack.
+    expect(now.back).toMatchObject({ n: 15 + (before.back?.n ?? 0), hits: 2 + (before.back?.hits ?? 0) });
+    expect(now.backJobs.map((j) => [j.job, j.why])).toEqual([
+      [5019, 'job 5020: flat again'],
+      [5002, 'the code is back'],
+    ]);
+    expect(now.backBy).toEqual([
+      { measure: 'replace module', share: expect.objectContaining({ n: 10, hits: 1 }) as object },
+      { measure: 'replace or mend board', share: expect.objectContaining({ n: 5, hits: 1 }) as object },
+    ]);
+    // Low capacity: 0…9 without the unclear 3; 4 and 9 refuted. Sense fault: 10…14, of which 14 refuted.
+    const of = (v: string) => now.verdicts.find((x) => x.verdict === v)!.share;
+    const was = (v: string) => before.verdicts.find((x) => x.verdict === v)?.share;
+    expect([of('low-capacity').n - (was('low-capacity')?.n ?? 0), of('sense-fault').n]).toEqual([9, 5]);
+    expect([of('low-capacity').hits - (was('low-capacity')?.hits ?? 0), of('sense-fault').hits]).toEqual([
+      7, 4,
+    ]);
+    // Fell tugs: M01 confirmed in 0, 1, 2, 5; M02 in 6, 7, 8, 10, 11, 12, 13; of twenty closed jobs.
+    const model = now.models.find((m) => m.profileId === profileId)!;
+    expect(model.jobs).toBe(20);
+    expect(model.places.map((p) => [p.place, p.share.hits, p.share.n])).toEqual([
+      ['M02', 7, 20],
+      ['M01', 4, 20],
+    ]);
+    // The lid is foretold at 15 min; five jobs took 1 to 5 times as long: the middle is 3, four of five lie in 1.4 to 4.6.
+    expect(now.minutes).toEqual({
+      n: 5,
+      ratio: 3,
+      low: expect.closeTo(1.4, 9) as number,
+      high: expect.closeTo(4.6, 9) as number,
+    });
+  });
+});
