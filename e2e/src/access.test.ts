@@ -100,7 +100,15 @@ describe.each([
     await check('board');
     await page.getByRole('button', { name: 'New job' }).click();
     await check('new job');
-    for (const path of ['/packs', '/stock', '/vehicles', '/instruments', '/people', '/jobs/999']) {
+    for (const path of [
+      '/packs',
+      '/stock',
+      '/looking-back',
+      '/vehicles',
+      '/instruments',
+      '/people',
+      '/jobs/999',
+    ]) {
       await page.goto(path);
       await page.getByRole('heading', { level: 1 }).waitFor();
       await check(path);

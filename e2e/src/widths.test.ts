@@ -4,7 +4,7 @@ import { signInAs } from './browser';
 import { demoDepot, STAGES } from './depot';
 
 const depot = demoDepot();
-const WORKSHOP = ['/', '/vehicles', '/packs', '/stock', '/instruments', '/people'];
+const WORKSHOP = ['/', '/looking-back', '/vehicles', '/packs', '/stock', '/instruments', '/people'];
 
 /** How far the page reaches beyond the screen, px, and whether lamp and Stop are wholly on it. */
 const look = (page: Page): Promise<{ beyondPx: number; inView: boolean }> =>

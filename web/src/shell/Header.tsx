@@ -219,6 +219,7 @@ export function WorkshopHeader({ person }: { person: Person }) {
         <NavLink to="/packs">Packs</NavLink>
         <NavLink to="/stock">Stock</NavLink>
         <NavLink to="/instruments">Instruments</NavLink>
+        <NavLink to="/looking-back">Looking back</NavLink>
         <NavLink to="/people">People</NavLink>
       </Nav>
       <Right>

@@ -24,6 +24,7 @@ import type { StageProps } from '../props';
 import { Decide } from './Decide';
 import { measuredText } from '../../ui/Measured';
 import { costOf, headline, offeredOf, suspectsOf } from './view';
+import { useTrackRecord } from '../../learn/WasItSo';
 import { Harmless, Item, SuspectRow } from './Suspects';
 import { Extremes, Settled } from './Beyond';
 import { Figures, WhyThis } from './Tables';
@@ -58,6 +59,7 @@ export function FindingsStage({ question }: StageProps) {
   const leak = leakOf(findings);
   const leaking = leak?.report.found?.split(' and ') ?? [];
   const decided = decisionOf(job, 'measures');
+  const recordOf = useTrackRecord();
   if (!spread) {
     return (
       <Page>
@@ -176,6 +178,7 @@ export function FindingsStage({ question }: StageProps) {
         <PlainList>
           {suspects.map((s) => (
             <SuspectRow
+              record={recordOf(s.verdict)}
               key={s.key}
               suspect={s}
               open={open === s.key}

@@ -48,8 +48,11 @@ export function SuspectRow({
   suspect: s,
   open,
   onPress,
+  record,
 }: {
   suspect: Suspect;
+  /** What this workshop’s own jobs say of such a verdict; empty of too few. */
+  record: string;
   open: boolean;
   onPress: () => void;
 }) {
@@ -60,7 +63,7 @@ export function SuspectRow({
         <b className="n">{s.module}</b>
         <b>{s.title}</b>
         <b className="n">{s.confidence === null ? '?' : percent(s.confidence)}</b>
-        <span>{s.line}</span>
+        <span>{[s.line, record].filter(Boolean).join(' · ')}</span>
       </Item>
       {open && (
         <Reasons>

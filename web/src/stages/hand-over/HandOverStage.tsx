@@ -4,6 +4,7 @@ import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import { Link } from 'react-router';
 import styled from 'styled-components';
+import { WasItSo } from '../../learn/WasItSo';
 import { decisionOf, spreadOf, useSession } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
@@ -182,6 +183,7 @@ export function HandOverStage({ question }: StageProps) {
               </Stack>
             </Sheet>
           )}
+          <WasItSo stage="hand-over" />
         </Stack>
       </Screen>
       <Paper aria-label="Hand-over sheet">

@@ -31,6 +31,7 @@ import { Readings } from '../notes/Readings';
 import type { StageProps } from '../props';
 import { Asked } from './Asked';
 import { BringDown } from './BringDown';
+import { WasItSo } from '../../learn/WasItSo';
 import { SeenOnTheWay } from './SeenOnTheWay';
 import { sendTick, useListed, usePlan, useStanding, useTargets, useTicks } from './usePlan';
 
@@ -385,6 +386,7 @@ export function StripDownStage({ question, stage }: StageProps) {
       </Columns>
       <Columns>
         <SeenOnTheWay stage={stage} />
+        {ticks.length > 0 && <WasItSo stage={stage} />}
         <BringDown />
       </Columns>
       {holds && <Readings stage={stage} />}
