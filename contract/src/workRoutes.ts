@@ -7,6 +7,7 @@ import {
   RunFileQuerySchema,
   RunSchema,
 } from './bench';
+import { MOST_ARCHIVE_BYTES, TakenInSchema } from './archive';
 import { ClaimSchema, LookingBackSchema, NewOutcomeSchema } from './learn';
 import { MOST_PHOTO_BODY_BYTES, NewPhotoSchema, PhotoSchema, WithdrawPhotoSchema } from './photos';
 import { NewQuoteSchema, QuoteSchema } from './quotes';
@@ -15,6 +16,24 @@ import { MendedSchema, NewOpenPointSchema, OpenPointSchema } from './stripdown';
 
 /** Addresses of the work on the pack and the bench: quotes, runs, open points, photographs. */
 export const WORK_ROUTES: RouteSpec[] = [
+  {
+    method: 'get',
+    path: '/jobs/{number}/archive',
+    summary:
+      'All of a job as an open archive: a zip of JSON, tables and files that is read without this program',
+    role: 'technician',
+    status: 200,
+  },
+  {
+    method: 'post',
+    path: '/archives',
+    summary: 'Take a job in from an archive, all of it or nothing',
+    role: 'lead',
+    file: true,
+    largestBytes: MOST_ARCHIVE_BYTES,
+    status: 201,
+    answer: TakenInSchema,
+  },
   {
     method: 'get',
     path: '/looking-back',

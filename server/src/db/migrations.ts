@@ -359,4 +359,18 @@ ALTER TABLE run_files ALTER COLUMN bytes SET STORAGE EXTERNAL;
 CREATE TRIGGER run_files_fixed BEFORE UPDATE OR DELETE ON run_files FOR EACH ROW EXECUTE FUNCTION refuse_change();
 CREATE TRIGGER run_files_kept BEFORE TRUNCATE ON run_files FOR EACH STATEMENT EXECUTE FUNCTION refuse_change();`,
   },
+  {
+    name: '011-versions-since-their-profile',
+    // A version is from when its profile was saved, also where it was saved elsewhere and is taken in here.
+    sql: `
+CREATE OR REPLACE FUNCTION keep_profile_version() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+  IF TG_OP = 'UPDATE' AND NEW.profile IS DISTINCT FROM OLD.profile AND NEW.version <= OLD.version THEN
+    RAISE EXCEPTION 'a changed profile is a new version' USING ERRCODE = 'restrict_violation';
+  END IF;
+  INSERT INTO pack_profile_versions (profile_id, version, profile, at) VALUES (NEW.id, NEW.version, NEW.profile, coalesce(NEW.updated_at, now()))
+  ON CONFLICT (profile_id, version) DO NOTHING;
+  RETURN NEW;
+END $$;`,
+  },
 ];

@@ -15,6 +15,7 @@ import { decisionRoutes } from '../decisions/routes';
 import { findingRoutes } from '../findings/routes';
 import { jobRoutes } from '../jobs/routes';
 import type { LiveHub } from './liveHub';
+import { archiveRoutes } from '../archive/routes';
 import { learnRoutes } from '../learn/routes';
 import { peopleRoutes } from '../people/routes';
 import { sessionName } from '../people/sessions';
@@ -139,6 +140,7 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
   // Before the others' bodies: a photograph is larger than any of them.
   api.use(photoRoutes(store));
   api.use(benchFileRoutes(store));
+  api.use(archiveRoutes(store));
   api.use(express.json({ limit: '1mb', strict: true, type: 'application/json' }));
   api.use(peopleRoutes(store, { demo: options.demo, signInsPerMinute: options.signInsPerMinute ?? 60 }));
   api.use(jobRoutes(store));

@@ -255,6 +255,7 @@ export async function everProven(
 /** Why a lock-out was closed, in words. */
 const CLOSED: Record<string, string> = {
   'profile-changed': 'what keeps people safe in the pack profile was changed',
+  'taken-in': 'the job was taken in from an archive: what was proven elsewhere is proven here anew',
   shift: 'the shift changed hands',
 };
 

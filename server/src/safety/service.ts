@@ -235,10 +235,19 @@ export async function closeGates(
     transaction: doing.tx,
     lock: doing.tx.LOCK.NO_KEY_UPDATE,
   });
-  for (const job of jobs) {
-    if (!openLockout(await observationsOf(store, job.id, 'make-safe', doing.tx))) continue;
-    const note = `${changed.join(', ')} in the pack profile`;
-    await observe(store, doing, job, 'close', { reason: 'profile-changed', note }, note);
-    await putAwayCapacitors(store, doing, job);
-  }
+  for (const job of jobs)
+    await closeGate(store, doing, job, 'profile-changed', `${changed.join(', ')} in the pack profile`);
+}
+
+/** Closes the gate of a job for a reason that nobody pressed; one that is closed stays as it is. */
+export async function closeGate(
+  store: Store,
+  doing: Doing,
+  job: JobRow,
+  reason: 'profile-changed' | 'taken-in',
+  note: string,
+): Promise<void> {
+  if (!openLockout(await observationsOf(store, job.id, 'make-safe', doing.tx))) return;
+  await observe(store, doing, job, 'close', { reason, note }, note);
+  await putAwayCapacitors(store, doing, job);
 }

@@ -1,0 +1,254 @@
+import { ARCHIVED_TABLES, type TakenIn } from '@cellmend/contract/archive';
+import type { Job } from '@cellmend/contract/jobs';
+import type { Problem } from '@cellmend/contract/problem';
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import sharp from 'sharp';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { verifyRecord } from '../../scripts/lib/verify.mjs';
+import { measures, newJob, proveDead } from './depot';
+import { Client, root, startBench, type Bench } from './harness';
+
+let from: Bench;
+let ina: Client;
+let to: Bench;
+let lead: Client;
+beforeAll(async () => {
+  from = await startBench(true, 1000, true);
+  ina = await from.as('Ina Holm');
+  to = await startBench(false);
+  lead = new Client(to.address);
+  const first = await lead.post('/api/first-lead', {
+    workshop: 'Skerry yard',
+    name: 'Odd Rane',
+    role: 'lead',
+    hvLevel: 3,
+    hvUntil: '2030-01-01',
+    password: 'a long enough word',
+  });
+  expect(first.status).toBe(201);
+});
+afterAll(async () => {
+  await from.end();
+  await to.end();
+});
+
+const bytesOf = async (who: Client, path: string): Promise<Buffer> => {
+  const res = await fetch(`${who.address}${path}`, { headers: { cookie: who.cookie, 'x-cellmend': '1' } });
+  expect(res.status).toBe(200);
+  return Buffer.from(await res.arrayBuffer());
+};
+/** Unpacked with Python's own zip reader, an implementation of others. */
+function unpacked(zip: Buffer): { names: string[]; read: (name: string) => Buffer } {
+  const folder = mkdtempSync(join(tmpdir(), 'cellmend-archive-'));
+  writeFileSync(join(folder, 'a.zip'), zip);
+  execFileSync('/usr/bin/python3', ['-m', 'zipfile', '-e', join(folder, 'a.zip'), join(folder, 'out')]);
+  const names = execFileSync('/usr/bin/python3', ['-m', 'zipfile', '-l', join(folder, 'a.zip')], {
+    encoding: 'utf8',
+    maxBuffer: 1 << 26,
+  })
+    .split('\n')
+    .slice(1)
+    .flatMap((l) => /^(\S+)/.exec(l)?.[1] ?? []);
+  return { names, read: (name) => readFileSync(join(folder, 'out', name)) };
+}
+const record = (zip: Buffer): Record<string, unknown> => {
+  const { read } = unpacked(zip);
+  return Object.fromEntries(
+    ARCHIVED_TABLES.map((t) => [t, JSON.parse(read(`record/${t}.json`).toString()) as unknown]),
+  );
+};
+/** What is next is worked out where the job is. */
+const withoutNeed = (jobs: unknown): object[] =>
+  (jobs as Record<string, unknown>[]).map(
+    ({ need, need_detail, need_stage, need_since, due_at, ...rest }) => {
+      expect([need, need_detail, need_stage, need_since, due_at]).toHaveLength(5);
+      return rest;
+    },
+  );
+const send = (zip: Buffer, who = lead) => who.post<TakenIn & Problem>('/api/archives', zip);
+
+/** A job with something of everything: scan, readings, photograph, ticks, a fitted donor, decisions, a clock. */
+async function fullJob(): Promise<number> {
+  const n = await newJob(ina, 'Marram 3', 'everything');
+  await ina.post(
+    `/api/jobs/${n}/scans?name=${encodeURIComponent('before, näher.csv')}&role=before`,
+    readFileSync(join(root, 'demo/marram-3-before.csv'), 'utf8'),
+  );
+  await from.settled();
+  const observedAt = from.clock.iso();
+  for (const reading of [
+    { kind: 'voltage', place: 'M07', value: 14.62, stage: 'bench', observedAt },
+    { kind: 'note', place: 'M07', text: 'dry vent; “green” residue, 3 mm', stage: 'bench', observedAt },
+  ])
+    expect((await ina.post(`/api/jobs/${n}/readings`, reading)).status).toBe(201);
+  await ina.post(`/api/jobs/${n}/clocks`, {
+    label: 'Sealant',
+    kind: 'other',
+    endsAt: new Date(Date.now() + 3_600_000).toISOString(),
+    stage: 'rebuild',
+  });
+  await ina.post(`/api/jobs/${n}/decisions`, {
+    body: measures(['replace-module', 'M07']),
+    findingIds: [],
+    baseVersion: 0,
+  });
+  await proveDead(ina, from, n);
+  await ina.post(`/api/jobs/${n}/strip-down/ticks`, { part: 'L8', off: true, observedAt });
+  const picture = await sharp({ create: { width: 90, height: 60, channels: 3, background: '#357' } })
+    .jpeg()
+    .toBuffer();
+  const photo = await ina.post(`/api/jobs/${n}/photos`, {
+    place: 'M07',
+    note: 'vent',
+    stage: 'strip-down',
+    observedAt,
+    image: picture.toString('base64'),
+  });
+  expect(photo.status, JSON.stringify(photo.body)).toBe(201);
+  return n;
+}
+
+describe('an archive of a job', () => {
+  it('is taken in elsewhere without loss: what goes out there is what came in', async () => {
+    const n = await fullJob();
+    const out = await bytesOf(ina, `/api/jobs/${n}/archive`);
+    const answer = await send(out);
+    expect(answer.status, JSON.stringify(answer.body)).toBe(201);
+    expect(answer.body).toEqual({ number: n, renamed: [] });
+    const again = await bytesOf(lead, `/api/jobs/${n}/archive`);
+    const [here, there] = [record(out), record(again)];
+    // That it was taken in stands at the end of its timeline; whoever did so is new among its people.
+    const audit = there.audit as { what: string }[];
+    const written = (here.audit as object[]).length;
+    expect(audit.slice(written).map((a) => a.what)).toEqual(['taken in from an archive', 'make safe']);
+    for (const t of ARCHIVED_TABLES)
+      if (t === 'audit') expect(audit.slice(0, written)).toEqual(here.audit);
+      else if (t === 'observations') {
+        // Proven dead there is not proven dead here: the gate was closed as it was taken in.
+        const observations = there.observations as { kind: string; data: { reason?: string } }[];
+        expect(observations.at(-1)).toMatchObject({ kind: 'close', data: { reason: 'taken-in' } });
+        expect(observations.slice(0, -1)).toEqual(here.observations);
+      } else if (t === 'jobs') expect(withoutNeed(there.jobs)).toEqual(withoutNeed(here.jobs));
+      else if (t === 'people') expect(there.people).toEqual(expect.arrayContaining(here.people as object[]));
+      else expect(there[t], t).toEqual(here[t]);
+    // Files byte for byte, and the record of the other workshop is whole.
+    const [a, b] = [unpacked(out), unpacked(again)];
+    const files = a.names.filter((f) => f.startsWith('files/'));
+    expect(files.length).toBeGreaterThan(90);
+    expect(b.names.filter((f) => f.startsWith('files/'))).toEqual(files);
+    for (const f of files) expect(a.read(f).equals(b.read(f)), f).toBe(true);
+    expect(verifyRecord(to.url)).toMatchObject({ breaks: 0 });
+    // It works there as it did here, and its figures are computed anew to the same.
+    const [job, other] = [
+      (await ina.get<Job>(`/api/jobs/${n}`)).body,
+      (await lead.get<Job>(`/api/jobs/${n}`)).body,
+    ];
+    expect([job.gate.holds, other.gate.holds]).toEqual([true, false]);
+    expect(other.steps.filter((s) => s.met)).toEqual(job.steps.filter((s) => s.met));
+    expect(other.decisions).toEqual(job.decisions);
+    const [finding] = (await lead.get<{ id: string; topic: string }[]>(`/api/jobs/${n}/findings`)).body;
+    const recomputed = await lead.post<{ same: boolean }>(`/api/jobs/${n}/findings/${finding!.id}/recompute`);
+    expect(recomputed.body.same).toBe(true);
+    // Whoever worked on it elsewhere is a name here, and has no way in.
+    const people = (await lead.get<{ name: string; endedAt: string | null }[]>('/api/people')).body;
+    expect(people.find((p) => p.name === 'Ina Holm')?.endedAt).not.toBe(null);
+    // Twice is once.
+    expect((await send(out)).status).toBe(409);
+  });
+
+  it('is read without the app: tables for a spreadsheet, shapes as JSON Schema that its rows keep', async () => {
+    const { names, read } = unpacked(await bytesOf(ina, '/api/jobs/138/archive'));
+    expect(names).toEqual(
+      expect.arrayContaining(['README.txt', 'archive.json', 'schema.json', 'readable/readings.csv']),
+    );
+    expect(read('readable/timeline.csv').toString()).toMatch(/^\uFEFFat,by,what,subject,detail/);
+    const schema = JSON.parse(read('schema.json').toString()) as { properties: Record<string, object> };
+    expect(Object.keys(schema.properties)).toContain('record/observations.json');
+  });
+
+  it('every demo job goes to an empty workshop and comes back the same', async () => {
+    for (const { number } of (await ina.get<{ rows: { number: number }[] }>('/api/jobs')).body.rows) {
+      const out = await bytesOf(ina, `/api/jobs/${number}/archive`);
+      const answer = await send(out);
+      if (answer.status === 409) continue;
+      expect(answer.status, JSON.stringify(answer.body)).toBe(201);
+      const [here, there] = [
+        record(out),
+        record(await bytesOf(lead, `/api/jobs/${answer.body.number}/archive`)),
+      ];
+      for (const t of ARCHIVED_TABLES)
+        if (!['audit', 'people', 'jobs', 'observations', 'clocks'].includes(t))
+          expect(there[t], `${t} of ${number}`).toEqual(here[t]);
+    }
+  });
+
+  it('names that are taken here are given anew and told; what is no archive, or another’s, changes nothing', async () => {
+    const third = await startBench();
+    try {
+      const boss = await third.as('Ina Holm');
+      const n = await fullJob();
+      while ((await newJob(boss, 'Corrie', 'of this workshop')) < n);
+      const out = await bytesOf(ina, `/api/jobs/${n}/archive`);
+      const taken = await send(out, boss);
+      expect(taken.status, JSON.stringify(taken.body)).toBe(201);
+      expect(taken.body.number).toBe(n + 1);
+      expect(taken.body.renamed[0]).toBe(`job ${n} is job ${n + 1} here`);
+      const before = await third.running.store.models.Job.count();
+      for (const [bad, says] of [
+        [Buffer.from('no zip at all'), /cannot be opened/],
+        [out.subarray(0, out.length / 2), /cannot be opened/],
+        [
+          await tampered(out, 'observations', (rows) =>
+            rows.map((r) => ({ ...r, job_id: crypto.randomUUID() })),
+          ),
+          /another job/,
+        ],
+        [await tampered(out, 'decisions', (rows) => [...rows, { nonsense: true }]), /decisions\.json/],
+        [await tampered(out, 'people', (rows) => rows.map((r) => ({ ...r, role: 'lead' }))), /people\.json/],
+      ] as const) {
+        const refused = await send(bad as Buffer, boss);
+        expect(refused.status, String(says)).toBeGreaterThanOrEqual(400);
+        expect(refused.status).toBeLessThan(500);
+        expect(JSON.stringify(refused.body)).toMatch(says);
+      }
+      expect(await third.running.store.models.Job.count()).toBe(before);
+      const viewer = await third.as('Bettine Vale');
+      expect((await viewer.get(`/api/jobs/147/archive`)).status).toBe(403);
+      expect((await send(out, viewer)).status).toBe(403);
+    } finally {
+      await third.end();
+    }
+  });
+});
+
+/** The same archive with one table changed and its job given another number of its own, written by Python. */
+async function tampered(
+  zip: Buffer,
+  table: string,
+  change: (rows: Record<string, unknown>[]) => unknown[],
+): Promise<Buffer> {
+  const folder = mkdtempSync(join(tmpdir(), 'cellmend-archive-'));
+  const { read } = unpacked(zip);
+  const rows = JSON.parse(read(`record/${table}.json`).toString()) as Record<string, unknown>[];
+  writeFileSync(join(folder, 'in.zip'), zip);
+  writeFileSync(join(folder, 'rows.json'), JSON.stringify(change(rows)));
+  const id = (JSON.parse(read('archive.json').toString()) as { jobId: string }).jobId;
+  execFileSync('/usr/bin/python3', [
+    '-c',
+    `import sys,zipfile
+src=zipfile.ZipFile(sys.argv[1]+'/in.zip'); out=zipfile.ZipFile(sys.argv[1]+'/out.zip','w')
+for i in src.infolist():
+    data=src.read(i)
+    if i.filename=='record/${table}.json': data=open(sys.argv[1]+'/rows.json','rb').read()
+    if i.filename.endswith('.json'): data=data.replace(b'${id}', b'${crypto.randomUUID()}')
+    out.writestr(i.filename, data)
+out.close()`,
+    folder,
+  ]);
+  const bytes = readFileSync(join(folder, 'out.zip'));
+  rmSync(folder, { recursive: true });
+  return bytes;
+}
