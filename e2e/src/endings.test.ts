@@ -48,6 +48,21 @@ it('a leak that the owner declines: no scan, a list, an estimate; good modules g
   await page.getByRole('button', { name: 'Sign sheet' }).click();
   await page.getByText('Signed by Ina Holm.').waitFor();
 
+  // All of it goes out as an archive; a workshop that has the job already takes it in no second time.
+  const [download] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('link', { name: 'Archive' }).click(),
+  ]);
+  expect(download.suggestedFilename()).toBe(`job-${job}.zip`);
+  const path = await download.path();
+  await page.goto('/vehicles');
+  const [chooser] = await Promise.all([
+    page.waitForEvent('filechooser'),
+    page.getByRole('button', { name: 'Take in an archive' }).click(),
+  ]);
+  await chooser.setFiles(path);
+  await page.getByText(`That job is here already, as job ${job}.`).waitFor();
+
   // What is good of it goes on the shelf, from behind the gate.
   await proveDead(await depot.bench().as('Ina Holm'), depot.bench(), job);
   await page.goto(`/jobs/${job}/strip-down`);
@@ -65,5 +80,5 @@ it('a leak that the owner declines: no scan, a list, an estimate; good modules g
   await page.getByText('Open again: P0AA6 again', { exact: false }).waitFor();
   await page.goto('/vehicles');
   await page.getByText('Corrie pilot car').first().waitFor();
-  expect(errors.filter((e) => !e.includes('422'))).toEqual([]);
+  expect(errors.filter((e) => !/4(22|09)/.test(e))).toEqual([]);
 });

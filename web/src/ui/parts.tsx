@@ -52,6 +52,11 @@ export const LinkButton = styled(Link)<{ $quiet?: boolean }>`
   ${press} ${(p) => p.$quiet && quiet}
 `;
 
+/** A file that is fetched, looking like a lesser choice. */
+export const QuietAnchor = styled.a`
+  ${press} ${quiet}
+`;
+
 export const Sheet = styled.section`
   background: var(--sheet);
   border: 1px solid var(--line);

@@ -1,11 +1,15 @@
+import type { TakenIn } from '@cellmend/contract/archive';
 import type { Person } from '@cellmend/contract/people';
 import { useState } from 'react';
+import { FileTrigger } from 'react-aria-components';
 import { Link } from 'react-router';
 import styled from 'styled-components';
+import { useSWRConfig } from 'swr';
+import { ApiProblem, upload } from '../api/client';
 import { useVehicles } from '../api/hooks';
 import { WorkshopFrame } from '../shell/Header';
 import { Input, Field } from '../ui/Field';
-import { DataTable, Mute, Page, Sheet } from '../ui/parts';
+import { Button, DataTable, Mute, Page, ProblemNote, Row, Sheet } from '../ui/parts';
 import { odometer } from '../ui/units';
 import { day } from '../ui/words';
 
@@ -20,6 +24,53 @@ const Jobs = styled.ol`
   }
 `;
 
+/** A job that another workshop archived: all of it is taken in, or nothing. */
+function TakeArchive() {
+  const { mutate } = useSWRConfig();
+  const [busy, setBusy] = useState(false);
+  const [said, setSaid] = useState<{ what: string; accepted?: string | undefined } | null>(null);
+  const [taken, setTaken] = useState<TakenIn | null>(null);
+  const take = async (file: File): Promise<void> => {
+    setBusy(true);
+    setSaid(null);
+    setTaken(null);
+    try {
+      setTaken(await upload<TakenIn>('/archives', file));
+      await mutate(() => true);
+    } catch (e) {
+      setSaid(
+        e instanceof ApiProblem
+          ? { what: e.message, accepted: e.problem.accepted }
+          : { what: 'The server is away; nothing was taken in.' },
+      );
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <>
+      {taken && (
+        <span>
+          Taken in as <Link to={`/jobs/${taken.number}/timeline`}>job {taken.number}</Link>.{' '}
+          {taken.renamed.length > 0 && <Mute>{taken.renamed.join('; ')}.</Mute>}
+        </span>
+      )}
+      {said && <ProblemNote what={said.what} accepted={said.accepted} />}
+      <FileTrigger
+        acceptedFileTypes={['.zip', 'application/zip']}
+        onSelect={(files) => {
+          const file = files?.[0];
+          if (file) void take(file);
+        }}
+      >
+        <Button quiet isDisabled={busy}>
+          {busy ? 'Taking it in …' : 'Take in an archive'}
+        </Button>
+      </FileTrigger>
+    </>
+  );
+}
+
 /** Every vehicle that was here: its pack, its odometer, its jobs over the years. */
 export function Vehicles({ person }: { person: Person }) {
   const { data } = useVehicles();
@@ -29,7 +80,10 @@ export function Vehicles({ person }: { person: Person }) {
   return (
     <WorkshopFrame person={person}>
       <Page>
-        <h1>Which vehicles were here?</h1>
+        <Row>
+          <h1 style={{ flex: 1 }}>Which vehicles were here?</h1>
+          {person.role === 'lead' && <TakeArchive />}
+        </Row>
         <Field style={{ maxWidth: 420 }}>
           Plate, fleet number or name
           <Input value={sought} onChange={(e) => setSought(e.target.value)} />

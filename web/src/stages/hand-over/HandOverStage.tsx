@@ -1,5 +1,5 @@
 import { ENDING_IDS, ENDINGS, measureWords, type Ending } from '@cellmend/core/route';
-import { Printer } from 'lucide-react';
+import { Archive, Printer } from 'lucide-react';
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import { Link } from 'react-router';
@@ -12,6 +12,7 @@ import { useDraft } from '../../shell/useDraft';
 import { TextArea, Field } from '../../ui/Field';
 import { Chips } from '../../ui/Chips';
 import {
+  QuietAnchor,
   Button,
   LinkButton,
   Mute,
@@ -264,6 +265,12 @@ export function HandOverStage({ question }: StageProps) {
               <LinkButton $quiet to={`/jobs/${job.number}/lid-note`}>
                 Inside the lid
               </LinkButton>
+              {person.mayWrite && (
+                <QuietAnchor href={`/api/jobs/${job.number}/archive`} download={`job-${job.number}.zip`}>
+                  <Archive size={18} aria-hidden />
+                  Archive
+                </QuietAnchor>
+              )}
               <Button quiet onPress={() => window.print()}>
                 <Printer size={18} />
                 Print
