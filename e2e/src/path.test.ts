@@ -49,7 +49,10 @@ it('walks one pack from the scan file to the hand-over sheet', async () => {
   await page.goto('/jobs/147/hand-over');
   // Whoever opened it says in one tap whether the verdict held, and the workshop counts it.
   const was = page.getByRole('region', { name: 'Was it so?' });
-  await was.getByRole('radiogroup', { name: /^M07, low capacity/ }).getByText('It was so').click();
+  await was
+    .getByRole('radiogroup', { name: /^M07, low capacity/ })
+    .getByText('It was so')
+    .click();
   await was.getByText('Confirmed. Ina Holm').waitFor();
   await page.getByText('Still missing before it ends as repaired').waitFor();
   expect(await page.getByRole('button', { name: 'Sign sheet' }).isDisabled()).toBe(true);

@@ -147,7 +147,10 @@ export async function writeArchive(store: Store, number: unknown): Promise<{ nam
   json('schema.json', archiveSchema());
   for (const t of ARCHIVED_TABLES) json(`record/${t}.json`, tables.get(t));
   for (const [name, table] of Object.entries(readable(tables)))
-    zip.addBuffer(Buffer.from(`\uFEFF${Papa.unparse(table, { escapeFormulae: true })}`), `readable/${name}.csv`);
+    zip.addBuffer(
+      Buffer.from(`\uFEFF${Papa.unparse(table, { escapeFormulae: true })}`),
+      `readable/${name}.csv`,
+    );
   zip.addBuffer(Buffer.from(README(head)), 'README.txt');
   zip.end();
   return { name: `job-${job.number}.zip`, zip };
