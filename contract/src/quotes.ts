@@ -1,3 +1,4 @@
+import { MEASURE_KINDS } from '@cellmend/core/route';
 import { z } from 'zod';
 import { ObservedAtSchema, shown } from './fields';
 
@@ -15,6 +16,11 @@ export const QuoteOptionSchema = z.object({
   yearsLeft: SpanSchema,
   comebackProbability: z.number().min(0).max(1),
   comebackCost: SpanSchema,
+  /** What would be done: it becomes the list to be signed once it is chosen. Empty where nobody said. */
+  measures: z
+    .array(z.object({ kind: z.enum(MEASURE_KINDS), place: z.string().trim().max(40) }))
+    .max(60)
+    .default([]),
 });
 /** What the owner can choose between, with figures that the workshop stands for. */
 export const NewQuoteSchema = z

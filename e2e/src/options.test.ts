@@ -1,3 +1,4 @@
+import type { Job } from '@cellmend/contract/jobs';
 import type { Quote } from '@cellmend/contract/quotes';
 import { expect, it } from 'vitest';
 import { newJob } from '../../server/test/depot';
@@ -34,6 +35,8 @@ it('an owner chooses between five options: figures typed as spans, nothing fille
     await option.getByLabel(/^Costs/).fill(cost);
     await option.getByLabel('Lasts, years').fill(years);
     await option.getByLabel('Comes back').fill(chance);
+    if (name === 'New pack')
+      await option.getByLabel('What is done then').selectOption({ value: 'whole-pack' });
   }
   const third = page.getByRole('group', { name: 'Option 3' });
   await third.getByLabel('Lasts, years').fill('long');
@@ -65,5 +68,23 @@ it('an owner chooses between five options: figures typed as spans, nothing fille
   const [p10, p90] = [chosen!.options[1]!.costPerYear.p10, chosen!.options[1]!.costPerYear.p90];
   expect(p10).toBeGreaterThan(900 / 3.2);
   expect(p90).toBeLessThan((2 * 1250) / 1.4);
+
+  // What is chosen opens as the list to be signed; nothing is decided before somebody signs it.
+  // A change of mind is another quote.
+  await keep.click();
+  await paper.getByRole('button', { name: 'The owner chose New pack' }).click();
+  await page.getByText('The owner chose: New pack.').waitFor();
+  await page.getByRole('button', { name: 'Decide' }).click();
+  const lines = page.getByRole('list', { name: 'Measures' }).getByRole('listitem');
+  await lines.first().waitFor();
+  expect(await lines.count()).toBe(1);
+  const decisions = async () => (await ina.get<Job>(`/api/jobs/${n}`)).body.decisions;
+  expect(await decisions()).toEqual([]);
+  await page.getByRole('button', { name: 'Sign decision' }).click();
+  await page.getByText('Signed by Ina Holm').first().waitFor();
+  expect((await decisions())[0]!.body).toMatchObject({
+    topic: 'measures',
+    measures: [{ kind: 'whole-pack', place: '', why: 'the owner chose: New pack', dropped: '' }],
+  });
   expect(errors).toEqual([]);
 });

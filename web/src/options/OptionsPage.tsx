@@ -1,3 +1,5 @@
+import { listWords, MEASURE_KINDS, MEASURES, type MeasureKind } from '@cellmend/core/route';
+import { useNavigate } from 'react-router';
 import type { NewQuote, Quote } from '@cellmend/contract/quotes';
 import { paidFor, readChance, readSpan, type OptionsAsk, type Span } from '@cellmend/core/cost';
 import { InputProblem } from '@cellmend/core/pack';
@@ -7,13 +9,14 @@ import { Plus, Printer, X } from 'lucide-react';
 import styled from 'styled-components';
 import useSWR from 'swr';
 import { get } from '../api/client';
-import { spreadOf } from '../api/hooks';
+import { decisionOf, spreadOf } from '../api/hooks';
+import { draftName, fromChoice, type Draft as ListDraft } from '../stages/findings/measureList';
 import { useJobView } from '../shell/jobContext';
-import { useDraft } from '../shell/useDraft';
+import { keepDraft, useDraft } from '../shell/useDraft';
 import { useWorker } from '../shell/useWorker';
 import { useWrite } from '../shell/useWrite';
-import { Field, Input } from '../ui/Field';
-import { Answer, Button, LinkButton, Mute, NextBar, Page, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
+import { Field, Input, Select } from '../ui/Field';
+import { Answer, Button, Mute, NextBar, Page, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
 import { currencyUnit, distanceUnit, kmOfShown, shownOfKm } from '../ui/units';
 import { day, when } from '../ui/words';
 import { OptionLine } from './OptionLine';
@@ -29,6 +32,8 @@ interface Row_ {
   range: string;
   chance: string;
   back: string;
+  /** What would be done: `proposed`, or one measure on the whole pack; empty where nobody said. */
+  done?: string;
 }
 interface Draft {
   horizon: string;
@@ -37,14 +42,19 @@ interface Draft {
   note: string;
   rows: Row_[];
 }
-const ROW: Row_ = { name: '', says: '', cost: '', years: '', range: '', chance: '', back: '' };
+const ROW: Row_ = { name: '', says: '', cost: '', years: '', range: '', chance: '', back: '', done: '' };
+/** What an option can be by itself; modules and boards are what the findings propose. */
+const WHOLE: readonly MeasureKind[] = MEASURE_KINDS.filter((k) => MEASURES[k].on === 'pack');
 /** Draws in a thread. */
 const draw = (): Worker => new Worker(new URL('./optionsWorker.ts', import.meta.url), { type: 'module' });
 const NAMES = ['Leave it', 'Balance only', 'Module from the shelf', 'Whole set', 'Used pack', 'New pack'];
 
 type Parsed = NewQuote['options'][number];
 /** One option as it was typed; what cannot be read is told, never taken for something. */
-function parse(r: Row_): { option: Parsed | null; problem: string } {
+function parse(
+  r: Row_,
+  measuresOf: (done: string) => NonNullable<Parsed['measures']>,
+): { option: Parsed | null; problem: string } {
   try {
     if (r.name.trim() === '') throw new InputProblem('name', 'It has no name.', 'name', 'A name.');
     const km = (s: Span): Span => ({
@@ -59,6 +69,7 @@ function parse(r: Row_): { option: Parsed | null; problem: string } {
         cost: readSpan(r.cost, 'cost'),
         yearsLeft: readSpan(r.years, 'time it lasts'),
         rangeKm: r.range.trim() === '' ? null : km(readSpan(r.range, 'range')),
+        measures: measuresOf(r.done ?? ''),
         comebackProbability: readChance(r.chance),
         comebackCost:
           r.back.trim() === '' ? readSpan(r.cost, 'cost') : readSpan(r.back, 'cost of coming back'),
@@ -90,9 +101,16 @@ export function OptionsPage() {
     rows: [{ ...ROW, name: 'Leave it', cost: '0', chance: '0' }, { ...ROW }],
   });
   const write = useWrite();
+  const navigate = useNavigate();
   const report = spreadOf(findings, 'before')?.report ?? null;
   const range = report ? kmOf(report.usableAh, pack) : null;
-  const parsed = d.rows.map(parse);
+  const measuresOf = (done: string): NonNullable<Parsed['measures']> =>
+    done === 'proposed'
+      ? job.proposed.map(({ kind, place }) => ({ kind, place }))
+      : done === ''
+        ? []
+        : [{ kind: done as MeasureKind, place: '' }];
+  const parsed = d.rows.map((r) => parse(r, measuresOf));
   const horizon = Number(d.horizon.replace(',', '.'));
   const yearly = kmOfShown(Number(d.distance.replace(/[\s,](?=\d{3})/g, '')));
   const options = parsed.flatMap((p) => p.option ?? []);
@@ -142,18 +160,34 @@ export function OptionsPage() {
       validUntil,
       note,
       chosen,
-      options: given.map(({ name, says, cost, rangeKm, yearsLeft, comebackProbability, comebackCost }) => ({
-        name,
-        says,
-        cost,
-        rangeKm,
-        yearsLeft,
-        comebackProbability,
-        comebackCost,
-      })),
+      options: given.map(
+        ({ name, says, cost, rangeKm, yearsLeft, comebackProbability, comebackCost, measures }) => ({
+          measures,
+          name,
+          says,
+          cost,
+          rangeKm,
+          yearsLeft,
+          comebackProbability,
+          comebackCost,
+        }),
+      ),
       observedAt: new Date().toISOString(),
     };
     await write.run('/quotes', body);
+  };
+  /** What was chosen becomes the list under Findings, to be signed there. */
+  const decide = (quote: Quote): void => {
+    const earlier = decisionOf(job, 'measures');
+    const lines = quote.options.find((o) => o.name === quote.chosen)?.measures ?? [];
+    if (lines.length > 0) {
+      const draft: ListDraft = {
+        measures: fromChoice(lines, quote.chosen!, earlier?.body.measures ?? []),
+        elsewhere: earlier?.body.elsewhere ?? '',
+      };
+      keepDraft(draftName(job.number, earlier?.version ?? 0), draft);
+    }
+    void navigate(`/jobs/${job.number}/findings?decide`);
   };
   const newest = quotes?.[0];
   return (
@@ -279,6 +313,22 @@ export function OptionsPage() {
                           onChange={(e) => change(i, { says: e.target.value })}
                         />
                       </Field>
+                      <Field style={{ flex: '0 1 260px' }}>
+                        What is done then
+                        <Select value={r.done ?? ''} onChange={(e) => change(i, { done: e.target.value })}>
+                          <option value="">not said</option>
+                          {job.proposed.length > 0 && (
+                            <option value="proposed">
+                              {listWords(job.proposed.map((m, k) => ({ ...m, id: `m${k}` })))}
+                            </option>
+                          )}
+                          {WHOLE.map((k) => (
+                            <option key={k} value={k}>
+                              {MEASURES[k].name}
+                            </option>
+                          ))}
+                        </Select>
+                      </Field>
                       {d.rows.length > 2 && (
                         <Button
                           quiet
@@ -344,10 +394,10 @@ export function OptionsPage() {
                 Print
               </Button>
             )}
-            {newest?.chosen && (
-              <LinkButton $quiet to={`/jobs/${job.number}/findings`}>
+            {newest?.chosen && person.mayWrite && (
+              <Button quiet onPress={() => decide(newest)}>
                 Decide
-              </LinkButton>
+              </Button>
             )}
             {person.mayWrite && (
               <Button isDisabled={!complete || write.busy} onPress={() => void keep()}>

@@ -1,5 +1,9 @@
 import { useCallback, useRef, useState } from 'react';
 
+/** Puts something where a form finds it as its draft. */
+export const keepDraft = <T>(name: string, value: T): void =>
+  localStorage.setItem(`cellmend.draft.${name}`, JSON.stringify(value));
+
 /** Text or choices typed into a form, kept in this browser until they are signed: a reload loses nothing. */
 export function useDraft<T>(
   name: string,

@@ -15,6 +15,7 @@ import { Button, Mute, Row, Sheet, Stack } from '../../ui/parts';
 import { upper } from '../../ui/words';
 import { Gain } from './Gain';
 import {
+  draftName,
   changed,
   fromProposal,
   together,
@@ -63,7 +64,7 @@ export function Decide({
   const { job, pack, selected } = useJobView();
   const earlier = decisionOf(job, 'measures');
   const signed = earlier?.body.measures ?? NOTHING;
-  const [draft, setDraft, clearDraft] = useDraft<Draft>(`${job.number}.measures.${earlier?.version ?? 0}`, {
+  const [draft, setDraft, clearDraft] = useDraft<Draft>(draftName(job.number, earlier?.version ?? 0), {
     measures: !earlier
       ? fromProposal(job.proposed)
       : job.reopened

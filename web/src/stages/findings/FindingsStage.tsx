@@ -51,7 +51,8 @@ const Beside = styled.div`
 export function FindingsStage({ question }: StageProps) {
   const { job, findings, pack, select, selected, person } = useJobView();
   const [open, setOpen] = useState<string | null>(null);
-  const [deciding, setDeciding] = useState(false);
+  // Whoever comes from the owner's choice has the list open.
+  const [deciding, setDeciding] = useState(new URLSearchParams(location.search).has('decide'));
   const [table, setTable] = useState(false);
   const [why, setWhy] = useState(false);
   const anew = useWrite();

@@ -1,6 +1,6 @@
 import type { Measure } from '@cellmend/core/route';
 import { describe, expect, it } from 'vitest';
-import { fromProposal, together, withLine, withModules, withoutLine } from './measureList';
+import { fromChoice, fromProposal, together, withLine, withModules, withoutLine } from './measureList';
 
 const words = (list: readonly Measure[]): string[] =>
   list.map((m) => `${m.id} ${m.kind} ${m.place}${m.dropped ? ' dropped' : ''}`);
@@ -43,5 +43,25 @@ describe('a list while it is changed', () => {
   it('begins with what is proposed', () => {
     const line = { kind: 'decline', place: '', why: 'as asked', closed: false, dropped: '' } as const;
     expect(fromProposal([line, line])).toEqual([{ id: 'm1', ...line }]);
+  });
+});
+
+describe('what the owner chose', () => {
+  it('stands, and what was signed before and is not among it is dropped with the choice as the reason', () => {
+    const signed = withLine(withLine([], 'replace-module', 'M07'), 'balance', 'M16');
+    const next = fromChoice(
+      [
+        { kind: 'replace-module', place: 'M07' },
+        { kind: 'replace-board', place: 'SB2' },
+      ],
+      'Module and board',
+      signed,
+    );
+    expect(next.map((m) => [m.id, m.kind, m.place, m.dropped])).toEqual([
+      ['m1', 'replace-module', 'M07', ''],
+      ['m2', 'balance', 'M16', 'the owner chose: Module and board'],
+      ['m3', 'replace-board', 'SB2', ''],
+    ]);
+    expect(fromChoice([], 'Leave it', []).length).toBe(0);
   });
 });

@@ -60,6 +60,27 @@ export const together = (mine: readonly Measure[], theirs: readonly Measure[]): 
       [...theirs],
     );
 
+/**
+ * What the owner chose, as a list to be signed: its lines stand, what was signed before and is not among them is dropped with
+ * the choice as the reason.
+ */
+export const fromChoice = (
+  lines: readonly Pick<Measure, 'kind' | 'place'>[],
+  chosen: string,
+  signed: readonly Measure[],
+): Measure[] =>
+  lines.reduce<Measure[]>(
+    (list, l) => withLine(list, l.kind, l.place, `the owner chose: ${chosen}`),
+    signed.map((m) =>
+      m.dropped === '' && !lines.some((l) => l.kind === m.kind && l.place === m.place)
+        ? { ...m, dropped: `the owner chose: ${chosen}` }
+        : m,
+    ),
+  );
+
+/** Where the list of a job is kept while somebody changes it. */
+export const draftName = (job: number, version: number): string => `${job}.measures.${version}`;
+
 /** What was proposed, with ids. */
 export const fromProposal = (lines: readonly Omit<Measure, 'id'>[]): Measure[] =>
   lines.reduce<Measure[]>((list, l) => withLine(list, l.kind, l.place, l.why), []);
