@@ -4,3 +4,4 @@ export * from './shelfTable';
 export * from './select';
 export * from './places';
 export * from './staying';
+export * from './reach';

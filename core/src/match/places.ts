@@ -1,5 +1,5 @@
 import type { Pack } from '../pack';
-import { planStripdown } from '../stripdown';
+import { reachOf } from './reach';
 import type { Candidate, Objective } from './candidates';
 import { selectModules } from './select';
 
@@ -47,15 +47,12 @@ const together = (a: Objective | null, b: Objective | null): Objective | null =>
  */
 export function fillPlaces(pack: Pack, ask: PlacesAsk): PlacesAnswer {
   const { donors, staying, locks, aim, tolerance } = ask;
-  const moduleV = pack.modules.map(() => 0);
   const answer: PlacesAnswer = {
     choice: {},
     objective: null,
     proved: true,
     reasons: [],
-    reachMin: Object.fromEntries(
-      ask.places.map((p) => [p, planStripdown(pack, { targets: [p], ticks: [], moduleV }).leftMin]),
-    ),
+    reachMin: reachOf(pack, ask.places),
   };
   const sizeOf = (place: string): number => pack.modules.find((m) => m.id === place)!.groupIndices.length;
   const sizes = [...new Set(ask.places.map(sizeOf))];

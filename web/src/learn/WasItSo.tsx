@@ -74,7 +74,7 @@ export function WasItSo({ stage }: { stage: Stage }) {
   return (
     <Sheet aria-label="Was it so?">
       <Stack $gap={10}>
-        <h3>Was it so?</h3>
+        <h2 style={{ fontSize: 'var(--t-l)' }}>Was it so?</h2>
         <PlainList>
           {data.map((c) => {
             const now = tapped[`${c.place} ${c.verdict}`] ?? c.outcome;

@@ -37,6 +37,7 @@ import type { StageProps } from '../props';
 import { Asked } from '../strip-down/Asked';
 import { ClosingClocks } from './ClosingClocks';
 import { OpenPoints } from './OpenPoints';
+import { WithinReach } from './WithinReach';
 import { sendTick, useTicks } from '../strip-down/usePlan';
 
 const Line = styled.li<{ $now: boolean }>`
@@ -137,6 +138,7 @@ export function RebuildStage({ question, stage }: StageProps) {
           </Row>
         </Sheet>
       )}
+      <WithinReach />
       {order.length > 0 && (
         <PlainList aria-label="What goes on again">
           {order.map((p, i) => (
