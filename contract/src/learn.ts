@@ -1,8 +1,8 @@
+import { WAS } from '@cellmend/core/learn';
 import { z } from 'zod';
 import { ObservedAtSchema } from './fields';
 import { StageSchema } from './jobs';
 
-export const WAS = ['confirmed', 'refuted', 'unclear'] as const;
 const verdict = z.string().min(1).max(40);
 const place = z.string().trim().min(1).max(60);
 

@@ -21,7 +21,8 @@ export function wilson(hits: number, n: number, z = 1.959963984540054): Share | 
 }
 
 /** What a verdict turned out to be once somebody looked. `unclear` counts for neither. */
-export type WasIt = 'confirmed' | 'refuted' | 'unclear';
+export const WAS = ['confirmed', 'refuted', 'unclear'] as const;
+export type WasIt = (typeof WAS)[number];
 export interface Outcome {
   verdict: string;
   /** How sure it was said to be, 0 to 1; null where it was not. */

@@ -1,4 +1,5 @@
-import { WAS, type Claim, type LookingBack, type NewOutcome } from '@cellmend/contract/learn';
+import type { Claim, LookingBack, NewOutcome } from '@cellmend/contract/learn';
+import { WAS } from '@cellmend/core/learn';
 import type { Stage } from '@cellmend/core/route';
 import { verdictName, VERDICTS, type Verdict } from '@cellmend/core/spread';
 import { useState } from 'react';
