@@ -113,6 +113,10 @@ describe.each([
       await page.getByRole('heading', { level: 1 }).waitFor();
       await check(path);
     }
+    await page.goto('/vehicles');
+    await page.getByRole('link', { name: 'Marram 3 post van' }).click();
+    await page.getByRole('button', { name: 'Correct name or plate' }).click();
+    await check('vehicle');
     await page.goto('/packs');
     await page.getByRole('link', { name: /island bus/i }).click();
     await page.getByRole('heading', { level: 1, name: /island bus/i }).waitFor();

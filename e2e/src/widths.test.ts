@@ -33,7 +33,9 @@ describe('on a phone, a tablet and a laptop', () => {
         await page.getByRole('button', { name: 'marram-3-before.csv' }).click();
         await page.getByRole('link', { name: 'See findings' }).waitFor();
       }
-      for (const path of [...WORKSHOP, ...STAGES.map((s) => `/jobs/147/${s}`)]) {
+      await page.goto('/vehicles');
+      const van = await page.getByRole('link', { name: 'Marram 3 post van' }).getAttribute('href');
+      for (const path of [...WORKSHOP, van!, ...STAGES.map((s) => `/jobs/147/${s}`)]) {
         await page.goto(path);
         await page.getByRole('heading', { level: 1 }).first().waitFor();
         const top = await look(page);

@@ -62,6 +62,8 @@ export async function lookBack(store: Store): Promise<LookingBack> {
   const decisions = new Map<string, Signed[]>();
   for (const d of signed) decisions.set(d.jobId, [...(decisions.get(d.jobId) ?? []), d]);
 
+  const onPack = new Map<string, JobLine[]>();
+  for (const j of jobs) onPack.set(j.packId, [...(onPack.get(j.packId) ?? []), j]);
   /** Since when a job counts as repaired, and what came of it. */
   const endings: Record<string, number> = {};
   const repaired = jobs.flatMap((j) => {
@@ -77,7 +79,7 @@ export async function lookBack(store: Store): Promise<LookingBack> {
     const soon = (at: Date): boolean => at > first.at && at.getTime() - first.at.getTime() <= YEAR_MS;
     const again = own.find((d) => d.topic === 'reopen' && soon(d.at));
     const reopened = again ? bodyOf(again.body) : null;
-    const other = jobs.find((o) => o.packId === j.packId && o.id !== j.id && soon(o.openedAt));
+    const other = onPack.get(j.packId)!.find((o) => o.id !== j.id && soon(o.openedAt));
     const list = own
       .filter((d) => d.topic === 'measures' && d.at <= first.at)
       .map((d) => bodyOf(d.body))
@@ -109,13 +111,13 @@ export async function lookBack(store: Store): Promise<LookingBack> {
 
   const told = outcomes.map((o) => ({ ...o.data, jobId: o.jobId, place: o.place }));
   const modelOf = new Map(jobs.map((j) => [j.id, j]));
+  const answered = new Set(told.map((o) => o.jobId));
+  const byJob = new Map(repaired.map((r) => [r.job.id, r]));
   const models = [...new Set(jobs.map((j) => j.profileId))].map((profileId) => {
     const own = jobs.filter((j) => j.profileId === profileId);
     // A job counts once somebody has looked, or it is closed: one that is only open says nothing of what fails.
     const looked = own.filter(
-      (j) =>
-        told.some((o) => o.jobId === j.id) ||
-        (decisions.get(j.id) ?? []).some((d) => d.topic === 'hand-over'),
+      (j) => answered.has(j.id) || (decisions.get(j.id) ?? []).some((d) => d.topic === 'hand-over'),
     );
     const failed = new Map<string, Set<string>>();
     for (const o of told)
@@ -143,7 +145,7 @@ export async function lookBack(store: Store): Promise<LookingBack> {
       .map((r) => ({ job: r.job.number, title: r.job.title, why: r.why })),
     donors: grouped(
       fitted.flatMap((f) => {
-        const own = repaired.find((r) => r.job.id === f.jobId);
+        const own = byJob.get(f.jobId);
         return own ? [{ back: own.back, origin: f.origin || 'origin not known' }] : [];
       }),
       (f) => [f.origin],
@@ -159,7 +161,8 @@ async function minutesOf(
   jobs: JobLine[],
   ticks: { jobId: string; part: string; minutes: number }[],
 ): Promise<LookingBack['minutes']> {
-  const wanted = new Set(ticks.map((t) => jobs.find((j) => j.id === t.jobId)?.profileId));
+  const profileOf = new Map(jobs.map((j) => [j.id, j.profileId]));
+  const wanted = new Set(ticks.map((t) => profileOf.get(t.jobId)));
   const rows = await store.models.PackProfile.findAll({
     where: { id: [...wanted].filter((id) => id !== undefined) },
   });
@@ -171,7 +174,7 @@ async function minutesOf(
   );
   const by = new Map<string, { foretold: number; actual: number }>();
   for (const t of ticks) {
-    const profile = jobs.find((j) => j.id === t.jobId)?.profileId;
+    const profile = profileOf.get(t.jobId);
     const foretold = profile === undefined ? undefined : told.get(profile)?.get(t.part);
     if (foretold === undefined) continue;
     const sum = by.get(t.jobId) ?? { foretold: 0, actual: 0 };

@@ -28,13 +28,20 @@ export function usePassing(listener: (message: Passing) => void): void {
   }, []);
 }
 
+const SILENT_MS = 10_000;
 /** A vehicle that is being read for a job, by whichever server; null while none is. */
 export function useLiveState(job: number): LiveState | null {
   const { data: stored } = useSWR<LiveState | null>(`/jobs/${job}/live`, get);
   const [told, setTold] = useState<LiveState | null>(null);
+  const silent = useRef<ReturnType<typeof setTimeout>>(undefined);
   usePassing((m) => {
-    if (m.topic === 'live' && m.job === job) setTold(m.state);
+    if (m.topic !== 'live' || m.job !== job) return;
+    setTold(m.state);
+    // A reading that goes on is told more than once a second: one that is not has ended, whatever it said last.
+    clearTimeout(silent.current);
+    silent.current = setTimeout(() => setTold(null), SILENT_MS);
   });
+  useEffect(() => () => clearTimeout(silent.current), []);
   // What was told belongs to the session that is stored, or to one that began since.
   return stored === null && told?.state !== 'reading' ? null : (told ?? stored ?? null);
 }
