@@ -64,14 +64,19 @@ export function Decide({
   const { job, pack, selected } = useJobView();
   const earlier = decisionOf(job, 'measures');
   const signed = earlier?.body.measures ?? NOTHING;
-  const [draft, setDraft, clearDraft] = useDraft<Draft>(draftName(job.number, earlier?.version ?? 0), {
+  const [kept, setDraft, clearDraft] = useDraft<Draft | null>(
+    draftName(job.number, earlier?.version ?? 0),
+    null,
+  );
+  // Until somebody changes it the list follows what is proposed: the proposal may come a moment after the findings.
+  const draft: Draft = kept ?? {
     measures: !earlier
       ? fromProposal(job.proposed)
       : job.reopened
         ? signed.map((m) => ({ ...m, dropped: m.dropped || 'done before it came back' }))
         : signed,
     elsewhere: earlier?.body.elsewhere ?? '',
-  });
+  };
   const [note, setNote, clearNote] = useDraft(`${job.number}.measures.note`, earlier?.note ?? '');
   const here = useRef<HTMLHeadingElement>(null);
   const below = report !== null;
