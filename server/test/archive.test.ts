@@ -29,6 +29,15 @@ beforeAll(async () => {
     password: 'a long enough word',
   });
   expect(first.status).toBe(201);
+  // Somebody of the same name works there, and is another person.
+  const other = {
+    name: 'Ina Holm',
+    password: 'another long word',
+    role: 'viewer',
+    hvLevel: 0,
+    hvUntil: null,
+  };
+  expect((await lead.post('/api/people', other)).status).toBe(201);
 });
 afterAll(async () => {
   await from.end();
@@ -117,7 +126,8 @@ describe('an archive of a job', () => {
     const out = await bytesOf(ina, `/api/jobs/${n}/archive`);
     const answer = await send(out);
     expect(answer.status, JSON.stringify(answer.body)).toBe(201);
-    expect(answer.body).toEqual({ number: n, renamed: [] });
+    const renamed = 'Ina Holm (Skerra Island Transport workshop)';
+    expect(answer.body).toEqual({ number: n, renamed: [`Ina Holm is ${renamed} here`] });
     const again = await bytesOf(lead, `/api/jobs/${n}/archive`);
     const [here, there] = [record(out), record(again)];
     // That it was taken in stands at the end of its timeline; whoever did so is new among its people.
@@ -132,8 +142,10 @@ describe('an archive of a job', () => {
         expect(observations.at(-1)).toMatchObject({ kind: 'close', data: { reason: 'taken-in' } });
         expect(observations.slice(0, -1)).toEqual(here.observations);
       } else if (t === 'jobs') expect(withoutNeed(there.jobs)).toEqual(withoutNeed(here.jobs));
-      else if (t === 'people') expect(there.people).toEqual(expect.arrayContaining(here.people as object[]));
-      else expect(there[t], t).toEqual(here[t]);
+      else if (t === 'people') {
+        const ids = (people: unknown): string[] => (people as { id: string }[]).map((p) => p.id);
+        expect(ids(there.people)).toEqual(expect.arrayContaining(ids(here.people)));
+      } else expect(there[t], t).toEqual(here[t]);
     // Files byte for byte, and the record of the other workshop is whole.
     const [a, b] = [unpacked(out), unpacked(again)];
     const files = a.names.filter((f) => f.startsWith('files/'));
@@ -148,13 +160,14 @@ describe('an archive of a job', () => {
     ];
     expect([job.gate.holds, other.gate.holds]).toEqual([true, false]);
     expect(other.steps.filter((s) => s.met)).toEqual(job.steps.filter((s) => s.met));
-    expect(other.decisions).toEqual(job.decisions);
+    expect(other.decisions).toEqual(job.decisions.map((d) => ({ ...d, signedBy: renamed })));
     const [finding] = (await lead.get<{ id: string; topic: string }[]>(`/api/jobs/${n}/findings`)).body;
     const recomputed = await lead.post<{ same: boolean }>(`/api/jobs/${n}/findings/${finding!.id}/recompute`);
     expect(recomputed.body.same).toBe(true);
     // Whoever worked on it elsewhere is a name here, and has no way in.
-    const people = (await lead.get<{ name: string; endedAt: string | null }[]>('/api/people')).body;
-    expect(people.find((p) => p.name === 'Ina Holm')?.endedAt).not.toBe(null);
+    const people = (await lead.get<{ name: string; active: boolean }[]>('/api/people')).body;
+    expect(people.find((p) => p.name === renamed)?.active).toBe(false);
+    expect(people.find((p) => p.name === 'Ina Holm')?.active).toBe(true);
     // Twice is once.
     expect((await send(out)).status).toBe(409);
   });

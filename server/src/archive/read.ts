@@ -113,8 +113,12 @@ const SHARED: ReadonlySet<ArchivedTable> = new Set([
   'photo_files',
   'run_files',
 ]);
-/** Names that are one of a kind in a workshop. */
-const NAMED = { parts: 'label', packs: 'label' } as const;
+/** Names that are one of a kind in a workshop, and how many letters they may have. */
+const NAMED = [
+  ['people', 'name', 80],
+  ['parts', 'label', 40],
+  ['packs', 'label', 40],
+] as const;
 
 /**
  * Takes a job in from an archive: all of it or nothing. What is here already stays; what has a name that is taken gets another,
@@ -179,16 +183,18 @@ async function put(
     }
     renamed.push(`job ${there} is job ${job.number} here`);
   }
-  for (const [table, column] of Object.entries(NAMED) as ['parts' | 'packs', 'label'][])
-    for (const r of rows[table]) {
-      const first = r[column];
-      for (let n = 2; ; n++) {
+  for (const [table, column, letters] of NAMED)
+    for (const r of rows[table] as unknown as Record<string, string>[]) {
+      const first = r[column]!;
+      // Of two people of one name neither is taken for the other.
+      const stem = table === 'people' ? `${first} (${head.workshop})` : first;
+      for (let n = table === 'people' ? 1 : 2; ; n++) {
         const [other] = await ask<{ id: string }>(
           `SELECT id FROM ${table} WHERE ${column} = $1 AND id <> $2`,
           [r[column], r.id],
         );
         if (!other) break;
-        r[column] = `${first.slice(0, 36)}/${n}`;
+        r[column] = n === 1 ? stem.slice(0, letters) : `${stem.slice(0, letters - 4)}/${n}`;
       }
       const [same] = await ask('SELECT 1 FROM ' + table + ' WHERE id = $1', [r.id]);
       if (r[column] !== first && !same) renamed.push(`${first} is ${r[column]} here`);

@@ -52,7 +52,9 @@ export function FindingsStage({ question }: StageProps) {
   const { job, findings, pack, select, selected, person } = useJobView();
   const [open, setOpen] = useState<string | null>(null);
   // Whoever comes from the owner's choice has the list open.
-  const [deciding, setDeciding] = useState(new URLSearchParams(location.search).has('decide'));
+  const [deciding, setDeciding] = useState(
+    person.mayWrite && new URLSearchParams(location.search).has('decide'),
+  );
   const [table, setTable] = useState(false);
   const [why, setWhy] = useState(false);
   const anew = useWrite();
