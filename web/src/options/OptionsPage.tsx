@@ -1,11 +1,9 @@
-import { listWords, MEASURE_KINDS, MEASURES, type MeasureKind } from '@cellmend/core/route';
 import { useNavigate } from 'react-router';
 import type { NewQuote, Quote } from '@cellmend/contract/quotes';
-import { paidFor, readChance, readSpan, type OptionsAsk, type Span } from '@cellmend/core/cost';
-import { InputProblem } from '@cellmend/core/pack';
+import { paidFor, type OptionsAsk } from '@cellmend/core/cost';
 import { kmOf } from '@cellmend/core/spread';
 import { addDays, format } from 'date-fns';
-import { Plus, Printer, X } from 'lucide-react';
+import { Plus, Printer } from 'lucide-react';
 import styled from 'styled-components';
 import useSWR from 'swr';
 import { get } from '../api/client';
@@ -15,73 +13,26 @@ import { useJobView } from '../shell/jobContext';
 import { keepDraft, useDraft } from '../shell/useDraft';
 import { useWorker } from '../shell/useWorker';
 import { useWrite } from '../shell/useWrite';
-import { Field, Input, Select } from '../ui/Field';
+import { Field, Input } from '../ui/Field';
 import { Answer, Button, Mute, NextBar, Page, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
 import { currencyUnit, distanceUnit, kmOfShown, shownOfKm } from '../ui/units';
 import { day, when } from '../ui/words';
+import { OptionForm, OptionNames } from './OptionForm';
 import { OptionLine } from './OptionLine';
+import { EMPTY_ROW, parseRow, type OptionRow } from './optionRow';
 import type { OptionsWorked } from './optionsWorker';
 import { Paper } from './Paper';
 import { money, whole } from './words';
 
-interface Row_ {
-  name: string;
-  says: string;
-  cost: string;
-  years: string;
-  range: string;
-  chance: string;
-  back: string;
-  /** What would be done: `proposed`, or one measure on the whole pack; empty where nobody said. */
-  done?: string;
-}
 interface Draft {
   horizon: string;
   distance: string;
   validDays: string;
   note: string;
-  rows: Row_[];
+  rows: OptionRow[];
 }
-const ROW: Row_ = { name: '', says: '', cost: '', years: '', range: '', chance: '', back: '', done: '' };
-/** What an option can be by itself; modules and boards are what the findings propose. */
-const WHOLE: readonly MeasureKind[] = MEASURE_KINDS.filter((k) => MEASURES[k].on === 'pack');
 /** Draws in a thread. */
 const draw = (): Worker => new Worker(new URL('./optionsWorker.ts', import.meta.url), { type: 'module' });
-const NAMES = ['Leave it', 'Balance only', 'Module from the shelf', 'Whole set', 'Used pack', 'New pack'];
-
-type Parsed = NewQuote['options'][number];
-/** One option as it was typed; what cannot be read is told, never taken for something. */
-function parse(
-  r: Row_,
-  measuresOf: (done: string) => NonNullable<Parsed['measures']>,
-): { option: Parsed | null; problem: string } {
-  try {
-    if (r.name.trim() === '') throw new InputProblem('name', 'It has no name.', 'name', 'A name.');
-    const km = (s: Span): Span => ({
-      low: kmOfShown(s.low),
-      likely: kmOfShown(s.likely),
-      high: kmOfShown(s.high),
-    });
-    return {
-      option: {
-        name: r.name.trim(),
-        says: r.says.trim(),
-        cost: readSpan(r.cost, 'cost'),
-        yearsLeft: readSpan(r.years, 'time it lasts'),
-        rangeKm: r.range.trim() === '' ? null : km(readSpan(r.range, 'range')),
-        measures: measuresOf(r.done ?? ''),
-        comebackProbability: readChance(r.chance),
-        comebackCost:
-          r.back.trim() === '' ? readSpan(r.cost, 'cost') : readSpan(r.back, 'cost of coming back'),
-      },
-      problem: '',
-    };
-  } catch (e) {
-    if (!(e instanceof InputProblem)) throw e;
-    return { option: null, problem: `${e.what} ${e.accepted}` };
-  }
-}
-
 const Screen = styled.div`
   display: contents;
   @media print {
@@ -98,19 +49,13 @@ export function OptionsPage() {
     distance: '',
     validDays: '14',
     note: '',
-    rows: [{ ...ROW, name: 'Leave it', cost: '0', chance: '0' }, { ...ROW }],
+    rows: [{ ...EMPTY_ROW, name: 'Leave it', cost: '0', chance: '0' }, { ...EMPTY_ROW }],
   });
   const write = useWrite();
   const navigate = useNavigate();
   const report = spreadOf(findings, 'before')?.report ?? null;
   const range = report ? kmOf(report.usableAh, pack) : null;
-  const measuresOf = (done: string): NonNullable<Parsed['measures']> =>
-    done === 'proposed'
-      ? job.proposed.map(({ kind, place }) => ({ kind, place }))
-      : done === ''
-        ? []
-        : [{ kind: done as MeasureKind, place: '' }];
-  const parsed = d.rows.map((r) => parse(r, measuresOf));
+  const parsed = d.rows.map((r) => parseRow(r, job.proposed));
   const horizon = Number(d.horizon.replace(',', '.'));
   const yearly = kmOfShown(Number(d.distance.replace(/[\s,](?=\d{3})/g, '')));
   const options = parsed.flatMap((p) => p.option ?? []);
@@ -135,7 +80,7 @@ export function OptionsPage() {
   const cheapest =
     rows.length > 0 ? rows.reduce((a, b) => (b.costPerYear.p50 < a.costPerYear.p50 ? b : a)) : null;
   const most = Math.max(1, ...rows.map((r) => r.costPerYear.p90));
-  const change = (i: number, part: Partial<Row_>): void =>
+  const change = (i: number, part: Partial<OptionRow>): void =>
     setD({ ...d, rows: d.rows.map((r, k) => (k === i ? { ...r, ...part } : r)) });
   const keep = async (): Promise<void> => {
     const body: NewQuote = {
@@ -271,92 +216,23 @@ export function OptionsPage() {
                 </Mute>
               )}
               {d.rows.map((r, i) => (
-                <Sheet key={i} role="group" aria-label={`Option ${i + 1}`}>
-                  <Stack $gap={8}>
-                    <Row style={{ flexWrap: 'wrap' }}>
-                      <Field style={{ flex: '1 1 160px' }}>
-                        Option
-                        <Input
-                          list="option-names"
-                          value={r.name}
-                          maxLength={80}
-                          onChange={(e) => change(i, { name: e.target.value })}
-                        />
-                      </Field>
-                      {(
-                        [
-                          ['cost', `Costs${currencyUnit() ? `, ${currencyUnit()}` : ''}`, '600–720'],
-                          ['years', 'Lasts, years', '1.4–3.2'],
-                          ['range', `Goes, ${distanceUnit()}`, 'measured'],
-                          ['chance', 'Comes back', '1 in 9'],
-                          ['back', 'Then costs', 'the same'],
-                        ] as const
-                      ).map(([key, label, hint]) => (
-                        <Field key={key} style={{ flex: '1 1 104px' }}>
-                          {label}
-                          <Input
-                            className="n"
-                            placeholder={hint}
-                            value={r[key]}
-                            maxLength={60}
-                            onChange={(e) => change(i, { [key]: e.target.value })}
-                          />
-                        </Field>
-                      ))}
-                    </Row>
-                    <Row style={{ alignItems: 'flex-end' }}>
-                      <Field style={{ flex: 1 }}>
-                        In a line
-                        <Input
-                          value={r.says}
-                          maxLength={300}
-                          onChange={(e) => change(i, { says: e.target.value })}
-                        />
-                      </Field>
-                      <Field style={{ flex: '0 1 260px' }}>
-                        What is done then
-                        <Select value={r.done ?? ''} onChange={(e) => change(i, { done: e.target.value })}>
-                          <option value="">not said</option>
-                          {job.proposed.length > 0 && (
-                            <option value="proposed">
-                              {listWords(job.proposed.map((m, k) => ({ ...m, id: `m${k}` })))}
-                            </option>
-                          )}
-                          {WHOLE.map((k) => (
-                            <option key={k} value={k}>
-                              {MEASURES[k].name}
-                            </option>
-                          ))}
-                        </Select>
-                      </Field>
-                      {d.rows.length > 2 && (
-                        <Button
-                          quiet
-                          aria-label={`Take ${r.name || `option ${i + 1}`} out`}
-                          onPress={() => setD({ ...d, rows: d.rows.filter((_, k) => k !== i) })}
-                        >
-                          <X size={17} aria-hidden />
-                        </Button>
-                      )}
-                    </Row>
-                    {parsed[i]!.problem !== '' && Object.values(r).some((v) => v.trim() !== '') && (
-                      <small role="status">
-                        <Mute>{parsed[i]!.problem}</Mute>
-                      </small>
-                    )}
-                  </Stack>
-                </Sheet>
+                <OptionForm
+                  key={i}
+                  row={r}
+                  at={i}
+                  problem={parsed[i]!.problem}
+                  onChange={(part) => change(i, part)}
+                  onTakeOut={
+                    d.rows.length > 2 ? () => setD({ ...d, rows: d.rows.filter((_, k) => k !== i) }) : null
+                  }
+                />
               ))}
-              <datalist id="option-names">
-                {NAMES.map((n) => (
-                  <option key={n} value={n} />
-                ))}
-              </datalist>
+              <OptionNames />
               <Row>
                 <Button
                   quiet
                   isDisabled={d.rows.length >= 12}
-                  onPress={() => setD({ ...d, rows: [...d.rows, { ...ROW }] })}
+                  onPress={() => setD({ ...d, rows: [...d.rows, { ...EMPTY_ROW }] })}
                 >
                   <Plus size={17} aria-hidden />
                   Another option
