@@ -1,9 +1,11 @@
-import type { BalancePlan } from '@cellmend/core/balance';
-import type { InsulationReport } from '@cellmend/core/insulation';
-import type { MatchRow } from '@cellmend/core/match';
-import type { Comparison } from '@cellmend/core/prove';
-import type { SpreadReport } from '@cellmend/core/spread';
 import { z } from 'zod';
+import {
+  BalancePlanSchema,
+  ComparisonSchema,
+  InsulationReportSchema,
+  MatchRowSchema,
+  SpreadReportSchema,
+} from './results';
 
 const volt = z.number().gt(0).max(10);
 const SpreadAskSchema = z.object({
@@ -57,12 +59,6 @@ export type NewFinding = z.infer<typeof NewFindingSchema>;
 export type FindingTopic = NewFinding['topic'];
 export type AskOf<T extends FindingTopic> = Extract<NewFinding, { topic: T }>;
 
-/** A result of the computation, told by what it cannot do without; the rest of its shape is the core's own. */
-const shaped = <T extends object>(keys: readonly (keyof T & string)[]): z.ZodType<T> =>
-  z.custom<T>(
-    (v) => typeof v === 'object' && v !== null && keys.every((k) => k in v),
-    `A result with ${keys.join(', ')}.`,
-  );
 const common = {
   id: z.uuid(),
   /** What of the job it is about: the role of a record, a module, a part; empty for the whole. */
@@ -79,31 +75,31 @@ export const FindingSchema = z.discriminatedUnion('topic', [
     ...common,
     topic: z.literal('spread'),
     parameters: SpreadAskSchema,
-    result: shaped<SpreadReport>(['pack', 'findings', 'settledV']),
+    result: SpreadReportSchema,
   }),
   z.object({
     ...common,
     topic: z.literal('insulation'),
     parameters: InsulationAskSchema,
-    result: shaped<InsulationReport>(['tests', 'modules', 'title']),
+    result: InsulationReportSchema,
   }),
   z.object({
     ...common,
     topic: z.literal('match'),
     parameters: MatchAskSchema,
-    result: z.array(shaped<MatchRow>(['donor', 'fits'])),
+    result: z.array(MatchRowSchema),
   }),
   z.object({
     ...common,
     topic: z.literal('balance'),
     parameters: BalanceAskSchema,
-    result: shaped<BalancePlan>(['direction', 'chargeAh']),
+    result: BalancePlanSchema,
   }),
   z.object({
     ...common,
     topic: z.literal('prove'),
     parameters: ProveAskSchema,
-    result: shaped<Comparison>(['ends', 'passed']),
+    result: ComparisonSchema,
   }),
 ]);
 export type Finding = z.infer<typeof FindingSchema>;
@@ -115,11 +111,11 @@ export const TriedSchema = z.object({
   inputIds: z.array(z.uuid()),
   parameters: NewFindingSchema,
   result: z.union([
-    shaped<SpreadReport>(['pack', 'findings', 'settledV']),
-    shaped<InsulationReport>(['tests', 'modules', 'title']),
-    z.array(shaped<MatchRow>(['donor', 'fits'])),
-    shaped<BalancePlan>(['direction', 'chargeAh']),
-    shaped<Comparison>(['ends', 'passed']),
+    SpreadReportSchema,
+    InsulationReportSchema,
+    z.array(MatchRowSchema),
+    BalancePlanSchema,
+    ComparisonSchema,
   ]),
 });
 export interface Tried<T extends FindingTopic> {

@@ -184,6 +184,46 @@ describe('the path from scan to hand-over', () => {
       );
   });
 
+  it('answers every stored result whole, and passes over one of a version that stored less', async () => {
+    // Poles that read nothing at all: the leak has no upper bound, which no null may stand for.
+    const poles = { kind: 'poles', side: 'pack', packV: 374, negativeV: 0, positiveV: 0, meterOhm: 10e6 };
+    expect(
+      (await ina.post('/api/jobs/147/insulation', { observation: poles, managementDisconnected: true }))
+        .status,
+    ).toBe(201);
+    await bench.settled();
+    const topics = new Set<string>();
+    const { sequelize } = bench.running.store;
+    const [rows] = (await sequelize.query(
+      'SELECT f.id, f.topic, f.result, j.number FROM findings f JOIN jobs j ON j.id = f.job_id',
+    )) as unknown as [{ id: string; topic: string; result: unknown; number: number }[], unknown];
+    for (const row of rows) {
+      const { status, body } = await ina.get<Finding>(`/api/jobs/${row.number}/findings/${row.id}`);
+      expect([row.topic, status]).toEqual([row.topic, 200]);
+      expect(body.result).toEqual(row.result);
+      topics.add(row.topic);
+    }
+    expect([...topics].sort()).toEqual(['balance', 'insulation', 'match', 'prove', 'spread']);
+    const balance = rows.find((r) => r.topic === 'balance')!;
+    const old = randomUUID();
+    const owner = connect(bench.url);
+    await owner.query(
+      `INSERT INTO findings (id, job_id, topic, subject, core_version, profile_version, input_ids, parameters, result, headline, digest, created_at)
+       SELECT :old, job_id, topic, subject, '0.1.0', profile_version, input_ids, parameters, result - 'chargeAh', headline, digest, now()
+         FROM findings WHERE id = :id`,
+      { replacements: { old, id: balance.id } },
+    );
+    await owner.close();
+    const one = await ina.get<Problem>(`/api/jobs/${balance.number}/findings/${old}`);
+    expect(one.status).toBe(409);
+    expect(one.body.detail).toMatch(
+      /Version 0\.1\.0 stored this balance without .*result\.chargeAh.*Compute it anew/,
+    );
+    const { status, body: list } = await ina.get<Finding[]>(`/api/jobs/${balance.number}/findings`);
+    expect(status).toBe(200);
+    expect(list.map((f) => f.id)).not.toContain(old);
+  });
+
   it('shows the second of two editors both versions and stores nothing of theirs', async () => {
     const mine = {
       body: measures(['replace-module', 'M07'], ['replace-module', 'M16']),

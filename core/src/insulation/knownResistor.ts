@@ -1,5 +1,5 @@
 import { InputProblem } from '../problem';
-import type { Interval } from './location';
+import { bounded, type Interval } from './location';
 
 /**
  * The known-resistor method of UN ECE R100 and FMVSS 305 S7.6: V1 and V2 are the voltages of the two poles to chassis,
@@ -69,7 +69,7 @@ export function knownResistor(r: KnownResistorReadings): KnownResistorResult {
   // From V1's pole the chassis lies at V1/(V1+V2); the leak's own resistance is Ri times the larger share.
   const fraction = v1 / (v1 + v2);
   return {
-    regulationOhm: { value, low, high },
+    regulationOhm: bounded({ value, low, high }),
     printedOhm: r0Ohm * (1 + v2 / v1) * ((v1 - v1WithR0) / v1WithR0),
     leakOhm: value * Math.max(fraction, 1 - fraction),
     fractionFromV1: fraction,

@@ -29,7 +29,7 @@ export interface Interval {
 }
 
 export interface LeakLocation {
-  /** Resistance of all there is to chassis, Ω, as the terminals see it. `high` may be Infinity. */
+  /** Resistance of all there is to chassis, Ω, as the terminals see it. `high` may be `UNBOUNDED_OHM`. */
   equivalentOhm: Interval;
   /** The leak's own resistance, without what the rest of the pack leaks, Ω. `high` may be `UNBOUNDED_OHM`. */
   leakOhm: Interval;
@@ -50,6 +50,12 @@ const ACCURACY_V = 0.1;
 const METER_SHARE = 0.02;
 /** Stands for no upper bound, Ω: more than any insulation that is measured, and a figure that can be stored. */
 export const UNBOUNDED_OHM = 1e12;
+/** An interval that can be stored: what has no upper bound says so by a figure, never by infinity. */
+export const bounded = ({ value, low, high }: Interval): Interval => ({
+  value: Math.min(value, UNBOUNDED_OHM),
+  low: Math.min(low, UNBOUNDED_OHM),
+  high: Math.min(high, UNBOUNDED_OHM),
+});
 /** Healthy packs show from 1 MΩ up. From memory; a pack's own figure is better. */
 export const RESIDUAL_OHM = 1e6;
 /** A position known no better than this much of the string names no place. */
@@ -144,8 +150,8 @@ export function locateLeak(r: PoleReadings): LeakLocation {
   else if (residual > 0.1 / Math.max(1, r0))
     remarks.push('What the rest of the pack may leak pulls the position: it is wide.');
   return {
-    equivalentOhm: { value: r0, low: rLow, high: rHigh },
-    leakOhm: { value: r0, low: rLow, high: ownHigh },
+    equivalentOhm: bounded({ value: r0, low: rLow, high: rHigh }),
+    leakOhm: bounded({ value: r0, low: rLow, high: ownHigh }),
     fraction: { value: clamp(f0), low: clamp(fLow), high: clamp(fHigh) },
     apparent: { value: clamp(f0), low: clamp(aLow), high: clamp(aHigh) },
     identifiable,

@@ -50,13 +50,16 @@ export function modernReport(stored: unknown, coreVersion: string): SpreadReport
     mendedAh: none,
     mendedKm: none,
     working:
-      r.typicalCapacityAh === undefined
+      r.typicalCapacityAh === undefined ||
+      r.typicalCapacitySdAh === undefined ||
+      r.startSocFraction === undefined ||
+      r.endSocFraction === undefined
         ? null
         : {
             capacityAh: r.typicalCapacityAh,
-            capacitySdAh: r.typicalCapacitySdAh ?? Infinity,
-            startSocFraction: r.startSocFraction ?? NaN,
-            endSocFraction: r.endSocFraction ?? NaN,
+            capacitySdAh: r.typicalCapacitySdAh,
+            startSocFraction: r.startSocFraction,
+            endSocFraction: r.endSocFraction,
           },
     nextTest: r.nextTest ?? '',
     tests: r.tests ?? [],

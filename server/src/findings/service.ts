@@ -15,7 +15,7 @@ import { Refusal, notFound } from '../domain/refusal';
 import type { FoundJob } from '../jobs/find';
 import { compute, type Computed } from './compute';
 import { digestOf } from './digest';
-import { reportOf } from './stored';
+import { resultOf } from './stored';
 
 /** What a finding was asked by, in today's shape: those of the first days named less. */
 const askedBy = (row: FindingRow): unknown =>
@@ -23,8 +23,9 @@ const askedBy = (row: FindingRow): unknown =>
     ? { topic: 'spread', role: row.parameters.role, scanIds: row.inputIds }
     : row.parameters;
 
-export const viewFinding = (row: FindingRow): Finding =>
-  FindingSchema.parse({
+/** A stored finding, read field by field; an earlier version's that lacks what today's must have is not one. */
+const readFinding = (row: FindingRow): z.ZodSafeParseResult<Finding> =>
+  FindingSchema.safeParse({
     id: row.id,
     topic: row.topic,
     subject: row.subject,
@@ -32,9 +33,21 @@ export const viewFinding = (row: FindingRow): Finding =>
     profileVersion: row.profileVersion,
     inputIds: row.inputIds,
     parameters: askedBy(row),
-    result: row.topic === 'spread' ? reportOf(row) : row.result,
+    result: resultOf(row),
     createdAt: row.createdAt.toISOString(),
   });
+
+/** @throws 409 Where an earlier version stored it in a shape that today's cannot read. */
+export function viewFinding(row: FindingRow): Finding {
+  const read = readFinding(row);
+  if (read.success) return read.data;
+  const [first] = read.error.issues;
+  throw new Refusal(
+    'conflict',
+    'Finding of another version',
+    `Version ${row.coreVersion} stored this ${row.topic} without what is shown of it today (${first!.path.join('.')}: ${first!.message}). Compute it anew.`,
+  );
+}
 
 /** What of the job a finding is about; there is a newest one of each. */
 export function subjectOf(ask: NewFinding): string {
@@ -143,7 +156,9 @@ export async function latestFindings(store: Store, jobId: string): Promise<Findi
       ORDER BY topic, subject, created_at DESC, id`,
     { replacements: { jobId }, model: store.models.Finding, mapToModel: true },
   );
-  return rows.sort((a, b) => b.createdAt.getTime() - a.createdAt.getTime()).map(viewFinding);
+  return rows
+    .sort((a, b) => b.createdAt.getTime() - a.createdAt.getTime())
+    .flatMap((row) => readFinding(row).data ?? []);
 }
 
 export async function findFinding(store: Store, jobId: string, id: string): Promise<Finding> {

@@ -1,0 +1,3 @@
+export * from './spread';
+export * from './insulation';
+export * from './parts';

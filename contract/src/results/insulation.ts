@@ -1,0 +1,166 @@
+import { FALSE_PASSES, LEAK_CAUSES, type FalsePass } from '@cellmend/core/insulation';
+import { z } from 'zod';
+import { EntrySchema } from '../pack';
+import { IntervalSchema, fraction, index } from './common';
+
+const interval = IntervalSchema.nullable();
+const LocationSchema = z.object({
+  equivalentOhm: IntervalSchema,
+  leakOhm: IntervalSchema,
+  fraction: IntervalSchema,
+  apparent: IntervalSchema,
+  identifiable: z.boolean(),
+  chassisV: z.number(),
+  remarks: z.array(z.string()),
+});
+const JudgedSchema = z.object({
+  by: z.enum(['measured', 'working']),
+  voltageV: z.number(),
+  ohmPerV: z.number(),
+  leastOhmPerV: z.number(),
+  leastOhm: z.number(),
+  verdict: z.enum(['within', 'below', 'uncertain']),
+  rule: z.string(),
+});
+const against = z.enum(['above', 'below']).nullable();
+const SeriesResultSchema = z.object({
+  verdict: z.enum(['pass', 'leak', 'doubtful', 'not valid']),
+  ohm: z.number().nullable(),
+  ohmAt40C: z.number().nullable(),
+  atLeast: z.boolean(),
+  against: z.object({ asMeasured: against, at40C: against, counts: z.string() }),
+  bound: z.object({ low: z.number(), high: z.number() }).nullable(),
+  reachedV: z.number().nullable(),
+  dar: z.number().nullable(),
+  pi: z.number().nullable(),
+  rising: z.boolean().nullable(),
+  leastOhm: z.number(),
+  reasons: z.array(z.string()),
+});
+const TestRowSchema = z.object({
+  label: z.string(),
+  part: z.enum(['section', 'vehicle', 'pack']),
+  /** −1 for the vehicle side. */
+  from: z.int(),
+  to: z.int(),
+  mounted: z.boolean(),
+  setV: z.number(),
+  points: z.array(
+    z.object({
+      timeS: z.number(),
+      ohm: z.number().nullable(),
+      voltageV: z.number().nullable(),
+      atLeast: z.boolean().optional(),
+    }),
+  ),
+  result: SeriesResultSchema,
+  query: z.string(),
+});
+const ExpectedSchema = z.object({ tests: z.number(), minutes: z.number() });
+const SplitSchema = z.object({
+  modules: z.tuple([z.string(), z.string()]),
+  opens: z.array(z.string()),
+  minutes: z.number(),
+  expected: ExpectedSchema,
+});
+const falsePass = z.enum(FALSE_PASSES.map((f) => f.id) as [FalsePass, ...FalsePass[]]);
+
+/** What is known of a leak: `InsulationReport`, field by field. */
+export const InsulationReportSchema = z.object({
+  packV: z.number(),
+  vehicle: z.object({ state: z.enum(['good', 'warns', 'stops']), text: z.string() }).nullable(),
+  location: LocationSchema.nullable(),
+  known: z
+    .object({
+      regulationOhm: IntervalSchema,
+      printedOhm: z.number(),
+      leakOhm: z.number(),
+      fractionFromV1: z.number(),
+      remarks: z.array(z.string()),
+    })
+    .nullable(),
+  leakOhm: interval,
+  sizes: z
+    .object({
+      size: IntervalSchema,
+      sources: z.array(
+        z.object({
+          from: z.enum(['the vehicle', 'two voltages', 'the known resistor', 'the tester']),
+          size: IntervalSchema,
+        }),
+      ),
+      agree: z.boolean(),
+    })
+    .nullable(),
+  regulationOhm: interval,
+  judged: JudgedSchema.nullable(),
+  judgedElse: JudgedSchema.nullable(),
+  tests: z.array(TestRowSchema),
+  parts: z.array(
+    z.object({
+      label: z.string(),
+      from: index,
+      to: index,
+      location: LocationSchema,
+      outcome: z.enum(['leak', 'pass', 'doubtful']),
+    }),
+  ),
+  jotted: z
+    .array(
+      z.object({
+        module: z.string(),
+        pole: z.enum(['positive', 'negative']).optional(),
+        ohm: z.number().nullable(),
+        atLeast: z.boolean().optional(),
+        low: z.boolean(),
+        says: z.string(),
+      }),
+    )
+    .optional(),
+  modules: z.array(
+    z.object({
+      moduleIndex: index,
+      probability: fraction,
+      state: z.enum(['clean', 'leak', 'suspect', 'not split']),
+      ohm: z.number().nullable(),
+      atLeast: z.boolean().optional(),
+    }),
+  ),
+  vehicleSide: z.object({ probability: fraction, state: z.enum(['open', 'clean', 'leak']) }),
+  trust: z.object({ ok: z.boolean(), why: z.string() }),
+  title: z.string(),
+  text: z.string(),
+  found: z.string().nullable(),
+  next: z.object({
+    kind: z.enum(['poles', 'sides', 'split', 'found', 'nothing']),
+    text: z.string(),
+    split: SplitSchema.nullable(),
+    others: z.array(SplitSchema),
+    halving: ExpectedSchema.nullable(),
+    oneByOne: ExpectedSchema.nullable(),
+  }),
+  chassis: z.string(),
+  contradiction: z.string(),
+  falsePasses: z.array(
+    z.object({ id: falsePass, question: z.string(), trap: z.string(), yes: z.boolean().nullable() }),
+  ),
+  causes: z.array(z.object({ cause: z.enum(LEAK_CAUSES), share: z.number(), because: z.array(z.string()) })),
+  entry: z.string().nullable(),
+  ways: z
+    .object({
+      rows: z.array(z.object({ entry: EntrySchema, share: z.number(), because: z.array(z.string()) })),
+      elsewhere: z.number(),
+    })
+    .nullish(),
+  fuses: z.array(
+    z.object({
+      fuse: z.enum(['main', 'pyro']),
+      evidence: z.object({
+        state: z.enum(['closed', 'open', 'doubtful']),
+        meaning: z.string(),
+        next: z.string(),
+      }),
+    }),
+  ),
+  openLinks: z.array(z.string()),
+});
