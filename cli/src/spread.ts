@@ -1,7 +1,7 @@
 import { readPackProfile } from '@cellmend/contract/pack';
 import { fieldsOf } from '@cellmend/contract/problem';
 import { InputProblem, normalisePack, type Measured, type Pack } from '@cellmend/core/pack';
-import { CsvScanReader, type ScanRecord } from '@cellmend/core/scan';
+import { asWired, CsvScanReader, type ScanRecord } from '@cellmend/core/scan';
 import { spreadReport, verdictName, type SpreadReport } from '@cellmend/core/spread';
 import { createReadStream, readFileSync } from 'node:fs';
 
@@ -89,7 +89,7 @@ export async function spread(options: {
       'cellmend spread --pack pack.json --scan scan.csv --json',
     );
   const pack = readPack(options.pack);
-  const report = spreadReport(await readScan(options.scan, pack), pack);
+  const report = spreadReport(asWired(await readScan(options.scan, pack), pack.profile), pack);
   if (options.json) return JSON.stringify(answerOf(report));
   const lines = report.findings.map(
     (f) =>

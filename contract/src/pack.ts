@@ -60,7 +60,7 @@ export const PackProfileSchema: z.ZodType<PackProfile> = z.object({
   chemistry: z.enum(CHEMISTRIES),
   ratedCapacityAh: finite.gt(0).max(10000),
   channels: z
-    .array(z.object({ id, cells: z.int().min(1).max(40) }))
+    .array(z.object({ id, cells: z.int().min(1).max(40), reportedAs: id.optional() }))
     .min(1)
     .max(1000),
   modules: z

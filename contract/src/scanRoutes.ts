@@ -1,8 +1,10 @@
 import { z } from 'zod';
 import { ScanSummarySchema } from './jobs';
+import { StoredProfileSchema } from './pack';
 import type { RouteSpec } from './routeSpec';
 import {
   DefinitionSchema,
+  CorrectMapSchema,
   MapCheckSchema,
   LiveStateSchema,
   NewDefinitionSchema,
@@ -149,6 +151,15 @@ export const SCAN_ROUTES: RouteSpec[] = [
     role: 'viewer',
     status: 200,
     answer: MapCheckSchema.nullable(),
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/map-check',
+    summary: 'Correct the map of the pack as the meter says: signed, a new version of its profile',
+    role: 'technician',
+    body: CorrectMapSchema,
+    status: 201,
+    answer: StoredProfileSchema,
   },
   {
     method: 'get',

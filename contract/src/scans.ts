@@ -68,9 +68,12 @@ export const MapCheckSchema = z.object({
   offsetV: z.number(),
   off: z.array(z.object({ channelIndex: z.int(), differenceV: z.number() })),
   instead: z.array(z.object({ channelIndex: z.int(), shows: z.int() })),
+  odds: z.array(z.object({ says: z.string(), share: z.number() })),
   says: z.string(),
 });
 export type MapChecked = z.infer<typeof MapCheckSchema>;
+/** The order that is signed: the one that was offered, as it was shown. */
+export const CorrectMapSchema = z.object({ instead: MapCheckSchema.shape.instead.min(2).max(1000) });
 
 /** What a file seems to hold, for a person to confirm. */
 export const ScanPreviewSchema = z.object({

@@ -1,6 +1,8 @@
-import type { Finding } from '@cellmend/contract/findings';
+import type { Finding, FindingOf, Tried } from '@cellmend/contract/findings';
 import type { Job, ScanSummary } from '@cellmend/contract/jobs';
-import type { MapChecked, ScanPreview } from '@cellmend/contract/scans';
+import type { StoredProfile } from '@cellmend/contract/pack';
+import type { Problem } from '@cellmend/contract/problem';
+import type { MapChecked, ScanPicture, ScanPreview } from '@cellmend/contract/scans';
 import type { SpreadReport } from '@cellmend/core/spread';
 import ExcelJS from 'exceljs';
 import { execFileSync } from 'node:child_process';
@@ -132,7 +134,67 @@ describe('voltages typed by hand', () => {
       n,
       metered.map((v, i) => (i === a ? metered[b]! : i === b ? metered[a]! : v)),
     );
-    expect(await check()).toMatchObject({ verdict: 'disproven', instead: [{}, {}] });
+    const offered = await check();
+    expect(offered).toMatchObject({ verdict: 'disproven', instead: [{}, {}] });
+    await bench.settled();
+
+    // Somebody who may not sign, and a signature under what is no longer so, change nothing.
+    const packs = async (): Promise<StoredProfile> => (await packsOf(ina)).find((p) => p.id === before.id)!;
+    const before = (await packsOf(ina)).find((p) => p.name.startsWith('Corrie'))!;
+    const unsigned = await bench.as('Bettine Vale');
+    expect((await unsigned.post(`/api/jobs/${n}/map-check`, { instead: offered!.instead })).status).toBe(403);
+    const stale = await ina.post<Problem>(`/api/jobs/${n}/map-check`, {
+      instead: [...offered!.instead].reverse(),
+    });
+    expect([stale.status, stale.body.detail]).toEqual([
+      409,
+      expect.stringMatching(/no longer say what was signed/),
+    ]);
+    expect((await packs()).version).toBe(before.version);
+
+    // Signed: the scan is at its places, what was metered stays where it was metered, and the meter bears it out.
+    const scan = (await ina.get<Job>(`/api/jobs/${n}`)).body.scans.find((s) => s.name === 'scan.csv')!;
+    const spreads = async (): Promise<FindingOf<'spread'>[]> =>
+      (await ina.get<Finding[]>(`/api/jobs/${n}/findings`)).body.filter((f) => f.topic === 'spread');
+    const alone = async (): Promise<(number | null)[]> => {
+      const { status, body } = await ina.post<Tried<'spread'>>(`/api/jobs/${n}/findings/try`, {
+        topic: 'spread',
+        role: 'before',
+        scanIds: [scan.id],
+      });
+      expect(status).toBe(200);
+      return body.result.settledV;
+    };
+    const picture = async (): Promise<(number | null)[]> =>
+      (await ina.get<ScanPicture>(`/api/jobs/${n}/scans/${scan.id}/picture`)).body.deviationMv.map(
+        (x) => x[0]!,
+      );
+    const trace = async (): Promise<number> =>
+      (
+        await ina.get<{ channels: { voltageV: number[] }[] }>(
+          `/api/jobs/${n}/scans/${scan.id}/traces?channels=${a}`,
+        )
+      ).body.channels[0]!.voltageV[0]!;
+    const old = (await spreads())[0]!;
+    const was = { settled: await alone(), picture: await picture(), trace: await trace() };
+    expect((await ina.post(`/api/jobs/${n}/map-check`, { instead: offered!.instead })).status).toBe(201);
+    await bench.settled();
+    const now = await packs();
+    expect(now.version).toBe(before.version + 1);
+    expect(now.profile.channels[a]).toMatchObject({ id: ids[a], reportedAs: ids[b] });
+    expect(now.profile.modules).toEqual(before.profile.modules);
+    const exchanged = <T>(x: T[]): T[] => x.map((v, i) => (i === a ? x[b]! : i === b ? x[a]! : v));
+    expect(await alone()).toEqual(exchanged(was.settled));
+    expect(await picture()).toEqual(exchanged(was.picture));
+    expect(await trace()).toBeCloseTo(scanned[b]!, 6);
+    expect(was.trace).toBeCloseTo(scanned[a]!, 6);
+    expect(await check()).toMatchObject({ verdict: 'proven', off: [], instead: [] });
+    // The finding of before can be computed again as it was, by the wires as they were drawn then.
+    expect((await ina.post<{ same: boolean }>(`/api/jobs/${n}/findings/${old.id}/recompute`)).body.same).toBe(
+      true,
+    );
+    expect((await spreads())[0]!.id).not.toBe(old.id);
+    expect((await spreads())[0]!.profileVersion).toBe(now.version);
   });
 });
 

@@ -345,7 +345,7 @@ describe('a meter at the terminals', () => {
         observedAt: new Date(Date.now() + 1000).toISOString(),
       });
     await meter('ch41', median.medianV);
-    await meter('ch42', median.channels[41]!.voltageV);
+    await meter('ch42', median.channels[41]!.voltageV!);
     await bench.settled();
     const settled = await newest(job);
     expect(settled.result.findings[0]).toMatchObject({ channel: 'ch41', verdict: 'sense-fault' });

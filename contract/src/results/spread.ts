@@ -15,14 +15,14 @@ const SegmentSchema = z.object({
 });
 const DeviationSchema = z.object({
   channelIndex: index,
-  voltageV: z.number(),
-  deviationMv: z.number(),
-  modifiedZ: z.number(),
+  voltageV: z.number().nullable(),
+  deviationMv: z.number().nullable(),
+  modifiedZ: z.number().nullable(),
   odd: z.boolean(),
-  socFraction: z.number(),
-  deltaSocFraction: z.number(),
-  deltaAh: z.number(),
-  deltaSocHalfWidth: z.number(),
+  socFraction: z.number().nullable(),
+  deltaSocFraction: z.number().nullable(),
+  deltaAh: z.number().nullable(),
+  deltaSocHalfWidth: z.number().nullable(),
 });
 const SpreadSchema = z.object({
   timeS: z.number(),
@@ -38,7 +38,7 @@ const SpreadSchema = z.object({
   channels: z.array(DeviationSchema),
   onPlateau: z.boolean(),
 });
-const TiltEndSchema = z.object({ socFraction: z.number(), deltaSocFraction: z.array(z.number()) });
+const TiltEndSchema = z.object({ socFraction: z.number(), deltaSocFraction: z.array(z.number().nullable()) });
 const EstimateSchema = z.object({
   deltaSocPct: z.number().optional(),
   deltaSocPctSd: z.number().optional(),

@@ -51,6 +51,7 @@ export function checkProfile(profile: PackProfile): { faults: ProfileFault[]; pa
     checkPlaces(pack, fault);
     checkLinks(pack, fault);
     checkBoards(pack, fault);
+    checkWiring(pack, fault);
     checkBuild(pack, fault);
     const volts = fullV(profile, pack.groups.length);
     if (volts > 1000)
@@ -130,6 +131,27 @@ function checkBoards(pack: Pack, fault: Say): void {
       `No board reports ${missing[0]!.id}${missing.length > 1 ? ` and ${missing.length - 1} more` : ''}.`,
       'boards',
     );
+}
+
+/** Sense wires: scans give every place under one name, each name once, and as many cells as that name stands for. */
+function checkWiring(pack: Pack, fault: Say): void {
+  const byName = new Map(pack.channels.map((c) => [c.id, c]));
+  const given = new Map<string, string>();
+  for (const c of pack.channels) {
+    const name = c.reportedAs ?? c.id;
+    const where = `channels (${c.id})`;
+    const other = byName.get(name);
+    if (!other) fault('error', `Scans give ${c.id} under ${name}, which the pack does not have.`, where);
+    else if (other.cells !== c.cells)
+      fault(
+        'error',
+        `${c.id} has ${c.cells} cells, ${name} under which scans give it ${other.cells}.`,
+        where,
+      );
+    const twice = given.get(name);
+    if (twice) fault('error', `Scans give ${twice} and ${c.id} under the same name, ${name}.`, where);
+    given.set(name, c.id);
+  }
 }
 
 /** Limits in their range, each once, and the four volts of a cell in their order. */

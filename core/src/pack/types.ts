@@ -6,6 +6,8 @@ export interface ChannelSpec {
   id: string;
   /** Cells in series behind this one voltage: 1 for a lithium group, 6 or 12 for a NiMH block. */
   cells: number;
+  /** Under which channel's name scans give the voltage of this place, where the sense wires are laid in another order. */
+  reportedAs?: string | undefined;
 }
 
 /** Where a module lies in the vehicle: tier 0 is the lowest, row 0 is nearest the front. */

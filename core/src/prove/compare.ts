@@ -46,14 +46,14 @@ export function compareRecords(
     row('near empty', before.nearEmpty, after.nearEmpty),
   ];
   const low = after.nearEmpty;
-  const replacedNearEmptyMv =
-    low && replaced.length > 0 ? median(replaced.map((i) => low.channels[i]!.deviationMv)) : null;
+  const replacedMv = replaced.map((i) => low?.channels[i]?.deviationMv ?? null).filter((mv) => mv !== null);
+  const replacedNearEmptyMv = replacedMv.length > 0 ? median(replacedMv) : null;
   const stillOdd = [
     ...new Set(
       [after.nearFull, after.nearEmpty].flatMap(
         (s) =>
           s?.channels
-            .filter((c) => c.odd && Math.abs(c.deltaSocFraction) > 0.015)
+            .filter((c) => c.odd && Math.abs(c.deltaSocFraction ?? 0) > 0.015)
             .map((c) => pack.channels[c.channelIndex]!.id) ?? [],
       ),
     ),

@@ -1,4 +1,5 @@
 export * from './record';
+export * from './wired';
 export * from './mapping';
 export * from './figures';
 export * from './loose';

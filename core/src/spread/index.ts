@@ -16,3 +16,4 @@ export * from './modern';
 export * from './tell';
 export * from './consequence';
 export * from './mapCheck';
+export { type Block } from './mapOrders';

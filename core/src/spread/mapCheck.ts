@@ -1,3 +1,4 @@
+import { ANY_ORDER, AS_DRAWN, exchangePrior, mapOrders, type Block } from './mapOrders';
 import { median } from './statistics';
 
 /** What voltages metered at the terminals say of a scan of the same moment. */
@@ -7,112 +8,219 @@ export interface MapCheck {
   compared: number;
   /** The pack moved as a whole between the two, V. */
   offsetV: number;
-  /** Channels whose board and terminals do not agree, the order being right. */
+  /** Channels whose board and terminals do not agree, in the order that is believed. */
   off: { channelIndex: number; differenceV: number }[];
   /** The order that the meter fits better: each channel, and whose voltage the scan shows under its name. */
   instead: { channelIndex: number; shows: number }[];
+  /** The likeliest orders and how likely each is by these readings; “as drawn” among them. */
+  odds: { says: string; share: number }[];
   says: string;
 }
 
 /** Board and meter agree within this, V: both read to a few millivolts. Common practice, no source. */
 const AGREE_V = 0.006;
+/** Scatter of the difference of the two (one sd), V; and how often one of the two is off by anything. */
+const SIGMA_V = AGREE_V / 2;
+const STRAY = 0.02;
+const STRAY_V = 1;
 /** Neighbours have to differ by this before an order can be told, V. */
 const TELLS_V = 0.012;
+/** An order is called certain from here on. */
+const CERTAIN = 0.95;
+/** Orders less likely than this are not named. */
+const WORTH_NAMING = 0.001;
+const MOST_NAMED = 3;
+/** An order this much less likely than the likeliest is left out (natural logarithm). */
+const FAR = 9;
+
+const AS_IT_IS = 'as drawn';
+const logLikely = (d: number): number =>
+  Math.log(
+    ((1 - STRAY) * Math.exp(-0.5 * (d / SIGMA_V) ** 2)) / (SIGMA_V * Math.sqrt(2 * Math.PI)) +
+      STRAY / STRAY_V,
+  );
+const logFactorial = (n: number): number => {
+  let sum = 0;
+  for (let k = 2; k <= n; k++) sum += Math.log(k);
+  return sum;
+};
+
+/** `ch03`, `ch03 and ch04`, `ch03, ch04 and 5 more`. */
+const listed = (names: readonly string[]): string =>
+  names.length > 3
+    ? `${names.slice(0, 2).join(', ')} and ${names.length - 2} more`
+    : names.join(', ').replace(/, ([^,]*)$/, ' and $1');
+
+interface Weighed {
+  shows: readonly number[];
+  says: string;
+  log: number;
+}
 
 /**
  * Compares voltages metered at the terminals with a scan of the same rest: whether each channel is where the profile
- * says, and which board readings are off. The pack's common shift between the two is taken out. Orders that are tried are
- * those that wiring mistakes make: two exchanged, all reversed, all shifted by one.
- * @param names for the sentence.
+ * says, and which board readings are off. The pack's common shift between the two is taken out. Every order that wiring
+ * and drawing mistakes make (`mapOrders`, the exchange of any two, and the one order of all that fits best) is weighed by
+ * Bayes' rule; a reading differs by a few millivolts, or now and then by anything.
+ * @param names of the channels, for the sentence.
+ * @param blocks modules and sense boards that may be exchanged or reversed as a whole.
  */
 export function checkMap(
   scannedV: readonly (number | null)[],
   meteredV: readonly (number | null)[],
   names: readonly string[],
+  blocks: readonly Block[] = [],
 ): MapCheck {
+  const n = names.length;
   const both = scannedV.flatMap((s, i) => (s !== null && meteredV[i] != null ? [i] : []));
-  const at = both.map((i) => meteredV[i]!);
+  const metered = names.flatMap((_, i) => (meteredV[i] != null ? [i] : []));
   const result = (
     verdict: MapCheck['verdict'],
-    offsetV: number,
-    off: MapCheck['off'],
-    instead: MapCheck['instead'],
     says: string,
-  ): MapCheck => ({ verdict, compared: both.length, offsetV, off, instead, says });
+    more: Partial<Pick<MapCheck, 'offsetV' | 'off' | 'instead' | 'odds'>> = {},
+  ): MapCheck => ({
+    verdict,
+    compared: both.length,
+    offsetV: 0,
+    off: [],
+    instead: [],
+    odds: [],
+    says,
+    ...more,
+  });
   if (both.length < 4)
-    return result(
-      'cannot-tell',
-      0,
-      [],
-      [],
-      'Four channels or more, metered and scanned at the same rest, tell.',
+    return result('cannot-tell', 'Four channels or more, metered and scanned at the same rest, tell.');
+
+  const differences = (shows: readonly number[]): { at: number; d: number }[] => {
+    const raw = metered.flatMap((i) =>
+      scannedV[shows[i]!] == null ? [] : [{ at: i, d: meteredV[i]! - scannedV[shows[i]!]! }],
     );
-  const order = (from: readonly number[]): { offsetV: number; wrong: number[] } => {
-    const differences = from.map((i, k) => at[k]! - scannedV[i]!);
-    const offsetV = median(differences);
-    return {
-      offsetV,
-      wrong: both.filter((_, k) => Math.abs(differences[k]! - offsetV) > AGREE_V),
-    };
+    const offsetV = median(raw.map((x) => x.d));
+    return raw.map(({ at, d }) => ({ at, d: d - offsetV }));
   };
-  const straight = order(both);
+  const likelihood = (shows: readonly number[]): number =>
+    differences(shows).reduce((s, { d }) => s + logLikely(d), 0);
+  const drawn = names.map((_, i) => i);
+  const straight = differences(drawn);
+  const offsetV = median(both.map((i) => meteredV[i]! - scannedV[i]!));
+  const wrong = straight.filter(({ d }) => Math.abs(d) > AGREE_V);
+
+  const weighed: Weighed[] = [
+    { shows: drawn, says: AS_IT_IS, log: Math.log(AS_DRAWN) + likelihood(drawn) },
+    ...mapOrders(n, blocks).map((o) => ({ ...o, log: Math.log(o.prior) + likelihood(o.shows) })),
+  ];
+  // Two that are exchanged: only what the two read changes, and only where both were metered is it told.
+  const base = weighed[0]!.log - Math.log(AS_DRAWN) + Math.log(exchangePrior(n));
+  const own = new Map(straight.map(({ at, d }) => [at, logLikely(d)]));
+  const likely = Math.max(...weighed.map((w) => w.log)) - FAR;
+  for (const [x, a] of both.entries())
+    for (const b of both.slice(x + 1)) {
+      const swap = (i: number, j: number): number => logLikely(meteredV[i]! - scannedV[j]! - offsetV);
+      const log = base - own.get(a)! - own.get(b)! + swap(a, b) + swap(b, a);
+      if (log > likely)
+        weighed.push({
+          shows: drawn.map((i) => (i === a ? b : i === b ? a : i)),
+          says: `${names[a]} and ${names[b]} are exchanged`,
+          log,
+        });
+    }
+  // The one order of all that fits best: lowest to lowest. Several that read alike could be in any order among themselves.
+  let alike: string[] = [];
+  const some = both.length === metered.length ? both : [];
+  if (some.length === n) {
+    const byMeter = [...some].sort((p, q) => meteredV[p]! - meteredV[q]!);
+    const byScan = [...some].sort((p, q) => scannedV[p]! - scannedV[q]!);
+    const shows = [...drawn];
+    byMeter.forEach((i, k) => (shows[i] = byScan[k]!));
+    const close = byScan.map((c, k) => k > 0 && Math.abs(scannedV[c]! - scannedV[byScan[k - 1]!]!) < AGREE_V);
+    let run = 1;
+    let ways = 0;
+    for (let k = 1; k <= n; k++) {
+      if (close[k]) run++;
+      else {
+        ways += logFactorial(run);
+        run = 1;
+      }
+    }
+    alike = byScan.filter((_, k) => close[k] || close[k + 1]).map((c) => names[c]!);
+    weighed.push({
+      shows,
+      says: 'the channels lie in another order altogether',
+      log: Math.log(ANY_ORDER) - logFactorial(n) + ways + likelihood(shows),
+    });
+  }
+  // Two ways to the same order are one.
+  const byOrder = new Map<string, Weighed>();
+  const top = Math.max(...weighed.map((w) => w.log));
+  for (const w of weighed) {
+    if (w.log < top - FAR) continue;
+    const key = w.shows.join();
+    const before = byOrder.get(key);
+    if (!before) byOrder.set(key, w);
+    else byOrder.set(key, { ...before, log: Math.max(before.log, w.log) });
+  }
+  const total = [...byOrder.values()].reduce((s, w) => s + Math.exp(w.log - top), 0);
+  const ranked = [...byOrder.values()]
+    .map((w) => ({ ...w, share: Math.exp(w.log - top) / total }))
+    .sort((p, q) => q.share - p.share);
+  const best = ranked[0]!;
+  const odds = ranked
+    .filter((r, i) => r.share >= WORTH_NAMING && i < MOST_NAMED)
+    .map(({ says, share }) => ({ says, share }));
+
   // One odd channel tells nothing of the order of the rest: what counts is how many neighbours differ from each other.
   const pairs = both
     .slice(1)
     .filter((i, k) => Math.abs(scannedV[i]! - scannedV[both[k]!]!) >= TELLS_V).length;
   const telling = pairs >= (both.length - 1) / 2;
-  if (straight.wrong.length === 0)
+
+  if (best.says !== AS_IT_IS && best.share >= CERTAIN && telling) {
+    const left = differences(best.shows).filter(({ d }) => Math.abs(d) > AGREE_V);
+    // An order is believed where it clears what was wrong, not where it moves it about.
+    if (left.length <= Math.max(0, wrong.length - 2) && left.length <= both.length / 10) {
+      const moved = drawn.filter((i) => best.shows[i] !== i);
+      const unsure = best.says.startsWith('the channels lie in another order') ? alike : [];
+      return result(
+        'disproven',
+        `The meter says that ${best.says}: the pack’s map is not right.${
+          unsure.length > 0
+            ? ` ${listed(unsure)} read alike and could lie in any order among themselves: meter again when the pack is nearer to empty.`
+            : ''
+        }`,
+        {
+          offsetV,
+          off: left.map(({ at, d }) => ({ channelIndex: at, differenceV: d })),
+          instead: unsure.length > 0 ? [] : moved.map((i) => ({ channelIndex: i, shows: best.shows[i]! })),
+          odds,
+        },
+      );
+    }
+  }
+  if (wrong.length === 0)
     return result(
       telling ? 'proven' : 'cannot-tell',
-      straight.offsetV,
-      [],
-      [],
       `Meter and scan agree on all ${both.length} channels, ${
         telling
           ? `and ${pairs} of ${both.length - 1} neighbours differ enough that an exchange would show: the map is right.`
           : `but only ${pairs} of ${both.length - 1} neighbours differ enough that an exchange would show.`
       }`,
+      { offsetV, odds: telling ? odds : [] },
     );
-  const n = both.length;
-  const orders: { from: number[]; says: string }[] = [
-    { from: [...both].reverse(), says: 'the channels run the other way round' },
-    { from: both.map((_, k) => both[(k + 1) % n]!), says: 'the channels are shifted by one' },
-    { from: both.map((_, k) => both[(k + n - 1) % n]!), says: 'the channels are shifted by one' },
-  ];
-  for (const [x, a] of straight.wrong.entries())
-    for (const b of straight.wrong.slice(x + 1)) {
-      const from = both.map((i) => (i === a ? b : i === b ? a : i));
-      orders.push({ from, says: `${names[a]} and ${names[b]} are exchanged` });
-    }
-  const best = orders
-    .map((o) => ({ ...o, ...order(o.from) }))
-    .sort((p, q) => p.wrong.length - q.wrong.length)[0];
-  // An order is believed where it clears what was wrong, not where it moves it about.
-  if (
-    telling &&
-    best &&
-    best.wrong.length <= Math.max(0, straight.wrong.length - 2) &&
-    best.wrong.length <= n / 10
-  )
-    return result(
-      'disproven',
-      best.offsetV,
-      [],
-      both.flatMap((i, k) => (best.from[k] === i ? [] : [{ channelIndex: i, shows: best.from[k]! }])),
-      `The meter says that ${best.says}: the pack’s map is not right.`,
-    );
-  const off = straight.wrong.map((i) => ({
-    channelIndex: i,
-    differenceV: meteredV[i]! - scannedV[i]! - straight.offsetV,
-  }));
-  const few = off.length <= n / 4;
+  const few = wrong.length <= both.length / 4;
+  const certain = best.says === AS_IT_IS && best.share >= CERTAIN;
+  const says = few
+    ? `${wrong.map(({ at, d }) => `${names[at]} by ${Math.round(Math.abs(d) * 1000)} mV`).join(', ')}: board and terminals do not agree there. The other ${both.length - wrong.length} do.`
+    : `Meter and scan differ on ${wrong.length} of ${both.length} channels and no order explains it: was the pack at rest for both?`;
+  const other = odds.find((o) => o.says !== AS_IT_IS);
   return result(
-    few && telling ? 'proven' : 'cannot-tell',
-    straight.offsetV,
-    few ? off : [],
-    [],
-    few
-      ? `${off.map((o) => `${names[o.channelIndex]} by ${Math.round(Math.abs(o.differenceV) * 1000)} mV`).join(', ')}: board and terminals do not agree there. The other ${n - off.length} do.`
-      : `Meter and scan differ on ${off.length} of ${n} channels and no order explains it: was the pack at rest for both?`,
+    few && telling && certain ? 'proven' : 'cannot-tell',
+    few && telling && !certain && other
+      ? `${says} It may also be that ${other.says} (${Math.round(100 * other.share)} in 100).`
+      : says,
+    {
+      offsetV,
+      off: few ? wrong.map(({ at, d }) => ({ channelIndex: at, differenceV: d })) : [],
+      odds: few && telling ? odds : [],
+    },
   );
 }

@@ -38,24 +38,24 @@ export function weighMeter(
       f.seen ? f.finding : unweighed(f.finding, newest.get(indexOf.get(f.finding.channel)!)),
     );
   const { agreeMv, apartMv } = factsOf(pack.profile.chemistry).meter;
-  const gap = (c: number): number => (newest.get(c)! - rest.channels[c]!.voltageV) * 1000;
+  /** What the scan read of it at that rest; null where it did not. */
+  const read = (c: number): { voltageV: number; deviationMv: number } | null => {
+    const { voltageV, deviationMv } = rest.channels[c]!;
+    return voltageV === null || deviationMv === null ? null : { voltageV, deviationMv };
+  };
+  const gap = (c: number): number => (newest.get(c)! - read(c)!.voltageV) * 1000;
   const suspects = new Set(told.map((t) => indexOf.get(t.finding.channel)!));
-  const references = [...newest.keys()].filter((c) => !suspects.has(c));
+  const references = [...newest.keys()].filter((c) => !suspects.has(c) && read(c));
   const alone = references.length === 0;
   // What all channels did since the scan is told by those nobody suspects.
   const shiftMv = alone ? 0 : median(references.map(gap));
   const sd = agreeMv * (alone ? ALONE_FACTOR : 1);
   const weighed = told.map(({ finding: f, seen }) => {
     const c = indexOf.get(f.channel)!;
+    const scanned = read(c);
+    if (!scanned) return seen ? f : unweighed(f, newest.get(c));
     return newest.has(c) && !seen
-      ? weigh(
-          f,
-          gap(c) - shiftMv,
-          rest.channels[c]!.deviationMv,
-          sd,
-          newest.get(c)!,
-          rest.channels[c]!.voltageV,
-        )
+      ? weigh(f, gap(c) - shiftMv, scanned.deviationMv, sd, newest.get(c)!, scanned.voltageV)
       : f;
   });
   for (const c of references) {
@@ -68,7 +68,7 @@ export function weighMeter(
       confidence: 0.9,
       alternatives: [],
       estimate: { offsetMillivolt: -off },
-      reasons: [said(newest.get(c)!, rest.channels[c]!.voltageV, false)],
+      reasons: [said(newest.get(c)!, read(c)!.voltageV, false)],
       detect: 100,
       separate: 100,
     });
@@ -92,7 +92,7 @@ function byMeterAlone(
     if (!OUT_OF_BOUNDS.has(state)) continue;
     const id = pack.channels[c]!.id;
     const scanV = rest?.channels[c]?.voltageV;
-    const beside = scanV === undefined ? '' : ` The scan says ${scanV.toFixed(3)} V.`;
+    const beside = scanV == null ? '' : ` The scan says ${scanV.toFixed(3)} V.`;
     const high = state === 'over-charged' || state === 'impossible';
     const finding: ChannelFinding = {
       channel: id,

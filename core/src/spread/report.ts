@@ -41,7 +41,8 @@ export function sureness(
 /** One end of the tilt picture: charge of each channel against the pack's median, as a share of the capacity. */
 export interface TiltEnd {
   socFraction: number;
-  deltaSocFraction: number[];
+  /** Null for a channel that was not read at this end. */
+  deltaSocFraction: (number | null)[];
 }
 
 /** What is to be said of the pack as a whole, before any channel. */

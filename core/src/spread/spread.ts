@@ -5,17 +5,17 @@ import { median, medianAbsoluteDeviation, MODIFIED_Z_LIMIT } from './statistics'
 /** One channel against the rest of the pack at one rest. */
 export interface ChannelDeviation {
   channelIndex: number;
-  voltageV: number;
-  deviationMv: number;
-  modifiedZ: number;
+  voltageV: number | null;
+  deviationMv: number | null;
+  modifiedZ: number | null;
   odd: boolean;
-  socFraction: number;
+  socFraction: number | null;
   /** State of charge against the pack's median, fraction; negative = lower. */
-  deltaSocFraction: number;
+  deltaSocFraction: number | null;
   /** The same in charge, A·h of rated capacity. */
-  deltaAh: number;
+  deltaAh: number | null;
   /** Width of ΔSOC that ± one sensor step and the curve's slope leave open, fraction. Wide on a plateau. */
-  deltaSocHalfWidth: number;
+  deltaSocHalfWidth: number | null;
 }
 
 export interface Spread {
@@ -46,6 +46,19 @@ export function gradeDelta(deltaMv: number, driveBlockingMv = 200): Spread['grad
   return deltaMv <= 50 ? 'limit' : 'poor';
 }
 
+/** A channel that was not read at this rest: nothing is known of it, and nothing is said. */
+const unread = (channelIndex: number): ChannelDeviation => ({
+  channelIndex,
+  voltageV: null,
+  deviationMv: null,
+  modifiedZ: null,
+  odd: false,
+  socFraction: null,
+  deltaSocFraction: null,
+  deltaAh: null,
+  deltaSocHalfWidth: null,
+});
+
 /**
  * Spread of a pack at one rest: robust statistics per channel and what each deviation means in charge.
  * Channels beyond their floor or ceiling (`condemned`) are shown but have no part in what is typical.
@@ -64,6 +77,7 @@ export function spreadAt(point: RestPoint, pack: Pack, condemned: ReadonlySet<nu
   const medianSoc = curve.socAt(medianCell);
   const rows = channels.map((channel, i): ChannelDeviation => {
     const cellV = perCell[i]!;
+    if (Number.isNaN(cellV)) return unread(i);
     const socFraction = curve.socAt(cellV);
     const [low, high] = curve.socInterval(cellV, stepV / channel.cells);
     return {
@@ -87,11 +101,12 @@ export function spreadAt(point: RestPoint, pack: Pack, condemned: ReadonlySet<nu
     if (v > perCell[hi]!) hi = i;
   });
   const deltaMv = point.voltageV[hi]! * 1000 - point.voltageV[lo]! * 1000;
+  const counted = point.voltageV.filter((v, i) => !Number.isNaN(v) && !condemned.has(i));
   const [pl, ph] = curve.socInterval(medianCell, stepV);
   return {
     timeS: point.timeS,
-    medianV: median(point.voltageV.filter((_, i) => !condemned.has(i))),
-    madMv: medianAbsoluteDeviation(point.voltageV.filter((_, i) => !condemned.has(i))) * 1000,
+    medianV: median(counted),
+    madMv: medianAbsoluteDeviation(counted) * 1000,
     minV: point.voltageV[lo]!,
     maxV: point.voltageV[hi]!,
     minChannelIndex: lo,

@@ -1,3 +1,4 @@
+import type { DeviationMap } from '@cellmend/core/spread';
 import type { DecisionBody } from '@cellmend/contract/decisions';
 import type { Stage } from '@cellmend/core/route';
 import type { FindingDigest } from '@cellmend/contract/findings';
@@ -108,7 +109,7 @@ export interface ScanRow extends Row<ScanRow> {
 }
 export interface ScanPictureRow extends Row<ScanPictureRow> {
   scanId: string;
-  picture: unknown;
+  picture: DeviationMap;
 }
 export interface HeadingRow extends Row<HeadingRow> {
   key: string;

@@ -2,6 +2,7 @@ import { planBalance, type BalancePlan } from '@cellmend/core/balance';
 import { rankDonors, typicalOfStaying, withMeasuredAlone, type MatchRow } from '@cellmend/core/match';
 import { normalisePack, ocvCurve, valueOf, type PackProfile } from '@cellmend/core/pack';
 import { compareRecords, type Comparison } from '@cellmend/core/prove';
+import { asWired } from '@cellmend/core/scan';
 import { groupStates, type MeterReading, type SpreadReport } from '@cellmend/core/spread';
 import type { InsulationReport } from '@cellmend/core/insulation';
 import type { NewFinding } from '@cellmend/contract/findings';
@@ -34,11 +35,14 @@ async function report(
   if (scans.length !== new Set(ask.scanIds).size) throw notFound('One of those scans');
   const metered = await meterReadings(store, jobId, profile, ask.readingIds);
   const parts = [];
-  for (const scan of scans)
+  for (const scan of scans) {
+    const record = await loadRecord(store, scan.id);
     parts.push({
-      record: await loadRecord(store, scan.id),
+      // The sense wires as the profile of this computing has them; what was metered was metered at the place.
+      record: scan.format === 'typed' ? record : asWired(record, profile),
       startS: (scan.startedAt ?? scan.createdAt).getTime() / 1000,
     });
+  }
   return runFor('report', { kind: 'report', profile, parts, metered }, { person: asker });
 }
 

@@ -17,7 +17,10 @@ import { notFound } from '../domain/refusal';
 function lowestMv(report: SpreadReport | null, pack: Pack): (number | null)[] | undefined {
   const rest = report?.nearEmpty ?? report?.nearFull;
   if (!rest) return undefined;
-  return pack.modules.map((m) => Math.min(...m.channelIndices.map((c) => rest.channels[c]!.deviationMv)));
+  return pack.modules.map((m) => {
+    const read = m.channelIndices.map((c) => rest.channels[c]!.deviationMv).filter((mv) => mv !== null);
+    return read.length > 0 ? Math.min(...read) : null;
+  });
 }
 
 /** The same by what was typed at modules and channels, newest last. */

@@ -3,7 +3,7 @@ import type { ScanPreview } from '@cellmend/contract/scans';
 import { analyseRun, condenseRun, parseRunTable, type RunAnswer } from '@cellmend/core/bench';
 import type { LoggedCode } from '@cellmend/core/can';
 import { InputProblem, normalisePack, valueOf, type PackProfile } from '@cellmend/core/pack';
-import { joinRecords, type ScanRecord } from '@cellmend/core/scan';
+import { asWired, joinRecords, type ScanRecord } from '@cellmend/core/scan';
 import {
   deviationMap,
   median,
@@ -149,6 +149,8 @@ async function run(task: ScanTask, progressed: (fraction: number) => void): Prom
     held: HeldReadings,
     codes: LoggedCode[],
     format: FileFormat,
+    /** Metered at the places themselves: no sense wire had a part in it. */
+    metered = false,
   ): ScanAnswer => {
     const { channelIds, simultaneous, startEpochS, notices } = record;
     return {
@@ -158,7 +160,7 @@ async function run(task: ScanTask, progressed: (fraction: number) => void): Prom
         record: { channelIds, simultaneous, startEpochS, notices },
         codes,
         format,
-        report: spreadReport(record, pack),
+        report: spreadReport(metered ? record : asWired(record, pack.profile), pack),
         picture: deviationMap(record, pack),
       },
     };
@@ -181,7 +183,7 @@ async function run(task: ScanTask, progressed: (fraction: number) => void): Prom
         },
         task.entry,
       );
-      return whole(record, { spilled: spill.done(), rows, durationS }, codes, format);
+      return whole(record, { spilled: spill.done(), rows, durationS }, codes, format, task.help.metered);
     }
     case 'record':
       return whole(task.record, task.held, [], 'can');

@@ -5,6 +5,7 @@ import {
   findCurrentDirection,
   RecordBuilder,
   inOurUnits,
+  wiring,
   type ScanRecord,
   type Target,
 } from '@cellmend/core/scan';
@@ -192,6 +193,9 @@ export class LiveSessions {
     const targets = new Map(
       definedSignals([{ kind: 'uds', name: file.name, file }], pack, known).map((s) => [s.name, s.target]),
     );
+    // What is shown while it is read stands at its place; what is kept stands under the names it came by.
+    const at = wiring(pack.profile) ?? pack.channels.map((c) => c.index);
+    const placeOf = pack.channels.map((c) => at.indexOf(c.index));
     const tell = setInterval(() => this.tell(session.jobNumber, state), TELL_EVERY_MS);
     const longest = setTimeout(() => session.stop.abort(), LONGEST_MS);
     try {
@@ -206,7 +210,7 @@ export class LiveSessions {
               builder.put(target, v.timeS, v.value, v.name, () => v.name);
               state.readings++;
               const ours = inOurUnits(target, v.value);
-              if (target.kind === 'channel') state.voltageV[target.channelIndex] = ours;
+              if (target.kind === 'channel') state.voltageV[placeOf[target.channelIndex]!] = ours;
               else if (target.kind === 'current') state.currentA = ours;
               else if (target.kind === 'soc') state.socFraction = ours;
               else if (target.kind === 'temperature') {

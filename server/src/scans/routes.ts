@@ -1,6 +1,6 @@
 import { DemoScanSchema, PreviewQuerySchema, ScanQuerySchema } from '@cellmend/contract/scanRoutes';
 import { TypedScanSchema } from '@cellmend/contract/scans';
-import { valueAt } from '@cellmend/core/scan';
+import { valueAt, wiring } from '@cellmend/core/scan';
 import { Router, type Request } from 'express';
 import { createReadStream, existsSync } from 'node:fs';
 import { join } from 'node:path';
@@ -24,7 +24,7 @@ import { settle } from '../findings/due';
 import { LiveOwners } from '../live/owners';
 import { LiveSessions } from './live';
 import type { ScanRow } from '../db/rows';
-import { mapCheck } from './mapCheck';
+import { correctMap, mapCheck } from './mapCheck';
 import { findScanOf, loadRecord, pictureOf } from './store';
 import { previewUpload, readTyped, readUpload, storeScan } from './service';
 
@@ -208,24 +208,31 @@ export function scanRoutes(
     res.status(204).end();
   });
 
-  const findScan = async (req: Request): Promise<ScanRow> => {
-    const { job } = await findJob(store, req.params.number);
-    const id = z.uuid().parse(req.params.id);
-    return findScanOf(store, job.id, id);
+  /** A scan, and for each place the channel of the record that was measured there. */
+  const findScan = async (req: Request): Promise<{ scan: ScanRow; at: number[] }> => {
+    const { job, profile } = await findJob(store, req.params.number);
+    const scan = await findScanOf(store, job.id, z.uuid().parse(req.params.id));
+    const wired = scan.format === 'typed' ? null : wiring(profile);
+    return { scan, at: wired ?? profile.channels.map((_, i) => i) };
   };
 
   router.get('/jobs/:number/map-check', needs('viewer'), async (req, res) => {
-    const { job, profile } = await findJob(store, req.params.number);
-    res.json(await mapCheck(store, job.id, profile));
+    res.json(await mapCheck(store, await findJob(store, req.params.number)));
   });
+  router.post(
+    '/jobs/:number/map-check',
+    needs('technician'),
+    writeOnce(store, 201, (req, doing) => correctMap(store, doing, req.params.number, req.body)),
+  );
 
   router.get('/jobs/:number/scans/:id/picture', needs('viewer'), async (req, res) => {
-    const scan = await findScan(req);
-    res.json(await pictureOf(store, scan.id));
+    const { scan, at } = await findScan(req);
+    const picture = await pictureOf(store, scan.id);
+    res.json({ ...picture, deviationMv: at.map((i) => picture.deviationMv[i]!) });
   });
 
   router.get('/jobs/:number/scans/:id/traces', needs('viewer'), async (req, res) => {
-    const scan = await findScan(req);
+    const { scan, at: channelAt } = await findScan(req);
     const wanted = z
       .array(
         z.coerce
@@ -240,7 +247,7 @@ export function scanRoutes(
           .split(',')
           .filter(Boolean),
       );
-    const record = await loadRecord(store, scan.id, { channels: [0, ...wanted] });
+    const record = await loadRecord(store, scan.id, { channels: [0, ...wanted.map((c) => channelAt[c]!)] });
     const time = record.voltageV[0]!.timeS;
     const stride = Math.max(1, Math.ceil(time.length / TRACE_POINTS));
     const at = Array.from(time).filter((_, i) => i % stride === 0);
@@ -249,7 +256,7 @@ export function scanRoutes(
       currentA: record.currentA ? at.map((t) => valueAt(record.currentA!, t)) : null,
       channels: wanted.map((c) => ({
         channelIndex: c,
-        voltageV: at.map((t) => valueAt(record.voltageV[c]!, t)),
+        voltageV: at.map((t) => valueAt(record.voltageV[channelAt[c]!]!, t)),
       })),
     });
   });

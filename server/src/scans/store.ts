@@ -1,4 +1,5 @@
 import { columnFor, recordOf, type ScanRecord } from '@cellmend/core/scan';
+import type { DeviationMap } from '@cellmend/core/spread';
 import { QueryTypes, type Transaction } from 'sequelize';
 import type { Store } from '../domain/store';
 import { notFound } from '../domain/refusal';
@@ -104,7 +105,7 @@ export async function findScanOf(store: Store, jobId: string, id: string): Promi
 }
 
 /** The deviation picture of a scan, drawn when it was stored. */
-export async function pictureOf(store: Store, scanId: string): Promise<unknown> {
+export async function pictureOf(store: Store, scanId: string): Promise<DeviationMap> {
   const row = await store.models.ScanPicture.findByPk(scanId);
   if (!row) throw notFound('The picture of that scan');
   return row.picture;

@@ -6,7 +6,7 @@ import styled from 'styled-components';
 import { useJobView } from '../shell/jobContext';
 import { readingWords, useReadings } from '../stages/notes/Readings';
 import { DataTable, Mute, Sheet } from '../ui/parts';
-import { fixed, signed } from '../ui/words';
+import { fixed, orDash } from '../ui/words';
 
 const Box = styled(Sheet)`
   padding: 10px 14px;
@@ -72,11 +72,13 @@ export function ModuleSheet({
           <tbody>
             {module.channelIndices.map((c) => {
               const estimate = report.channels.find((e) => e.channelIndex === c);
-              const cell = (s: SpreadReport['nearFull']) =>
-                s ? `${signed(s.channels[c]!.deviationMv, 0)} mV` : '–';
+              const cell = (s: SpreadReport['nearFull']) => orDash(s?.channels[c]?.deviationMv, 0, ' mV');
               return (
                 <tr key={c}>
-                  <td>{pack.channels[c]!.id}</td>
+                  <td>
+                    {pack.channels[c]!.id}
+                    {pack.channels[c]!.reportedAs && <Mute> scans: {pack.channels[c]!.reportedAs}</Mute>}
+                  </td>
                   <td className="r">{cell(report.nearFull)}</td>
                   <td className="r">{cell(report.nearEmpty)}</td>
                   <td className="r">

@@ -37,16 +37,13 @@ export function deviationLayer(
   end: string,
 ): Layer {
   const groups = new Map<number, GroupMark>();
-  const widest = Math.max(20, ...(spread?.channels.map((c) => Math.abs(c.deviationMv)) ?? []));
+  const widest = Math.max(20, ...(spread?.channels.map((c) => Math.abs(c.deviationMv ?? 0)) ?? []));
   for (const c of pack.channels) {
-    const deviation = spread?.channels[c.index]?.deviationMv;
+    const deviation = spread?.channels[c.index]?.deviationMv ?? null;
     const unknown =
       report?.findings.some((f) => f.channelIndex === c.index && f.verdict === 'undetermined') ?? false;
     groups.set(c.index, {
-      scale:
-        deviation === undefined || Number.isNaN(deviation)
-          ? null
-          : Math.sign(deviation) * Math.sqrt(Math.abs(deviation) / widest),
+      scale: deviation === null ? null : Math.sign(deviation) * Math.sqrt(Math.abs(deviation) / widest),
       unknown,
     });
   }

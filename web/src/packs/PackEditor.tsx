@@ -371,7 +371,12 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
         {drawn && selected !== null && drawn.modules[selected] && (
           <Sheet>
             <b>{drawn.modules[selected].id}</b>
-            <p>{drawn.modules[selected].channelIndices.map((c) => drawn.channels[c]!.id).join(', ')}</p>
+            <p>
+              {drawn.modules[selected].channelIndices
+                .map((c) => drawn.channels[c]!)
+                .map((c) => (c.reportedAs ? `${c.id} (scans: ${c.reportedAs})` : c.id))
+                .join(', ')}
+            </p>
           </Sheet>
         )}
       </Side>

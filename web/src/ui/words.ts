@@ -5,6 +5,9 @@ const MINUS = '−';
 export const fixed = (v: number, digits = 1): string => v.toFixed(digits).replace('-', MINUS);
 /** With its sign always shown. */
 export const signed = (v: number, digits = 1): string => `${v > 0 ? '+' : ''}${fixed(v, digits)}`;
+/** The same, or a dash where nothing was read. */
+export const orDash = (v: number | null | undefined, digits = 1, unit = ''): string =>
+  v == null ? '–' : `${signed(v, digits)}${unit}`;
 export const percent = (fraction: number, digits = 0): string => `${fixed(fraction * 100, digits)} %`;
 
 /** `2 h 10 min`, `38 min`, `3 days 4 h`. */

@@ -63,13 +63,11 @@ function Ends({ report }: { report: SpreadReport }) {
   const { pack, select } = useJobView();
   const { nearFull, nearEmpty } = report;
   if (!nearFull || !nearEmpty) return <Mute>It needs rests near full and near empty.</Mute>;
-  const points = pack.channels.map((c) => ({
-    id: c.id,
-    index: c.index,
-    full: nearFull.channels[c.index]!.deviationMv,
-    empty: nearEmpty.channels[c.index]!.deviationMv,
-    odd: report.findings.some((f) => f.channelIndex === c.index),
-  }));
+  const points = pack.channels.flatMap((c) => {
+    const [full, empty] = [nearFull, nearEmpty].map((s) => s.channels[c.index]!.deviationMv);
+    const odd = report.findings.some((f) => f.channelIndex === c.index);
+    return full == null || empty == null ? [] : [{ id: c.id, index: c.index, full, empty, odd }];
+  });
   const axis = { stroke: 'var(--mute)', fontSize: 12.5, tickFormatter: (v: number) => fixed(v, 0) };
   return (
     <>

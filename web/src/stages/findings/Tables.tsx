@@ -1,8 +1,8 @@
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { Spread, SpreadReport } from '@cellmend/core/spread';
 import { spreadOf } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { DataTable, Mute, Sheet } from '../../ui/parts';
-import { fixed, percent, signed } from '../../ui/words';
+import { fixed, orDash, percent } from '../../ui/words';
 
 /** Every test that would settle something, with what it is worth for its effort. */
 export function WhyThis({ report }: { report: SpreadReport }) {
@@ -37,6 +37,11 @@ export function WhyThis({ report }: { report: SpreadReport }) {
   );
 }
 
+type Row = Spread['channels'][number] | undefined;
+const volts = (c: Row): string => (c?.voltageV == null ? '–' : `${c.voltageV.toFixed(3)} V`);
+const charge = (c: Row): string =>
+  orDash(c?.deltaSocFraction == null ? null : c.deltaSocFraction * 100, 1, ' %');
+
 /** The same numbers as a table, for copying. */
 export function Figures({ only }: { only: number | null }) {
   const { findings, pack } = useJobView();
@@ -67,13 +72,13 @@ export function Figures({ only }: { only: number | null }) {
             return (
               <tr key={c.id}>
                 <td>{c.id}</td>
-                <td className="r">{f ? `${f.voltageV.toFixed(3)} V` : '–'}</td>
-                <td className="r">{f ? signed(f.modifiedZ) : '–'}</td>
-                <td className="r">{e ? `${e.voltageV.toFixed(3)} V` : '–'}</td>
-                <td className="r">{e ? signed(e.modifiedZ) : '–'}</td>
-                <td className="r">{f ? `${signed(f.deltaSocFraction * 100)} %` : '–'}</td>
-                <td className="r">{e ? `${signed(e.deltaSocFraction * 100)} %` : '–'}</td>
-                <td className="r">{e ? signed(e.deltaAh) : '–'}</td>
+                <td className="r">{volts(f)}</td>
+                <td className="r">{orDash(f?.modifiedZ)}</td>
+                <td className="r">{volts(e)}</td>
+                <td className="r">{orDash(e?.modifiedZ)}</td>
+                <td className="r">{charge(f)}</td>
+                <td className="r">{charge(e)}</td>
+                <td className="r">{orDash(e?.deltaAh)}</td>
                 <td className="r">
                   {estimate?.capacityRatio ? percent(estimate.capacityRatio.value, 1) : 'not measured'}
                 </td>

@@ -47,21 +47,24 @@ export function Tilt({ report }: { report: SpreadReport }) {
   const unit = report.capacityAh.measured ? 'A·h' : '%';
   const from = report.tilt?.from ?? end(report.nearFull);
   const to = report.tilt?.to ?? end(report.nearEmpty);
-  const fromAt = from?.deltaSocFraction.map((d) => d * scale);
-  const toAt = to?.deltaSocFraction.map((d) => d * scale);
-  const all = [...(fromAt ?? []), ...(toAt ?? [])];
+  const scaled = (e: TiltEnd | null): (number | null)[] =>
+    pack.channels.map((c) => {
+      const share = e?.deltaSocFraction[c.index];
+      return share == null ? null : share * scale;
+    });
+  const fromAt = scaled(from);
+  const toAt = scaled(to);
+  const all = [...fromAt, ...toAt].filter((v) => v !== null);
   const low = Math.min(-1, ...all) * 1.06;
   const high = Math.max(1, ...all) * 1.15;
   const y = (v: number): number => 16 + ((high - v) / (high - low)) * (H - 60);
   const suspect = new Map(report.findings.map((f) => [f.channelIndex, f]));
-  const known = to ?? from;
-  const lines = ((known && (toAt ?? fromAt)) ?? []).map((last, i) => ({
-    i,
-    from: fromAt?.[i] ?? last,
-    to: last,
-    finding: suspect.get(i),
-  }));
   const whole = from !== null && to !== null;
+  // A channel that was not read at an end that is drawn has no line.
+  const lines = pack.channels.flatMap(({ index: i }) => {
+    const [a, b] = [from ? fromAt[i]! : toAt[i]!, to ? toAt[i]! : fromAt[i]!];
+    return a === null || b === null ? [] : [{ i, from: a, to: b, finding: suspect.get(i) }];
+  });
   const knownX = to ? X1 : X0;
   const odd = lines.filter((l) => l.finding);
   // One label per module and verdict, at the lowest of its channels, kept apart.
@@ -179,7 +182,7 @@ export function Tilt({ report }: { report: SpreadReport }) {
           {p.text}
         </text>
       ))}
-      {known && !near0 && (
+      {(from ?? to) && !near0 && (
         <text x={knownX + 12} y={y(0) + (whole ? 5 : -8)} fill="var(--mat-text)">
           the others
         </text>

@@ -88,10 +88,10 @@ export function magnitude(f: CostedFinding): string {
 export function headline(suspect: Suspect, report: SpreadReport): { title: string; text: string } {
   const worst = suspect.worst;
   const name = `${suspect.module}, ${channelList([worst.channel])}`;
-  const low = report.nearEmpty?.channels[worst.channelIndex]?.deviationMv;
-  const high = report.nearFull?.channels[worst.channelIndex]?.deviationMv;
+  const low = report.nearEmpty?.channels[worst.channelIndex]?.deviationMv ?? null;
+  const high = report.nearFull?.channels[worst.channelIndex]?.deviationMv ?? null;
   const ends =
-    high !== undefined && low !== undefined
+    high !== null && low !== null
       ? `${Math.abs(high) < 8 ? 'Level with the others near full' : `${fixed(Math.abs(high), 0)} mV ${high < 0 ? 'below' : 'above'} the others near full`}, ${fixed(Math.abs(low), 0)} mV ${low < 0 ? 'below' : 'above'} near empty.`
       : '';
   switch (suspect.verdict) {

@@ -1,13 +1,12 @@
 import { findingOf } from '@cellmend/contract/findingOf';
-import type { MapChecked } from '@cellmend/contract/scans';
 import { useState } from 'react';
 import { Checkbox } from 'react-aria-components';
 import styled from 'styled-components';
-import useSWR from 'swr';
-import { ApiProblem, get } from '../../api/client';
+import { ApiProblem } from '../../api/client';
 import { useJobView } from '../../shell/jobContext';
 import { Button, DataTable, Mute, ProblemNote, Row, Sheet } from '../../ui/parts';
 import { duration, when } from '../../ui/words';
+import { MapVerdict } from './MapVerdict';
 
 const Tick = styled(Checkbox)`
   display: inline-flex;
@@ -39,7 +38,6 @@ export function Records({
   const used = new Set(findingOf(findings, 'spread', role)?.inputIds ?? []);
   const [ticked, setTicked] = useState<string[] | null>(null);
   const [busy, setBusy] = useState(false);
-  const { data: check } = useSWR<MapChecked | null>(`/jobs/${job.number}/map-check`, get);
   const [problem, setProblem] = useState<ApiProblem | null>(null);
   const now = ticked ?? job.scans.filter((s) => used.has(s.id)).map((s) => s.id);
   const sorted = [...job.scans].sort((a, b) =>
@@ -101,23 +99,7 @@ export function Records({
           ))}
         </tbody>
       </DataTable>
-      {check && (
-        <p>
-          <b>
-            {
-              {
-                proven: 'The map is borne out.',
-                disproven: 'The map is not right.',
-                'cannot-tell': 'The map is not proven.',
-              }[check.verdict]
-            }
-          </b>{' '}
-          {check.says}{' '}
-          <Mute>
-            {check.metered} against {check.scan}.
-          </Mute>
-        </p>
-      )}
+      <MapVerdict />
       {problem && <ProblemNote what={problem.message} accepted={problem.problem.accepted} />}
       {many && (
         <Row>
