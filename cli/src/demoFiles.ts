@@ -212,6 +212,173 @@ export function yardTug(): PackProfile {
   };
 }
 
+/**
+ * Harbour lorry: 72 groups in twelve modules, two tiers of six. The middle of the lower tier comes out from above, with the
+ * upper tier lifted as one, or from the side once its rail and cover are off.
+ */
+export function harbourLorry(): PackProfile {
+  const modules: ModuleSpec[] = Array.from({ length: 12 }, (_, m) => {
+    const [tier, k] = m < 6 ? [0, m] : [1, m - 6];
+    return {
+      id: `M${two(m + 1)}`,
+      channels: Array.from({ length: 6 }, (__, g) => `ch${two(6 * m + g + 1)}`),
+      place: { tier, row: k < 3 ? k : 5 - k, column: k < 3 ? 0 : 1 },
+      massKg: 14.5,
+    };
+  });
+  const links = linksOf(modules, 6);
+  const ids = (from: number, to: number): string[] => modules.slice(from - 1, to).map((m) => m.id);
+  const closed = ['lid', 'management-plug'];
+  const endsOf = (id: string): string[] => links.filter((l) => l.between.includes(id)).map((l) => l.id);
+  return {
+    name: 'Skerra harbour lorry pack',
+    chemistry: 'nmc',
+    ratedCapacityAh: 94,
+    channels: Array.from({ length: 72 }, (_, i) => ({ id: `ch${two(i + 1)}`, cells: 1 })),
+    modules,
+    nominalGroupResistanceMilliohm: 0.74,
+    ocv: defaultOcvTable('nmc'),
+    ocvSource: 'Chen et al. 2020, coefficients from memory',
+    tiers: ['Lower tier', 'Upper tier, on its carrier'],
+    links,
+    boards: Array.from({ length: 6 }, (_, b) => ({
+      id: `SB${b + 1}`,
+      channels: Array.from({ length: 12 }, (__, c) => `ch${two(12 * b + c + 1)}`),
+    })),
+    build: [
+      {
+        id: 'lid',
+        kind: 'lid',
+        name: 'Lid',
+        minutes: 18,
+        tool: 'torx 30',
+        after: [['L6']],
+        over: ids(1, 12),
+        singleUse: ['lid seal'],
+        torqueNm: 9,
+        caution: 'Clean it before it is opened.',
+      },
+      {
+        id: 'management-plug',
+        kind: 'sense-plug',
+        name: 'Management plug',
+        minutes: 2,
+        after: [['lid']],
+        stages: ['pushed in until it clicks', 'lever over'],
+      },
+      ...links
+        .filter((l) => l.kind !== 'service-disconnect')
+        .map((l) => ({
+          id: l.id,
+          kind: 'link' as const,
+          name: `Bus-bar ${l.id}`,
+          minutes: 4,
+          tool: 'insulated 10 mm',
+          after: [[...closed, 'L6']],
+          torqueNm: 11,
+          caution: 'Cap both ends before the next tool is picked up.',
+        })),
+      {
+        id: 'coolant-upper',
+        kind: 'coolant',
+        name: 'Coolant joint, upper tier',
+        minutes: 8,
+        tool: 'clamp tool',
+        after: [[...closed]],
+        over: ids(7, 9),
+        singleUse: ['coolant joint ring'],
+        caution: 'Caught and plugged: none of it over a module.',
+      },
+      {
+        id: 'carrier',
+        kind: 'bracket',
+        name: 'Upper carrier with its six modules',
+        minutes: 25,
+        tool: 'torx 40',
+        massKg: 98,
+        after: [[...closed, 'coolant-upper', 'L5', 'L6', 'L7', 'L8', 'L9', 'L10', 'L11']],
+        over: ids(7, 12),
+        torqueNm: 24,
+      },
+      {
+        id: 'side-rail',
+        kind: 'bracket',
+        name: 'Side rail, left',
+        minutes: 22,
+        tool: 'torx 40',
+        massKg: 11,
+        after: [[...closed]],
+        over: ids(1, 3),
+        torqueNm: 24,
+      },
+      {
+        id: 'side-cover',
+        kind: 'cover',
+        name: 'Side cover, left',
+        minutes: 9,
+        tool: 'torx 30',
+        after: [['side-rail']],
+        over: ids(1, 3),
+        singleUse: ['side cover seal'],
+      },
+      {
+        id: 'clamp-lower',
+        kind: 'clamp',
+        name: 'Clamp plate, lower tier',
+        minutes: 10,
+        tool: 'torx 40',
+        after: [
+          ['carrier', 'L1', 'L2', 'L3', 'L4', 'L5'],
+          ['side-cover', 'L1', 'L2'],
+        ],
+        over: ids(1, 6),
+        torqueNm: 18,
+      },
+      ...modules.map((m) => ({
+        id: m.id,
+        kind: 'module' as const,
+        minutes: m.place!.tier === 0 ? 7 : 5,
+        tool: 'torx 30',
+        massKg: 14.5,
+        after:
+          m.place!.tier === 1
+            ? [[...closed, 'coolant-upper', ...endsOf(m.id)]]
+            : m.place!.column === 0
+              ? [
+                  ['carrier', 'clamp-lower', ...endsOf(m.id)],
+                  ['side-cover', 'clamp-lower', ...endsOf(m.id)],
+                ]
+              : [['carrier', 'clamp-lower', ...endsOf(m.id)]],
+        torqueNm: 8,
+      })),
+    ],
+    entries: [
+      { id: 'V1, front right', kind: 'valve', place: { tier: 0, row: 0, column: 1 } },
+      { id: 'V2, rear right', kind: 'valve', place: { tier: 0, row: 2, column: 1 } },
+      { id: 'seam of the side cover', kind: 'cover', place: { tier: 0, row: 1, column: 0 } },
+      { id: 'coolant joint', kind: 'coolant', place: { tier: 1, row: 0, column: 0 } },
+    ],
+    body: {
+      massKg: 262,
+      sizeMm: [1320, 980, 420],
+      lifting:
+        'Four eyes on the carrier rails; level when the upper tier is full, 40 mm tail-heavy without it.',
+      before: [
+        'Earth straps front and rear.',
+        'Coolant lines, both caught and plugged.',
+        'Signal plug, then the two power plugs: each lever over, then out.',
+        'Twelve bolts; the rear left pair turns with its captive nut.',
+      ],
+    },
+    ratedRangeKm: 165,
+    bleederMilliamp: 60,
+    busCapacitanceF: 1.0e-3,
+    busBleederOhm: 90e3,
+    preChargeOhm: 36,
+    moduleRevision: 'H1',
+  };
+}
+
 /** Island bus: 200 LFP groups, an 800 V class pack; modules of unequal size in two tiers. */
 export function islandBus(): PackProfile {
   const sizes = [...Array.from({ length: 12 }, () => 12), ...Array.from({ length: 7 }, () => 8)];
@@ -288,6 +455,7 @@ export function demoFiles(): Record<string, string> {
     'corrie-pilot': pilotCar(),
     'yard-tug': yardTug(),
     'island-bus': islandBus(),
+    'harbour-lorry': harbourLorry(),
   };
   for (const [name, profile] of Object.entries(packs))
     files[`packs/${name}.json`] = JSON.stringify(profile, null, 1) + '\n';

@@ -36,6 +36,7 @@ export const BuildPartSchema = z.object({
   torqueNm: finite.gt(0).max(1000).optional(),
   caution: z.string().trim().max(300).optional(),
   stages: z.array(short).min(1).max(4).optional(),
+  over: z.array(id).min(1).max(500).optional(),
 });
 export const EntrySchema = z.object({ id, kind: z.enum(ENTRY_KINDS), place: PlaceSchema });
 const mm = finite.gt(0).max(20_000);

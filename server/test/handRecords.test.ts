@@ -265,14 +265,33 @@ it('the demo’s jobs are half-way through a piece of work: what was typed makes
   try {
     await demo.running.filled;
     const bettine = await demo.as('Bettine Vale');
-    const jobs = [138, 143, 146];
+    const jobs = [138, 141, 142, 143, 146];
     const told = await Promise.all(jobs.map(async (n) => (await bettine.get<Job>(`/api/jobs/${n}`)).body));
-    expect(told.map((j) => j.scans.length)).toEqual([2, 2, 1]);
+    expect(told.map((j) => j.scans.length)).toEqual([2, 2, 1, 2, 1]);
     expect(told.every((j) => j.decisions.some((d) => d.topic === 'intake'))).toBe(true);
     const standing = (await bettine.get<Finding[]>('/api/jobs/143/findings')).body.find(
       (f) => f.topic === 'spread',
     )!.result as SpreadReport;
     expect(standing.findings.map((f) => f.channelIndex)).toEqual([52]);
+    // The middle of the lower tier, and a flooded corner: four wet modules and a board.
+    const lines = told.map((j) =>
+      j.decisions.flatMap((d) =>
+        d.body.topic === 'measures' ? d.body.measures.map((m) => `${m.kind} ${m.place}`) : [],
+      ),
+    );
+    expect(lines[1]).toEqual(['replace-module M02']);
+    expect(lines[2]).toEqual([
+      'replace-board SB2',
+      'replace-module M04',
+      'dry M03',
+      'dry M05',
+      'dry M10',
+      'seal V2, rear right',
+    ]);
+    const worst = (await bettine.get<Finding[]>('/api/jobs/141/findings')).body.find(
+      (f) => f.topic === 'spread',
+    )!.result as SpreadReport;
+    expect(worst.findings[0]).toMatchObject({ module: 'M02', channel: 'ch09' });
   } finally {
     await demo.end();
   }

@@ -80,6 +80,9 @@ function checkBuild(pack: Pack, fault: Say): void {
       fault('error', `The build names module ${p.id}, which the pack does not have.`, where);
     if (p.kind === 'link' && !links.has(p.id))
       fault('error', `The build names link ${p.id}, which the pack does not have.`, where);
+    for (const id of p.over ?? [])
+      if (!pack.modules.some((m) => m.id === id))
+        fault('error', `${p.id} lies over ${id}, which the pack does not have.`, where);
     for (const id of new Set(p.after?.flat() ?? []))
       if (!ids.has(id)) fault('error', `${p.id} comes after ${id}, which is nowhere in the build.`, where);
   }

@@ -68,6 +68,8 @@ export interface BuildPart {
   massKg?: number | undefined;
   /** Alternatives, each a set that must all be off first: “from above, or from the side after the rail”. */
   after?: string[][] | undefined;
+  /** Modules it lies over or holds: where it is drawn. A link is drawn between its two, a module is itself. */
+  over?: string[] | undefined;
   /** Parts that can be used once and are needed new to close it: to be ordered before it is opened. */
   singleUse?: string[] | undefined;
   /** Tightening torque of its fixings. */

@@ -4,7 +4,7 @@ import { asWired, namesInScans, rewired, wiring, type ScanRecord } from '.';
 
 const profile: PackProfile = {
   name: 'Four in a row',
-  chemistry: 'NMC',
+  chemistry: 'nmc',
   ratedCapacityAh: 40,
   channels: ['a', 'b', 'c', 'd'].map((id) => ({ id, cells: 1 })),
   modules: [

@@ -41,6 +41,7 @@ export function defaultBuild(pack: Pack): BuildPart[] {
       minutes: USUAL_MIN.lid,
       tool: 'lid tool',
       after: [service],
+      over: pack.modules.map((m) => m.id),
       singleUse: ['lid seal'],
       caution: 'Clean it before it is opened.',
     },
@@ -69,6 +70,7 @@ export function defaultBuild(pack: Pack): BuildPart[] {
       name: `Bracket of ${pack.tiers[t] ?? `tier ${t + 1}`}`,
       minutes: USUAL_MIN.bracket,
       tool: 'fixing tool',
+      over: inTier(t).map((m) => pack.modules[m]!.id),
       after: [
         [
           LID,

@@ -2,9 +2,12 @@ import type { TypedScan } from '@cellmend/contract/scans';
 import type { DecisionBodyInput } from '@cellmend/contract/decisions';
 import type { NewRun } from '@cellmend/contract/bench';
 import type { NewReading } from '@cellmend/contract/records';
+import type { InsulationObservation } from '@cellmend/core/insulation';
+import type { Measure } from '@cellmend/core/route';
 import { addReadRun, addRun, readRun } from '../bench/service';
 import { sign } from '../decisions/service';
 import type { Doing, Store } from '../domain/store';
+import { addInsulation } from '../insulation/service';
 import { findJob } from '../jobs/find';
 import { addReading } from '../records/service';
 import { readTyped, storeScan } from '../scans/service';
@@ -20,6 +23,8 @@ interface Begun {
   runs?: { hoursAgo: number; run: Omit<NewRun, 'observedAt'> }[];
   /** Logged discharges of one module, newest last: what each gave, and where cells of it ran empty, A·h. */
   logs?: { place: string; hoursAgo: number; capacityAh: number; emptyAh: number[] }[];
+  seen?: Pick<Extract<InsulationObservation, { kind: 'seen' }>, 'module' | 'evidence' | 'degree'>[];
+  measures?: [kind: Measure['kind'], place: string, why: string][];
   readings: Pick<NewReading, 'kind' | 'place' | 'value' | 'text' | 'conditions' | 'stage'>[];
 }
 
@@ -43,7 +48,48 @@ const standing = (fallenV: number, lowV: number): (number | null)[] =>
 const blocks = (restV: number, sagV: number): number[] =>
   Array.from({ length: 14 }, (_, i) => Number((restV + 8 * scatter(i) - (i === 3 ? sagV : sagV / 9)).toFixed(2)));
 
+/** A lorry whose second module of the lower tier runs empty first: level when full, below the others when empty. */
+const lorry = (cellV: number, lowV: readonly number[]): number[] =>
+  Array.from({ length: 72 }, (_, i) => Number((cellV + scatter(i) - (lowV[i - 6] ?? 0)).toFixed(3)));
+
 const BEGUN: Begun[] = [
+  {
+    job: 141,
+    intake: { complaint: 'Full in the morning, limps home on the second round.', signs: ['drops at low charge', 'short range'], odometerKm: 88_300, ageYears: 7 },
+    records: [
+      { hoursAgo: 21, typed: { end: 'near-full', volts: lorry(4.118, []), currentA: 0, temperatureC: 19 } },
+      { hoursAgo: 4, typed: { end: 'near-empty', volts: lorry(3.372, [0.061, 0.068, 0.142, 0.07, 0.064, 0.058]), currentA: 0, temperatureC: 18 } },
+    ],
+    measures: [['replace-module', 'M02', 'lowest of all when nearly empty, level when full']],
+    readings: [
+      { kind: 'note', place: 'M02', value: null, text: 'In the middle of the lower tier. Is the way in from the side shorter than the upper tier off?', conditions: '', stage: 'findings' },
+    ],
+  },
+  {
+    job: 142,
+    intake: { complaint: 'Stood in the storm tide over its rear right wheel; insulation warning since.', signs: ['flood or jet-wash', 'insulation warning'], codes: ['P0AA6'], codesRead: true, odometerKm: 41_900, ageYears: 4 },
+    records: [
+      { hoursAgo: 6, typed: { end: 'unknown', volts: Array.from({ length: 72 }, (_, i) => Number((3.684 + scatter(i)).toFixed(3))), currentA: 0, temperatureC: 12 } },
+    ],
+    seen: [
+      { module: 'M04', evidence: 'water line', degree: 'heavy' },
+      { module: 'M03', evidence: 'water line', degree: 'clear' },
+      { module: 'M05', evidence: 'water line', degree: 'clear' },
+      { module: 'M10', evidence: 'water line', degree: 'slight' },
+      { module: 'M12', evidence: 'clean and dry' },
+    ],
+    measures: [
+      ['replace-board', 'SB2', 'residue over its plug'],
+      ['replace-module', 'M04', 'water line to the terminals'],
+      ['dry', 'M03', 'wet'],
+      ['dry', 'M05', 'wet'],
+      ['dry', 'M10', 'damp at its foot'],
+      ['seal', 'V2, rear right', 'where it came in'],
+    ],
+    readings: [
+      { kind: 'note', place: 'M04', value: null, text: 'Looked at by another workshop with the lid off: tide mark to the bus-bar, white salt. They closed it and sent it here.', conditions: '', stage: 'intake' },
+    ],
+  },
   {
     job: 143,
     intake: { signs: ['flat after standing'], complaint: 'Flat after every weekend.', odometerKm: 18_240, ageYears: 6 },
@@ -99,7 +145,7 @@ export async function addDemoRecords(store: Store): Promise<void> {
     await store.sequelize.transaction((tx) => work({ tx, person, after }));
     for (const begin of after) begin();
   };
-  for (const { job: number, intake, records, readings, runs = [], logs = [] } of BEGUN) {
+  for (const { job: number, intake, records, readings, runs = [], logs = [], seen = [], measures = [] } of BEGUN) {
     const body: DecisionBodyInput = {
       topic: 'intake', complaint: '', signs: [], codes: [], odometerKm: null, ageYears: null, deltaMv: null,
       insulationOhm: null, aim: 'restore', ...intake,
@@ -111,6 +157,13 @@ export async function addDemoRecords(store: Store): Promise<void> {
       const read = await readTyped({ ...typed, role: 'before', how: 'typed', observedAt }, found.profile, {});
       await doing((d) => storeScan(store, d, found, read.name, 'before', read, null)).finally(read.discard);
     }
+    for (const observation of seen) {
+      const found = await findJob(store, number);
+      await doing((d) => addInsulation(store, d, found.job, found.profile, { observation: { kind: 'seen', ...observation } }));
+    }
+    const list = measures.map(([kind, place, why], i) => ({ id: `m${i + 1}`, kind, place, why, closed: false, dropped: '' }));
+    if (list.length > 0)
+      await doing((d) => sign(store, d, number, { body: { topic: 'measures', measures: list }, baseVersion: 0 }));
     for (const { hoursAgo, run } of runs)
       await doing((d) => addRun(store, d, number, { ...run, observedAt: new Date(Date.now() - hoursAgo * HOUR_MS).toISOString() }));
     for (const { place, hoursAgo, capacityAh, emptyAh } of logs) {

@@ -1,7 +1,7 @@
 import type { Pack } from '@cellmend/core/pack';
 import { memo, useMemo, useRef, type KeyboardEvent } from 'react';
 import styled from 'styled-components';
-import { drawPack, neighbour, type ModuleMark, type Box, type Layer } from './view';
+import { coverBoxes, drawPack, neighbour, type ModuleMark, type Box, type Layer } from './view';
 
 const Svg = styled.svg`
   flex: none;
@@ -58,7 +58,7 @@ export const PackMap = memo(function PackMap({ pack, layer, selected, onSelect, 
   return (
     <Svg
       ref={ref}
-      viewBox={`-2 0 ${drawing.width + 4} ${drawing.height}`}
+      viewBox={`${layer.covers ? -9 : -2} 0 ${drawing.width + (layer.covers ? 18 : 4)} ${drawing.height}`}
       role="listbox"
       aria-label="Pack map"
       onKeyDown={onKeyDown}
@@ -92,6 +92,33 @@ export const PackMap = memo(function PackMap({ pack, layer, selected, onSelect, 
         <g aria-hidden pointerEvents="none">
           {drawing.boxes.map((box) => (
             <WholeMark key={box.module} box={box} mark={layer.modules.get(box.module)} />
+          ))}
+        </g>
+      )}
+      {layer.covers && (
+        <g aria-hidden pointerEvents="none">
+          {coverBoxes(drawing, pack, layer.covers).map(({ steps, outer, x, y, w, h }) => (
+            <g key={`${x},${y},${w},${h}`}>
+              <rect
+                x={x}
+                y={y}
+                width={w}
+                height={h}
+                rx={4}
+                fill="none"
+                stroke={steps === '' ? 'var(--edge)' : 'var(--ink)'}
+                strokeWidth={steps === '' ? 1 : 1.8}
+              />
+              {steps !== '' && (
+                // What lies outermost is numbered at its upper right corner, the rest at the lower.
+                <g transform={`translate(${x + w - 9 - 6.6 * steps.length} ${outer ? y : y + h})`}>
+                  <rect y={-8} width={9 + 6.6 * steps.length} height={16} rx={4} fill="var(--ink)" />
+                  <text x={4.5} y={4.2} fontSize={11.5} fontWeight={700} fill="var(--ground)">
+                    {steps}
+                  </text>
+                </g>
+              )}
+            </g>
           ))}
         </g>
       )}

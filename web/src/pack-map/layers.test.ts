@@ -6,8 +6,9 @@ import { join } from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { countdown, ohms } from '../ui/words';
 import { figure, say } from '../stages/insulation/view';
-import { benchLayer, exposureLayer, insulationLayer, seenLayer } from './layers';
-import { drawPack } from './view';
+import { planStripdown } from '@cellmend/core/stripdown';
+import { benchLayer, coversOf, exposureLayer, insulationLayer, removalLayer, seenLayer } from './layers';
+import { coverBoxes, drawPack } from './view';
 
 const read = (name: string) =>
   normalisePack(
@@ -165,5 +166,50 @@ describe('words', () => {
       }),
     ).toBe('500 V on M05: pinned at 30 s, 21 V');
     expect([figure('4.7k'), figure('2,1G'), figure(''), figure('x')]).toEqual([4700, 2.1e9, null, null]);
+  });
+});
+
+describe('parts of the build on the map', () => {
+  const lorry = read('harbour-lorry.json');
+  const standing = { ticks: [], moduleV: lorry.modules.map(() => 22), open: [] as string[] };
+  const plan = planStripdown(lorry, { ...standing, targets: ['M02'] });
+  const layer = removalLayer(lorry, plan);
+
+  it('are numbered by the step that takes them off; what is not on the way stays, and says so', () => {
+    const step = (id: string): number | null => {
+      const at = plan.steps.findIndex((s) => s.id === id);
+      return at < 0 ? null : at + 1;
+    };
+    expect(layer.covers!.map((c) => [c.name, c.step])).toEqual([
+      ['Lid', step('lid')],
+      ['Coolant joint, upper tier', null],
+      ['Upper carrier with its six modules', null],
+      ['Side rail, left', step('side-rail')],
+      ['Side cover, left', step('side-cover')],
+      ['Clamp plate, lower tier', step('clamp-lower')],
+    ]);
+    expect(layer.note!.text).toMatch(
+      /^Over them: 2 Lid · .*Stays on: Coolant joint, upper tier · Upper carrier/,
+    );
+  });
+  it('lie around what they cover, tier by tier, and go when they are off', () => {
+    const drawing = drawPack(lorry);
+    const boxes = coverBoxes(drawing, lorry, layer.covers!);
+    for (const b of boxes) {
+      const inside = drawing.boxes.filter(
+        (m) => m.x > b.x && m.x + m.w < b.x + b.w && m.y > b.y && m.y + m.h < b.y + b.h,
+      );
+      expect([3, 6]).toContain(inside.length);
+    }
+    const rail = boxes.find((b) => !b.outer && b.steps !== '')!;
+    expect(rail.steps).toBe('9, 10');
+    const off = layer.covers!.map((c) => ({ ...c, off: c.name !== 'Side rail, left' }));
+    expect(coverBoxes(drawing, lorry, off).map((b) => b.steps)).toEqual(['9']);
+  });
+  it('are there for a pack that nobody described: its lid, and the bracket of each upper tier', () => {
+    expect(coversOf(read('marram-3-van.json')).map((c) => [c.name, c.modules.length])).toEqual([
+      ['Lid', 24],
+      ['Bracket of Upper tier, lifted off', 8],
+    ]);
   });
 });

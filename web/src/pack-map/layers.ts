@@ -6,9 +6,9 @@ import { FIT_SHARE } from '@cellmend/core/bench';
 import type { Pack } from '@cellmend/core/pack';
 import { CLASS_B_V, exposure, planCuts } from '@cellmend/core/safety';
 import type { Spread, SpreadReport } from '@cellmend/core/spread';
-import type { StripPlan } from '@cellmend/core/stripdown';
+import { buildOf, partName, type StripPlan } from '@cellmend/core/stripdown';
 import { fixed, ohms } from '../ui/words';
-import type { GroupMark, Layer, ModuleMark } from './view';
+import type { Cover, GroupMark, Layer, ModuleMark } from './view';
 
 const noMarks = (): Map<number, ModuleMark> => new Map();
 
@@ -184,6 +184,39 @@ export function exposureLayer(pack: Pack, safety: SafetyView | undefined): Layer
   };
 }
 
+/** Parts of the build that lie over modules, with the step of a plan that takes each off. */
+export const coversOf = (pack: Pack, plan?: StripPlan): Cover[] =>
+  buildOf(pack).parts.flatMap((p) => {
+    if (!p.over?.length) return [];
+    const at = plan?.steps.findIndex((s) => s.id === p.id) ?? -1;
+    return [
+      {
+        name: partName(p),
+        modules: pack.modules.filter((m) => p.over!.includes(m.id)).map((m) => m.index),
+        step: at < 0 ? null : at + 1,
+        off: plan?.steps[at]?.done ?? false,
+      },
+    ];
+  });
+
+/** “Over them: 2 Lid, 9 Side rail, left. Stays on: Upper carrier. Every module stays live in itself.” */
+function coversSaid(covers: readonly Cover[]): string {
+  const comes = covers
+    .filter((c) => !c.off && c.step !== null)
+    .sort((a, b) => a.step! - b.step!)
+    .map((c) => `${c.step} ${c.name}`);
+  const stays = covers.filter((c) => !c.off && c.step === null).map((c) => c.name);
+  const off = covers.filter((c) => c.off).map((c) => c.name);
+  return [
+    comes.length > 0 ? `Over them: ${comes.join(' · ')}.` : '',
+    off.length > 0 ? `Off: ${off.join(' · ')}.` : '',
+    stays.length > 0 ? `Stays on: ${stays.join(' · ')}.` : '',
+    'Every module stays live in itself.',
+  ]
+    .filter(Boolean)
+    .join(' ');
+}
+
 /** What comes off: in which step, and what is off already. */
 export function removalLayer(pack: Pack, plan: StripPlan | undefined): Layer {
   const marks = noMarks();
@@ -197,6 +230,7 @@ export function removalLayer(pack: Pack, plan: StripPlan | undefined): Layer {
       });
   });
   const links = plan?.steps.filter((s) => s.kind === 'link') ?? [];
+  const covers = coversOf(pack, plan);
   return {
     id: 'removal',
     name: 'Removal',
@@ -205,11 +239,12 @@ export function removalLayer(pack: Pack, plan: StripPlan | undefined): Layer {
     modules: marks,
     legend: null,
     whole: true,
+    covers,
     links: {
       next: links.filter((s) => !s.done).map((s) => s.id),
       out: links.filter((s) => s.done).map((s) => s.id),
     },
-    ...(plan ? { note: { title: 'Numbers are steps', text: 'Every module stays live in itself.' } } : {}),
+    ...(plan ? { note: { title: 'Numbers are steps', text: coversSaid(covers) } } : {}),
   };
 }
 

@@ -14,6 +14,13 @@ export interface ModuleMark {
   share?: number;
   tone?: 'plain' | 'hot' | 'clean' | 'open';
 }
+export interface Cover {
+  name: string;
+  modules: readonly number[];
+  /** Which step takes it off; null where none does. */
+  step: number | null;
+  off: boolean;
+}
 export interface Layer {
   id: string;
   name: string;
@@ -25,6 +32,8 @@ export interface Layer {
   whole?: boolean;
   /** Links to be marked: pulled next, and out already. */
   links?: { next: readonly string[]; out: readonly string[] };
+  /** Parts that lie over modules: what they are, where, and in which step they come off. */
+  covers?: readonly Cover[];
   /** What the layer says below the map. */
   note?: { title: string; text: string };
 }
@@ -113,6 +122,43 @@ export function drawPack(pack: Pack, width = 340, most = 570): Drawing {
     width,
     height: y,
   };
+}
+
+/** How far outlines of parts lie outside what they cover, and from each other. */
+const OUTSIDE = 3;
+
+/** Where a part that is still on lies in each tier, one outline for all that lie alike, with the steps that take them off. */
+export function coverBoxes(
+  drawing: Drawing,
+  pack: Pack,
+  covers: readonly Cover[],
+): { steps: string; outer: boolean; x: number; y: number; w: number; h: number }[] {
+  const on = covers.filter((c) => !c.off && c.modules.length > 0);
+  const sizes = [...new Set(on.map((c) => c.modules.length))].sort((a, b) => a - b);
+  const alike = new Map<
+    string,
+    { steps: number[]; outer: boolean; x: number; y: number; w: number; h: number }
+  >();
+  for (const cover of on) {
+    // What covers more lies further out.
+    const outer = sizes.indexOf(cover.modules.length) > 0;
+    const out = outer ? 2 * OUTSIDE : OUTSIDE;
+    pack.tiers.forEach((_, tier) => {
+      const own = drawing.boxes.filter(
+        (b) => cover.modules.includes(b.module) && pack.modules[b.module]!.place.tier === tier,
+      );
+      if (own.length === 0) return;
+      const x = Math.min(...own.map((b) => b.x)) - out;
+      const y = Math.min(...own.map((b) => b.y)) - out;
+      const w = Math.max(...own.map((b) => b.x + b.w)) + out - x;
+      const h = Math.max(...own.map((b) => b.y + b.h)) + out - y;
+      const key = [x, y, w, h].join();
+      const box = alike.get(key) ?? { steps: [], outer, x, y, w, h };
+      if (cover.step !== null) box.steps.push(cover.step);
+      alike.set(key, box);
+    });
+  }
+  return [...alike.values()].map((b) => ({ ...b, steps: b.steps.sort((p, q) => p - q).join(', ') }));
 }
 
 /** The next module in a direction on the drawing, for the arrow keys. */

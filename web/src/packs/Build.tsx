@@ -14,7 +14,7 @@ import { useState } from 'react';
 import styled from 'styled-components';
 import { Field, Input, Select, TextArea } from '../ui/Field';
 import { Button, DataTable, Mute, Row, Sheet, Stack } from '../ui/parts';
-import { parseAfter, printAfter } from './form';
+import { parseAfter, parseIds, printAfter, printIds } from './form';
 import { Typed } from './Topology';
 
 const Wide = styled.div`
@@ -94,6 +94,7 @@ export function Build({
                     <th>kg</th>
                     <th>N·m</th>
                     <th>New each time</th>
+                    <th>Lies over</th>
                     <th>Closes in stages</th>
                     <th aria-label="Take out" />
                   </tr>
@@ -179,6 +180,22 @@ export function Build({
                             })
                           }
                         />
+                      </td>
+                      <td>
+                        {p.kind === 'module' || p.kind === 'link' ? (
+                          <Mute>{p.kind === 'link' ? 'between its two' : 'itself'}</Mute>
+                        ) : (
+                          <Typed
+                            label={`${p.id}, lies over`}
+                            text={p.over?.length === profile.modules.length ? 'all' : printIds(p.over ?? [])}
+                            width={104}
+                            onText={(t) => {
+                              const all = profile.modules.map((m) => m.id);
+                              const over = t.trim().toLowerCase() === 'all' ? all : parseIds(t);
+                              return over !== null && change(i, { over: over.length > 0 ? over : undefined });
+                            }}
+                          />
+                        )}
                       </td>
                       <td>
                         <Typed

@@ -10,6 +10,7 @@ import styled from 'styled-components';
 import useSWR, { useSWRConfig } from 'swr';
 import { ApiProblem, get, send } from '../api/client';
 import { PackMap } from '../pack-map/PackMap';
+import { coversOf } from '../pack-map/layers';
 import type { Layer } from '../pack-map/view';
 import { Awaiting } from '../shell/Awaiting';
 import { WorkshopFrame } from '../shell/Header';
@@ -367,7 +368,22 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
             about {volts.toFixed(0)} V
           </Mute>
         )}
-        {drawn && <PackMap pack={drawn} layer={EMPTY} selected={selected} onSelect={select} />}
+        {drawn && (
+          <PackMap
+            pack={drawn}
+            layer={{ ...EMPTY, covers: coversOf(drawn) }}
+            selected={selected}
+            onSelect={select}
+          />
+        )}
+        {drawn && coversOf(drawn).length > 0 && (
+          <Mute>
+            Lines around modules:{' '}
+            {coversOf(drawn)
+              .map((c) => c.name)
+              .join(' · ')}
+          </Mute>
+        )}
         {drawn && selected !== null && drawn.modules[selected] && (
           <Sheet>
             <b>{drawn.modules[selected].id}</b>

@@ -183,6 +183,7 @@ export function renameModule(profile: PackProfile, index: number, id: string): P
             ...p,
             id: swap(p.id),
             ...(p.after ? { after: p.after.map((set) => set.map(swap)) } : {}),
+            ...(p.over ? { over: p.over.map(swap) } : {}),
           })),
         }
       : {}),

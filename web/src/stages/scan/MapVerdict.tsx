@@ -17,7 +17,7 @@ const TITLE = {
 const FIRST = 6;
 
 const percent = (share: number): string =>
-  share > 0.999 ? 'more than 99.9 %' : `${(100 * share).toFixed(share > 0.1 ? 0 : 1)} %`;
+  share > 0.999 ? 'more than 99.9 %' : `${(100 * share).toFixed(share > 0.1 && share < 0.99 ? 0 : 1)} %`;
 
 /** What voltages metered at the terminals say of the pack's map; where they disprove it, the map that fits, to be signed. */
 export function MapVerdict() {
@@ -37,7 +37,7 @@ export function MapVerdict() {
     if (done) await mutate();
   };
   return (
-    <Stack $gap={10}>
+    <Stack $gap={10} style={{ margin: '14px 0' }}>
       <p>
         <b>{TITLE[check.verdict]}</b> {check.says}{' '}
         <Mute>
