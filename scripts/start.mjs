@@ -134,6 +134,8 @@ function supervise(url, port, cluster) {
         ...(cluster ? { CELLMEND_OWNER_URL: cluster.url(DATABASE) } : {}),
         PORT: String(port),
         CELLMEND_DEMO: flags.empty ? '0' : '1',
+        // What is read of a vehicle waits with the data until it is kept: it outlives a restart of the machine.
+        CELLMEND_LIVE: process.env.CELLMEND_LIVE ?? join(dataFolder(), 'live'),
       },
     });
     server.on('message', (m) =>

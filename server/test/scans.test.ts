@@ -18,6 +18,8 @@ import { join } from 'node:path';
 import { QueryTypes } from 'sequelize';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { pilotCar } from '../../cli/src/demoFiles';
+import type { Problem } from '@cellmend/contract/problem';
+import { StoppableDatabase } from './stoppable';
 import { startBench, type Answer, type Bench, Client } from './harness';
 
 let bench: Bench;
@@ -423,6 +425,45 @@ describe('a live vehicle', () => {
     expect((await ina.post(`/api/jobs/${job}/live`, demo)).status).toBe(201);
     await ina.call('DELETE', `/api/jobs/${job}/live`);
     await second.close();
+  });
+
+  it('whose server ended, or whose database was away when it was to be kept, is found again with every reading', async () => {
+    const job = await newJob();
+    const way = await StoppableDatabase.before(bench.url);
+    const second = await bench.another(way.url, { connectMs: 1500, lockMs: 1500, queryMs: 2000 });
+    const there = new Client(`http://127.0.0.1:${second.port}`);
+    there.cookie = ina.cookie;
+    const demo = { source: { kind: 'demo' }, role: 'before' };
+    expect((await there.post(`/api/jobs/${job}/live`, demo)).status).toBe(201);
+    await new Promise((r) => setTimeout(r, 2500));
+    way.hang();
+    const away = await there.post(`/api/jobs/${job}/live/keep`);
+    expect(away.status).toBe(503);
+    way.goOn();
+    const before = (await there.get<LiveState>(`/api/jobs/${job}/live`)).body;
+    expect(before.readings).toBeGreaterThan(50);
+    await second.close();
+    await way.end();
+
+    // Another server on the same machine: it is there, says that it was cut off, and lets nothing be read over it.
+    await bench.running.store.sequelize.query(
+      "UPDATE live_sessions SET beat_at = now() - interval '1 minute' WHERE job_id = (SELECT id FROM jobs WHERE number = :job)",
+      { replacements: { job } },
+    );
+    const found = (await ina.get<LiveState>(`/api/jobs/${job}/live`)).body;
+    expect(found).toMatchObject({ state: 'failed', role: 'before', voltageV: before.voltageV });
+    expect(found.readings).toBeGreaterThanOrEqual(before.readings);
+    expect(found.message).toMatch(/interrupted; what was read until then is here/);
+    expect((await ina.post<Problem>(`/api/jobs/${job}/live`, demo)).body.detail).toMatch(
+      /neither kept nor given up/,
+    );
+    const kept = await ina.post<ScanSummary>(`/api/jobs/${job}/live/keep`);
+    expect(kept.status).toBe(201);
+    expect(kept.body.rows).toBeGreaterThan(1);
+    expect((await ina.get(`/api/jobs/${job}/live`)).body).toBeNull();
+    expect((await ina.post(`/api/jobs/${job}/live`, demo)).status).toBe(201);
+    await ina.call('DELETE', `/api/jobs/${job}/live`);
+    expect((await ina.get(`/api/jobs/${job}/live`)).body).toBeNull();
   });
 
   it('that is lost in the middle keeps what was read', async () => {

@@ -1,6 +1,6 @@
 import { StartLiveSchema, type LiveState } from '@cellmend/contract/scans';
 import { definedSignals, type SignalDefinition, type UdsFile } from '@cellmend/core/can';
-import { InputProblem, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
+import { InputProblem, normalisePack, type PackProfile } from '@cellmend/core/pack';
 import {
   findCurrentDirection,
   RecordBuilder,
@@ -25,6 +25,7 @@ import { readingHelp } from './help';
 import { canHeading } from './readFile';
 import { Spill } from './spill';
 import { runFor } from './work';
+import { hasLog, LiveLog, readLog, removeLog, type LiveHead, type LogLine } from '../live/log';
 import { workFolder } from './workFolder';
 
 /** Pages are told of new values this often. */
@@ -51,6 +52,10 @@ interface Session {
   spill: Spill;
   hash: Hash;
   folder: string;
+  /** Where each signal of the definition goes. */
+  targets: Map<string, Target>;
+  /** For each channel, the place where it was measured. */
+  placeOf: number[];
   refused: Map<string, number>;
   stop: AbortController;
   done: Promise<void>;
@@ -79,6 +84,12 @@ export class LiveSessions {
     const { source, role } = StartLiveSchema.parse(body);
     const running = this.byJob.get(job.id)?.state.state;
     if (running === 'connecting' || running === 'reading') throw readAlready();
+    if (hasLog(job.id))
+      throw new Refusal(
+        'conflict',
+        'Not kept yet',
+        'What was read of this vehicle before was neither kept nor given up. It is still here: do one of the two first.',
+      );
     if (!(await this.owners.take(job.id))) throw readAlready();
     try {
       return await this.open(job, profile, source, role, demo);
@@ -130,7 +141,6 @@ export class LiveSessions {
         );
       definition = found;
     }
-    const pack = normalisePack(profile);
     let client: SocketcandClient;
     try {
       client = await SocketcandClient.open(address.host, address.port, address.bus);
@@ -141,10 +151,36 @@ export class LiveSessions {
     const known = (await readingHelp(this.store)).known.find(
       (k) => k.names.join('\n') === canHeading([definition]).join('\n'),
     )?.mapping.signals;
+    const head: LiveHead = {
+      role,
+      message: `${definition.name}, ${address.host}:${address.port}, ${address.bus}`,
+      startedAt: new Date().toISOString(),
+      targets: definedSignals([definition], normalisePack(profile), known).map((s) => [s.name, s.target]),
+    };
+    const session = await this.begin(job, profile, head);
+    const log = new LiveLog(job.id, head);
+    this.byJob.set(job.id, session);
+    session.done = this.run(session, client, definition.file, log).finally(async () => {
+      log.close();
+      client.close();
+      await vehicle?.stop();
+    });
+    return session.state;
+  }
+
+  /** A session with nothing in it yet. */
+  private async begin(
+    job: { id: string; number: number },
+    profile: PackProfile,
+    { role, message, startedAt, targets }: LiveHead,
+  ): Promise<Session> {
+    const pack = normalisePack(profile);
     const { path: folder } = await workFolder();
     const spill = new Spill(join(folder, 'readings'));
     const hash = createHash('sha256');
-    const session: Session = {
+    // What is shown while it is read stands at its place; what is kept stands under the names it came by.
+    const at = wiring(profile) ?? pack.channels.map((c) => c.index);
+    return {
       jobId: job.id,
       jobNumber: job.number,
       profile,
@@ -155,15 +191,17 @@ export class LiveSessions {
         hash.update(signal).update(new Uint8Array(piece.buffer, piece.byteOffset, piece.byteLength));
         spill.take(signal, piece);
       }),
+      targets: new Map(targets),
+      placeOf: pack.channels.map((c) => at.indexOf(c.index)),
       refused: new Map(),
       stop: new AbortController(),
       done: Promise.resolve(),
       state: {
         id: randomUUID(),
         state: 'reading',
-        message: `${definition.name}, ${address.host}:${address.port}, ${address.bus}`,
+        message,
         role,
-        startedAt: new Date().toISOString(),
+        startedAt,
         readings: 0,
         codes: [],
         codesRead: false,
@@ -174,28 +212,57 @@ export class LiveSessions {
         voltageV: pack.channels.map(() => null),
       },
     };
-    this.byJob.set(job.id, session);
-    session.done = this.run(session, client, definition.file, pack, known).finally(async () => {
-      client.close();
-      await vehicle?.stop();
-    });
-    return session.state;
   }
 
-  private async run(
-    session: Session,
-    client: SocketcandClient,
-    file: UdsFile,
-    pack: Pack,
-    known: Record<string, Target> | undefined,
-  ): Promise<void> {
-    const { state, builder } = session;
-    const targets = new Map(
-      definedSignals([{ kind: 'uds', name: file.name, file }], pack, known).map((s) => [s.name, s.target]),
-    );
-    // What is shown while it is read stands at its place; what is kept stands under the names it came by.
-    const at = wiring(pack.profile) ?? pack.channels.map((c) => c.index);
-    const placeOf = pack.channels.map((c) => at.indexOf(c.index));
+  /** One answer of the vehicle, as it comes or as it was written down. */
+  private take({ state, builder, targets, placeOf, refused }: Session, line: LogLine): void {
+    for (const v of line.values ?? []) {
+      const target = targets.get(v.name);
+      if (!target || target.kind === 'ignore') continue;
+      builder.put(target, v.timeS, v.value, v.name, () => v.name);
+      state.readings++;
+      const ours = inOurUnits(target, v.value);
+      if (target.kind === 'channel') state.voltageV[placeOf[target.channelIndex]!] = ours;
+      else if (target.kind === 'current') state.currentA = ours;
+      else if (target.kind === 'soc') state.socFraction = ours;
+      else if (target.kind === 'temperature') {
+        state.temperatureC = ours;
+        state.sensorsC[v.name] = ours;
+      }
+    }
+    if (line.codes) {
+      state.codes = line.codes;
+      state.codesRead = true;
+    }
+    if (line.refused !== undefined) refused.set(line.refused, (refused.get(line.refused) ?? 0) + 1);
+  }
+
+  /**
+   * The session of a job: the one that reads, or what one left on disk that ended without being kept, because its server
+   * died or the database was away.
+   */
+  async find(job: { id: string; number: number }, profile: PackProfile): Promise<LiveState | null> {
+    const here = this.byJob.get(job.id);
+    if (here) return here.state;
+    const log = readLog(job.id);
+    if (!log) return null;
+    if (!(await this.owners.take(job.id))) return null;
+    const { head, lines } = log;
+    const session = await this.begin(job, profile, head);
+    for (const line of lines) this.take(session, line);
+    session.state.state = 'failed';
+    session.state.message = `${head.message}. It was interrupted; what was read until then is here.`;
+    // Somebody else asked at the same moment.
+    if (!this.byJob.has(job.id)) this.byJob.set(job.id, session);
+    return this.byJob.get(job.id)!.state;
+  }
+
+  private async run(session: Session, client: SocketcandClient, file: UdsFile, log: LiveLog): Promise<void> {
+    const { state } = session;
+    const take = (line: LogLine): void => {
+      log.take(line);
+      this.take(session, line);
+    };
     const tell = setInterval(() => this.tell(session.jobNumber, state), TELL_EVERY_MS);
     const longest = setTimeout(() => session.stop.abort(), LONGEST_MS);
     try {
@@ -203,27 +270,9 @@ export class LiveSessions {
         client,
         file,
         {
-          onValues: (values) => {
-            for (const v of values) {
-              const target = targets.get(v.name);
-              if (!target || target.kind === 'ignore') continue;
-              builder.put(target, v.timeS, v.value, v.name, () => v.name);
-              state.readings++;
-              const ours = inOurUnits(target, v.value);
-              if (target.kind === 'channel') state.voltageV[placeOf[target.channelIndex]!] = ours;
-              else if (target.kind === 'current') state.currentA = ours;
-              else if (target.kind === 'soc') state.socFraction = ours;
-              else if (target.kind === 'temperature') {
-                state.temperatureC = ours;
-                state.sensorsC[v.name] = ours;
-              }
-            }
-          },
-          onCodes: (codes) => {
-            state.codes = codes;
-            state.codesRead = true;
-          },
-          onRefused: (meaning) => session.refused.set(meaning, (session.refused.get(meaning) ?? 0) + 1),
+          onValues: (values) => take({ values }),
+          onCodes: (codes) => take({ codes }),
+          onRefused: (refused) => take({ refused }),
         },
         session.stop.signal,
       );
@@ -241,14 +290,18 @@ export class LiveSessions {
 
   /** Ends a session and answers with its record, reported on; what was read before a failure is not lost. */
   async finish(jobId: string): Promise<{
-    read: ReadAnswer & { sha256: string; path: null; discard: () => Promise<void> };
+    read: ReadAnswer & { sha256: string; path: null; discard: (stored: boolean) => Promise<void> };
     role: 'before' | 'after';
   }> {
     const session = this.byJob.get(jobId);
     if (!session) throw notFound('A live scan of this job');
     session.stop.abort();
     await session.done;
-    const discard = (): Promise<void> => rm(session.folder, { recursive: true, force: true });
+    /** Once it is stored nothing of it is needed; if it could not be, it is found again in its log. */
+    const discard = async (stored: boolean): Promise<void> => {
+      if (stored) removeLog(jobId);
+      await rm(session.folder, { recursive: true, force: true });
+    };
     const { builder, profile } = session;
     const record = this.recordOf(session);
     const held = {
@@ -284,6 +337,12 @@ export class LiveSessions {
 
   /** Gives up a session without keeping anything. */
   async discard(jobId: string): Promise<void> {
+    await this.leave(jobId);
+    removeLog(jobId);
+  }
+
+  /** Ends a session; what was read stays in its log until it is kept or given up. */
+  private async leave(jobId: string): Promise<void> {
     const session = this.byJob.get(jobId);
     if (!session) return;
     session.stop.abort();
@@ -296,6 +355,6 @@ export class LiveSessions {
 
   async close(): Promise<void> {
     this.owners.close();
-    await Promise.all([...this.byJob.keys()].map((id) => this.discard(id)));
+    await Promise.all([...this.byJob.keys()].map((id) => this.leave(id)));
   }
 }

@@ -180,8 +180,8 @@ export function scanRoutes(
   );
 
   router.get('/jobs/:number/live', needs('viewer'), toOwner, async (req, res) => {
-    const { job } = await findJob(store, req.params.number);
-    res.json(live.stateOf(job.id));
+    const { job, profile } = await findJob(store, req.params.number);
+    res.json(await live.find(job, profile));
   });
   router.post('/jobs/:number/live', needs('technician'), toOwner, async (req, res) => {
     const { job, profile } = await findJob(store, req.params.number);
@@ -189,21 +189,24 @@ export function scanRoutes(
   });
   router.post('/jobs/:number/live/keep', needs('technician'), toOwner, async (req, res, next) => {
     const found = await findJob(store, req.params.number);
+    await live.find(found.job, found.profile);
     const { read, role } = await live.finish(found.job.id);
     const name = `Live scan, ${new Date().toISOString().slice(11, 16)}`;
+    let stored = false;
     try {
       await writeOnce(
         store,
         201,
         (_r, doing) => storeScan(store, doing, found, name, role, read, null),
-        (scan) => joined(found.job.id, role, scan),
+        (scan) => ((stored = true), joined(found.job.id, role, scan)),
       )(req, res, next);
     } finally {
-      await read.discard();
+      await read.discard(stored);
     }
   });
   router.delete('/jobs/:number/live', needs('technician'), toOwner, async (req, res) => {
-    const { job } = await findJob(store, req.params.number);
+    const { job, profile } = await findJob(store, req.params.number);
+    await live.find(job, profile);
     await live.discard(job.id);
     res.status(204).end();
   });
