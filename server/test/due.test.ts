@@ -133,4 +133,38 @@ describe('a finding is computed outside every write', () => {
       await second.close();
     }
   });
+
+  it('is given up by whoever no longer waits for it: the next one begins at once', async () => {
+    const n = 147;
+    const scan = readFileSync(join(root, 'demo/marram-3-before.csv'));
+    expect((await ina.post(`/api/jobs/${n}/scans?name=a.csv&role=before`, scan)).status).toBe(201);
+    const [finding] = await spreads(n);
+    const path = `/api/jobs/${n}/findings/${finding!.id}/recompute`;
+    const once = async (): Promise<number> => {
+      const began = performance.now();
+      expect((await ina.post<{ same: boolean }>(path)).body.same).toBe(true);
+      return performance.now() - began;
+    };
+    await once();
+    const alone = await once();
+    // The same person asks for thirty, by a page that is then closed.
+    const closed = new AbortController();
+    const many = Array.from({ length: 30 }, () =>
+      fetch(`${bench.address}${path}`, {
+        method: 'POST',
+        headers: { 'x-cellmend': '1', cookie: ina.cookie },
+        signal: closed.signal,
+      }).then(
+        (r) => r.status,
+        () => 'gone',
+      ),
+    );
+    await new Promise((r) => setTimeout(r, 100));
+    closed.abort();
+    const answers = await Promise.all(many);
+    const after = await once();
+    expect(answers.filter((a) => a === 'gone').length).toBeGreaterThan(20);
+    // Behind thirty that were still computed it would wait for fifteen of them.
+    expect(after).toBeLessThan(10 * alone);
+  });
 });

@@ -13,7 +13,7 @@ import { donorsOf, measuredAlone } from '../parts/donors';
 import { readingsOf } from '../records/readings';
 import { reportOf } from './stored';
 import { loadRecord } from '../scans/store';
-import { runFor } from '../scans/work';
+import { runFor, type Asked } from '../scans/work';
 
 /** What a finding was computed from, by id. */
 export interface Computed {
@@ -21,13 +21,16 @@ export interface Computed {
   result: SpreadReport | InsulationReport | MatchRow[] | BalancePlan | Comparison;
 }
 
+/** Whose turn it takes, and what stops it. */
+export type ComputeAsked = Pick<Asked, 'person' | 'signal'>;
+
 /** Records of this job, with when each began and what was metered since. */
 async function report(
   store: Store,
   jobId: string,
   profile: PackProfile,
   ask: Extract<NewFinding, { topic: 'spread' }>,
-  asker: string | undefined,
+  asked: ComputeAsked,
 ): Promise<SpreadReport> {
   const scans = await store.models.Scan.findAll({
     where: { id: ask.scanIds, jobId },
@@ -43,7 +46,7 @@ async function report(
       startS: (scan.startedAt ?? scan.createdAt).getTime() / 1000,
     });
   }
-  return runFor('report', { kind: 'report', profile, parts, metered }, { person: asker });
+  return runFor('report', { kind: 'report', profile, parts, metered }, asked);
 }
 
 /** Volts metered at channels, oldest first: the newest of a channel counts. */
@@ -95,15 +98,15 @@ export async function compute(
   ask: NewFinding,
   /** What was measured of parts until then counts. */
   asOf: Date = new Date(),
-  /** Whose turn it takes; nobody's where it is due anyway. */
-  asker?: string,
+  /** Whose turn it takes, nobody's where it is due anyway; and what stops it. */
+  asked: ComputeAsked = {},
 ): Promise<Computed> {
   const pack = normalisePack(profile);
   switch (ask.topic) {
     case 'spread':
       return {
         inputIds: [...ask.scanIds, ...ask.readingIds],
-        result: await report(store, jobId, profile, ask, asker),
+        result: await report(store, jobId, profile, ask, asked),
       };
     case 'insulation':
       return {

@@ -4,6 +4,7 @@ import { z } from 'zod';
 import { needs } from '../http/auth';
 import { type Store } from '../domain/store';
 import { writeOnce } from '../http/context';
+import { untilGone } from '../http/untilGone';
 import { findJob } from '../jobs/find';
 import { refreshNeed } from '../jobs/need';
 import { compute } from './compute';
@@ -20,17 +21,18 @@ export function findingRoutes(store: Store): Router {
     const { job } = await findJob(store, req.params.number);
     res.json(await findFinding(store, job.id, z.uuid().parse(req.params.id)));
   });
-  router.post(
-    '/jobs/:number/findings/try',
-    needs('viewer'),
-    async (req, res) =>
-      void res.json(await tryFinding(store, await findJob(store, req.params.number), req.body)),
-  );
+  router.post('/jobs/:number/findings/try', needs('viewer'), async (req, res) => {
+    const asked = { person: req.person!.id, signal: untilGone(res) };
+    res.json(await tryFinding(store, await findJob(store, req.params.number), req.body, asked));
+  });
   // Computed before the transaction opens; storing it is one transaction.
   router.post('/jobs/:number/findings', needs('technician'), async (req, res, next) => {
     const ask = NewFindingSchema.parse(req.body);
     const found = await findJob(store, req.params.number);
-    const computed = await compute(store, found.job.id, found.profile, ask, new Date(), req.person!.id);
+    const computed = await compute(store, found.job.id, found.profile, ask, new Date(), {
+      person: req.person!.id,
+      signal: untilGone(res),
+    });
     await writeOnce(
       store,
       201,
@@ -71,7 +73,8 @@ export function findingRoutes(store: Store): Router {
   );
   router.post('/jobs/:number/findings/:id/recompute', needs('viewer'), async (req, res) => {
     const id = z.uuid().parse(req.params.id);
-    res.json(await recompute(store, await findJob(store, req.params.number), id, req.person!.id));
+    const asked = { person: req.person!.id, signal: untilGone(res) };
+    res.json(await recompute(store, await findJob(store, req.params.number), id, asked));
   });
   return router;
 }

@@ -13,7 +13,7 @@ import type { FindingRow, JobRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../domain/store';
 import { Refusal, notFound } from '../domain/refusal';
 import type { FoundJob } from '../jobs/find';
-import { compute, type Computed } from './compute';
+import { compute, type ComputeAsked, type Computed } from './compute';
 import { digestOf } from './digest';
 import { resultOf } from './stored';
 
@@ -99,9 +99,17 @@ export async function tryFinding(
   store: Store,
   found: FoundJob,
   body: unknown,
+  asked: ComputeAsked = {},
 ): Promise<z.output<typeof TriedSchema>> {
   const parameters = NewFindingSchema.parse(body);
-  const { inputIds, result } = await compute(store, found.job.id, found.profile, parameters);
+  const { inputIds, result } = await compute(
+    store,
+    found.job.id,
+    found.profile,
+    parameters,
+    new Date(),
+    asked,
+  );
   return { inputIds, parameters, result: structuredClone(result) };
 }
 
@@ -113,7 +121,7 @@ export async function recompute(
   store: Store,
   { job, pack, profile }: FoundJob,
   id: string,
-  asker: string,
+  asked: ComputeAsked = {},
 ): Promise<{ same: boolean; storedVersion: string; nowVersion: string; result: unknown }> {
   const row = await store.models.Finding.findOne({ where: { id, jobId: job.id } });
   if (!row) throw notFound('That finding');
@@ -124,7 +132,7 @@ export async function recompute(
           where: { profileId: pack.profileId, version: row.profileVersion },
         });
   const ask = NewFindingSchema.parse(askedBy(row));
-  const { result } = await compute(store, job.id, then?.profile ?? profile, ask, row.createdAt, asker);
+  const { result } = await compute(store, job.id, then?.profile ?? profile, ask, row.createdAt, asked);
   const now = JSON.parse(JSON.stringify(result)) as unknown;
   return {
     same: isDeepStrictEqual(now, row.result),

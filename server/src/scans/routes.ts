@@ -11,6 +11,7 @@ import { announceNow, type Store } from '../domain/store';
 import { writeOnce } from '../http/context';
 import { notFound } from '../domain/refusal';
 import { passOn } from '../http/passOn';
+import { untilGone } from '../http/untilGone';
 import { findJob } from '../jobs/find';
 import {
   addDefinition,
@@ -55,15 +56,6 @@ export function scanRoutes(
   );
 
   const toOwner = passOn(store, owners);
-
-  const untilGone = (res: {
-    on: (e: 'close', f: () => void) => void;
-    writableEnded: boolean;
-  }): AbortSignal => {
-    const stop = new AbortController();
-    res.on('close', () => !res.writableEnded && stop.abort());
-    return stop.signal;
-  };
 
   /** Reading the file happens before the transaction opens; storing it is one transaction. */
   const takeIn = (source: (req: Request) => Upload) =>

@@ -77,8 +77,7 @@ async function runScanTask(
 
 const tooMuch = (what: string): InputProblem =>
   new InputProblem('too-much', what, 'the file', 'A scan table, workbook or CAN log; split a very long one.');
-const stopped = (): Refusal =>
-  new Refusal('stopped', 'Stopped', 'The import was stopped; nothing was stored.');
+const stopped = (): Refusal => new Refusal('stopped', 'Stopped', 'It was stopped; nothing was stored.');
 
 /** The same with the part of the answer that the task's kind gives. */
 export async function runFor<K extends 'read' | 'preview' | 'report' | 'definition' | 'run'>(

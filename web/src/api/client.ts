@@ -80,9 +80,11 @@ export function send<T>(
   path: string,
   body?: unknown,
   key: string = newKey(),
+  signal?: AbortSignal,
 ): Promise<T> {
   return call(path, {
     method,
+    ...(signal ? { signal } : {}),
     headers: { 'Content-Type': 'application/json', ...own(), 'Idempotency-Key': key },
     ...(body === undefined ? {} : { body: JSON.stringify(body) }),
   }) as Promise<T>;

@@ -1,7 +1,7 @@
 import type { TimelineEntry } from '@cellmend/contract/records';
 import type { Finding } from '@cellmend/contract/findings';
-import { RefreshCw } from 'lucide-react';
-import { useState } from 'react';
+import { RefreshCw, X } from 'lucide-react';
+import { useEffect, useState } from 'react';
 import useSWR from 'swr';
 import { get, send } from '../api/client';
 import { Button, DataTable, Mute, Page, Row, Sheet } from '../ui/parts';
@@ -63,20 +63,26 @@ const TOPICS: Record<string, string> = {
 function FindingRow({ finding }: { finding: Finding }) {
   const { job } = useJobView();
   const [answer, setAnswer] = useState<string>('');
+  const [running, setRunning] = useState<AbortController | null>(null);
+  // Nobody waits any more: what is computed for this page ends with it.
+  useEffect(() => () => running?.abort(), [running]);
   const again = async (): Promise<void> => {
+    const stop = new AbortController();
+    setRunning(stop);
     setAnswer('computing …');
     try {
       const { same, storedVersion, nowVersion } = await send<{
         same: boolean;
         storedVersion: string;
         nowVersion: string;
-      }>('POST', `/jobs/${job.number}/findings/${finding.id}/recompute`);
+      }>('POST', `/jobs/${job.number}/findings/${finding.id}/recompute`, undefined, undefined, stop.signal);
       setAnswer(
         same ? 'the same result' : `another result: computed by version ${storedVersion}, now ${nowVersion}`,
       );
     } catch (e) {
-      setAnswer((e as Error).message);
+      setAnswer(stop.signal.aborted ? 'stopped' : (e as Error).message);
     }
+    setRunning(null);
   };
   return (
     <tr>
@@ -93,10 +99,17 @@ function FindingRow({ finding }: { finding: Finding }) {
       <td className="r">
         <Row $gap={10} style={{ justifyContent: 'flex-end' }}>
           <span role="status">{answer}</span>
-          <Button quiet onPress={() => void again()}>
-            <RefreshCw size={16} />
-            Compute again
-          </Button>
+          {running ? (
+            <Button quiet onPress={() => running.abort()}>
+              <X size={16} />
+              Stop
+            </Button>
+          ) : (
+            <Button quiet onPress={() => void again()}>
+              <RefreshCw size={16} />
+              Compute again
+            </Button>
+          )}
         </Row>
       </td>
     </tr>
