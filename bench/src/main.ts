@@ -1,6 +1,7 @@
 // npm run bench [topic …]: side-by-side figures, as ratios within one run.
 import { throwAwayCluster } from '../../scripts/lib/postgres.mjs';
 import { benchDiagnosis } from './diagnosis';
+import { benchHolds } from './holds';
 import { benchImports } from './imports';
 import { benchOutputs } from './outputs';
 import { benchRecords } from './records';
@@ -12,6 +13,7 @@ const TOPICS: Record<string, () => Promise<void>> = {
   imports: benchImports,
   diagnosis: benchDiagnosis,
   records: benchRecords,
+  holds: benchHolds,
   outputs: benchOutputs,
   typing: benchTyping,
 };

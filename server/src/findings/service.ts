@@ -7,7 +7,9 @@ import {
 } from '@cellmend/contract/findings';
 import { CORE_VERSION } from '@cellmend/core/pack';
 import { randomUUID } from 'node:crypto';
+import { LRUCache } from 'lru-cache';
 import { isDeepStrictEqual } from 'node:util';
+import { QueryTypes } from 'sequelize';
 import type { z } from 'zod';
 import type { FindingRow, JobRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../domain/store';
@@ -23,9 +25,14 @@ const askedBy = (row: FindingRow): unknown =>
     ? { topic: 'spread', role: row.parameters.role, scanIds: row.inputIds }
     : row.parameters;
 
+/** Findings never change: what was read once is read. By version of the computation too, which may read them otherwise. */
+const read = new LRUCache<string, z.ZodSafeParseResult<Finding>>({ max: 150 });
+
 /** A stored finding, read field by field; an earlier version's that lacks what today's must have is not one. */
-const readFinding = (row: FindingRow): z.ZodSafeParseResult<Finding> =>
-  FindingSchema.safeParse({
+function readFinding(row: FindingRow): z.ZodSafeParseResult<Finding> {
+  const known = read.get(row.id);
+  if (known) return known;
+  const now = FindingSchema.safeParse({
     id: row.id,
     topic: row.topic,
     subject: row.subject,
@@ -36,12 +43,15 @@ const readFinding = (row: FindingRow): z.ZodSafeParseResult<Finding> =>
     result: resultOf(row),
     createdAt: row.createdAt.toISOString(),
   });
+  read.set(row.id, now);
+  return now;
+}
 
 /** @throws 409 Where an earlier version stored it in a shape that today's cannot read. */
 export function viewFinding(row: FindingRow): Finding {
-  const read = readFinding(row);
-  if (read.success) return read.data;
-  const [first] = read.error.issues;
+  const finding = readFinding(row);
+  if (finding.success) return finding.data;
+  const [first] = finding.error.issues;
   throw new Refusal(
     'conflict',
     'Finding of another version',
@@ -159,14 +169,19 @@ export async function sameProfile(store: Store, doing: Doing, { pack, version }:
 
 /** The newest finding of each topic and subject. */
 export async function latestFindings(store: Store, jobId: string): Promise<Finding[]> {
-  const rows = await store.sequelize.query(
-    `SELECT DISTINCT ON (topic, subject) * FROM findings WHERE job_id = :jobId
+  const newest = await store.sequelize.query<{ id: string; at: Date }>(
+    `SELECT DISTINCT ON (topic, subject) id, created_at AS at FROM findings WHERE job_id = :jobId
       ORDER BY topic, subject, created_at DESC, id`,
-    { replacements: { jobId }, model: store.models.Finding, mapToModel: true },
+    { replacements: { jobId }, type: QueryTypes.SELECT },
   );
-  return rows
-    .sort((a, b) => b.createdAt.getTime() - a.createdAt.getTime())
-    .flatMap((row) => readFinding(row).data ?? []);
+  const known = new Map(newest.flatMap(({ id }) => (read.has(id) ? [[id, read.get(id)!] as const] : [])));
+  const unread = newest.filter((f) => !known.has(f.id)).map((f) => f.id);
+  if (unread.length > 0)
+    for (const row of await store.models.Finding.findAll({ where: { id: unread } }))
+      known.set(row.id, readFinding(row));
+  return newest
+    .sort((a, b) => b.at.getTime() - a.at.getTime())
+    .flatMap(({ id }) => known.get(id)?.data ?? []);
 }
 
 export async function findFinding(store: Store, jobId: string, id: string): Promise<Finding> {

@@ -5,7 +5,8 @@ import { writeOnce } from '../http/context';
 import { z } from 'zod';
 import { createJob } from './open';
 import { correctVehicle, listVehicles, vehicleHistory } from './vehicles';
-import { board, viewJob } from './service';
+import { jobAnswer } from './kept';
+import { board } from './service';
 
 export function jobRoutes(store: Store): Router {
   const router = Router();
@@ -34,7 +35,7 @@ export function jobRoutes(store: Store): Router {
   router.get(
     '/jobs/:number',
     needs('viewer'),
-    async (req, res) => void res.json(await viewJob(store, req.params.number)),
+    async (req, res) => void res.type('json').send(await jobAnswer(store, req.params.number)),
   );
   return router;
 }

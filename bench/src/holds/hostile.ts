@@ -1,0 +1,210 @@
+import { Random } from '@cellmend/core/simpack';
+import ExcelJS from 'exceljs';
+import { deflateRawSync } from 'node:zlib';
+import { Client } from '../../../server/test/harness';
+import type { Line } from '../table';
+import { WatchedServer } from './watched';
+
+type Where = 'scan' | 'preview' | 'definition';
+export interface HostileFile {
+  name: string;
+  where: Where;
+  bytes: Uint8Array;
+}
+const text = (t: string): Uint8Array => new TextEncoder().encode(t);
+const MB = 1_000_000;
+
+/** A zip of one stored or deflated entry whose header claims what it is told to claim. */
+function zip(name: string, plain: Uint8Array, claim = plain.length): Uint8Array {
+  const packed = deflateRawSync(plain, { level: 9 });
+  const n = Buffer.from(name);
+  const head = Buffer.alloc(30);
+  head.writeUInt32LE(0x04034b50, 0);
+  head.writeUInt16LE(20, 4);
+  head.writeUInt16LE(8, 8);
+  head.writeUInt32LE(packed.length, 18);
+  head.writeUInt32LE(claim >>> 0, 22);
+  head.writeUInt16LE(n.length, 26);
+  const central = Buffer.alloc(46);
+  central.writeUInt32LE(0x02014b50, 0);
+  central.writeUInt16LE(20, 6);
+  central.writeUInt16LE(8, 10);
+  central.writeUInt32LE(packed.length, 20);
+  central.writeUInt32LE(claim >>> 0, 24);
+  central.writeUInt16LE(n.length, 28);
+  const end = Buffer.alloc(22);
+  end.writeUInt32LE(0x06054b50, 0);
+  end.writeUInt16LE(1, 8);
+  end.writeUInt16LE(1, 10);
+  end.writeUInt32LE(46 + n.length, 12);
+  end.writeUInt32LE(30 + n.length + packed.length, 16);
+  return Buffer.concat([head, n, packed, central, n, end]);
+}
+
+/** Files that somebody makes who wishes the server ill, or whose disk is broken: one a seed. */
+export async function hostileFiles(seed: number, count: number): Promise<HostileFile[]> {
+  const random = new Random(seed);
+  const ids = Array.from({ length: 14 }, (_, i) => `g${String(i + 1).padStart(2, '0')}`);
+  const good = (rows: number): string =>
+    `time_s,current_A,${ids.map((i) => `${i}_V`).join(',')}\n${Array.from({ length: rows }, (_, t) => `${t},${(t % 9) - 4},${ids.map((_, i) => (3.5 + i / 1000 + ((t % 9) - 4) / 500).toFixed(4)).join(',')}`).join('\n')}\n`;
+  const book = new ExcelJS.Workbook();
+  book.addWorksheet('Cells').addRows([['Cell', 'V'], ...ids.map((i, k) => [i, 3.6 + k / 1000])]);
+  const workbook = new Uint8Array(await book.xlsx.writeBuffer());
+  const table = text(good(300));
+  const dbc = text(
+    `VERSION ""\nBU_: A\n${Array.from({ length: 60 }, (_, m) => `BO_ ${256 + m} M${m}: 8 A\n SG_ Cell${m} : 0|16@1+ (0.001,0) [0|5] "V" A\n`).join('\n')}`,
+  );
+  const uds = text(
+    JSON.stringify({
+      name: 'x',
+      requests: [{ id: '7e4', response: '7ec', service: 34, did: 1, signals: [] }],
+    }),
+  );
+  const mangled = (bytes: Uint8Array): Uint8Array => {
+    const out = new Uint8Array(bytes);
+    for (let k = 0; k < 1 + random.integer(0, 40); k++)
+      out[random.integer(0, out.length - 1)] = random.integer(0, 255);
+    return random.uniform() < 0.3 ? out.slice(0, random.integer(1, out.length)) : out;
+  };
+  const filled = (size: number, unit: string): string => unit.repeat(Math.ceil(size / unit.length));
+  const kinds: (() => [string, Where, Uint8Array])[] = [
+    () => [
+      'noise.bin',
+      'scan',
+      Uint8Array.from({ length: random.integer(1, 200_000) }, () => random.integer(0, 255)),
+    ],
+    () => ['mangled.csv', 'scan', mangled(table)],
+    () => ['mangled.xlsx', 'scan', mangled(workbook)],
+    () => ['mangled.dbc', 'definition', mangled(dbc)],
+    () => ['mangled.json', 'definition', mangled(uds)],
+    () => [
+      'one-line.csv',
+      'scan',
+      text(filled(random.integer(1, 6) * MB, random.pick(['1', ',', '"', ' ', '\t', '-', '.5']))),
+    ],
+    () => ['wide.csv', 'preview', text(`${filled(random.integer(1, 3) * MB, 'c,')}\n${filled(MB, '1,')}`)],
+    () => ['quotes.csv', 'scan', text(`time_s,a_V\n"${filled(2 * MB, '""')}`)],
+    () => [
+      'numbers.csv',
+      'scan',
+      text(
+        good(20).replace(/3\.5/g, random.pick(['1e308', '-1e308', 'NaN', 'Infinity', '0x10', '3,5', '٣'])),
+      ),
+    ],
+    () => ['nul.csv', 'scan', text(good(20).replace(/\n/g, '\u0000\n'))],
+    () => ['utf16.csv', 'scan', Buffer.from(`\ufeff${good(50)}`, 'utf16le')],
+    () => ['backwards.csv', 'scan', text(good(200).split('\n').reverse().join('\n'))],
+    () => ['deep.json', 'definition', text(`${'['.repeat(200_000)}${']'.repeat(200_000)}`)],
+    () => [
+      'keys.json',
+      'definition',
+      text(`{${Array.from({ length: 60_000 }, (_, i) => `"k${i}":${i}`).join(',')}}`),
+    ],
+    () => [
+      'proto.json',
+      'definition',
+      text('{"__proto__":{"x":1},"constructor":{"prototype":{"y":2}},"name":"z","requests":[]}'),
+    ],
+    () => [
+      'token.dbc',
+      'definition',
+      text(`BO_ 256 ${filled(random.integer(1, 4) * MB, random.pick(['M', ' ', '"', ':', '(']))}: 8 A\n`),
+    ],
+    () => [
+      'signals.dbc',
+      'definition',
+      text(`BO_ 256 M: 8 A\n${filled(3 * MB, ' SG_ S : 0|16@1+ (0.001,0) [0|5] "V" A\n')}`),
+    ],
+    () => ['zeros.zip', 'scan', zip('scan.csv', new Uint8Array(random.integer(5, 60) * MB))],
+    () => ['lies.zip', 'scan', zip('scan.csv', new Uint8Array(30 * MB), random.pick([10, 0, 0xffffffff]))],
+    () => ['path.zip', 'scan', zip('../../../../tmp/outside.csv', table)],
+    () => ['cut.zip', 'scan', zip('scan.csv', table).slice(0, random.integer(4, 400))],
+    () => [
+      'candump.log',
+      'scan',
+      text(filled(random.integer(1, 4) * MB, '(1700000000.000001) can0 7E8#0322F40D11223344\n')),
+    ],
+    () => ['candump-odd.log', 'scan', text(filled(2 * MB, '(17e308) can0 FFFFFFFFF#ZZ\n(-1) can0 1#\n'))],
+    () => ['sheet.xlsx', 'preview', mangled(workbook)],
+    () => ['empty', random.pick(['scan', 'preview', 'definition']), new Uint8Array(0)],
+  ];
+  return Array.from({ length: count }, (_, k) => {
+    const [name, where, bytes] = kinds[k % kinds.length]!();
+    return { name, where, bytes };
+  });
+}
+
+/** Throws them all at a server, a few at a time; nothing may freeze it, fill it or make it fail. */
+export async function hostileLines(
+  here: string,
+  database: () => Promise<{ url: string; appUrl: string; drop: () => Promise<void> }>,
+  count: number,
+  seed: number,
+): Promise<Line[]> {
+  const files = await hostileFiles(seed, count);
+  const db = await database();
+  const server = await WatchedServer.start(here, db.appUrl, db.url);
+  try {
+    const ina = new Client(server.address);
+    const people = await ina.get<{ demoPeople: { id: string; name: string }[] }>('/api/session');
+    await ina.post('/api/session/demo', {
+      personId: people.body.demoPeople.find((p) => p.name === 'Ina Holm')!.id,
+    });
+    await ina.get('/api/jobs/146');
+    await server.watch();
+    const answers = new Map<number, number>();
+    let worst = { stallMs: 0, name: '' };
+    let rssMb = 0;
+    let next = 0;
+    const failures: string[] = [];
+    const path = ({ where, name }: HostileFile): string =>
+      where === 'definition'
+        ? `/api/definitions?name=${name}`
+        : where === 'preview'
+          ? `/api/jobs/146/scans/preview?name=${name}`
+          : `/api/jobs/146/scans?name=${name}&role=before`;
+    const thrower = async (): Promise<void> => {
+      for (let k = next++; k < files.length; k = next++) {
+        const file = files[k]!;
+        const answer = await ina.post(path(file), file.bytes).catch(() => ({ status: 0 }));
+        answers.set(answer.status, (answers.get(answer.status) ?? 0) + 1);
+        if (answer.status === 0 || answer.status >= 500) failures.push(`${k} ${file.name}: ${answer.status}`);
+        const seen = await server.watch();
+        rssMb = Math.max(rssMb, seen.rssMb);
+        if (seen.stallMs > worst.stallMs) worst = { stallMs: seen.stallMs, name: `${k} ${file.name}` };
+      }
+    };
+    await Promise.all([thrower(), thrower(), thrower()]);
+    const left = server.leftOver();
+    const fails = failures.length > 0 ? ` (${failures.slice(0, 4).join('; ')})` : '';
+    return [
+      {
+        what: `${count} hostile files, seed ${seed}: answers of 500 and above, or none`,
+        ours: `${failures.length}${fails}`,
+        against: [...answers].map(([s, n]) => `${n} × ${s}`).join(', '),
+        ratio: server.alive ? 'alive' : 'DEAD',
+        aim: '0',
+        met: failures.length === 0 && server.alive,
+      },
+      {
+        what: 'the same: event loop stood still, at most',
+        ours: `${worst.stallMs.toFixed(0)} ms`,
+        against: worst.name,
+        ratio: '',
+        aim: '≤ 200 ms',
+        met: worst.stallMs <= 200,
+      },
+      {
+        what: 'the same: memory, and files left behind',
+        ours: `${rssMb.toFixed(0)} MB`,
+        against: `${left.length} files`,
+        ratio: left.slice(0, 2).join(', '),
+        aim: '≤ 700 MB, 0',
+        met: rssMb <= 700 && left.length === 0,
+      },
+    ];
+  } finally {
+    await server.stop();
+    await db.drop();
+  }
+}

@@ -1,0 +1,64 @@
+import { LRUCache } from 'lru-cache';
+import { QueryTypes } from 'sequelize';
+import type { Store } from '../domain/store';
+import { findJob } from './find';
+import { viewJob } from './service';
+
+/** Answers of jobs that are kept, and how long one counts at most: a gate that runs out closes by the clock alone. */
+const MOST = 100;
+const LONGEST_MS = 2000;
+
+/** Rows that may be changed count by their versions, rows that never are by how many there are. */
+const versions = (table: string, where = ''): string =>
+  `(SELECT concat(count(*), ':', sum(xmin::text::numeric)) FROM ${table} ${where})`;
+const rows = (table: string, where = 'WHERE job_id = j.id'): string =>
+  `(SELECT count(*) FROM ${table} ${where})`;
+/** One line that is another as soon as anything changed that a job's page is made of. */
+const STAMP = `
+  SELECT concat_ws('|', j.xmin, k.xmin, p.xmin, v.xmin,
+    ${rows('observations')}, ${rows('findings')}, ${rows('decisions')}, ${rows('scans')}, ${rows('placements', '')},
+    ${versions('instrument_runs', 'WHERE job_id = j.id')}, ${versions('stops')}, ${versions('settings')}, ${versions('people')}
+  ) AS stamp
+  FROM jobs j JOIN packs k ON k.id = j.pack_id JOIN pack_profiles p ON p.id = k.profile_id
+    LEFT JOIN vehicles v ON v.id = j.vehicle_id
+  WHERE j.id = :id`;
+
+interface Kept {
+  stamp: string;
+  json: Buffer;
+}
+const keptOf = new WeakMap<Store, LRUCache<string, Kept>>();
+
+/**
+ * A job as its page reads it, in JSON. Asked again while nothing of it has changed, it is answered as it was worked out: what
+ * tells is read before the job is, so that an answer is never kept under something newer than itself.
+ */
+export async function jobAnswer(store: Store, number: unknown): Promise<Buffer> {
+  const id = await idOf(store, number);
+  const [row] = await store.sequelize.query<{ stamp: string }>(STAMP, {
+    replacements: { id },
+    type: QueryTypes.SELECT,
+  });
+  const { wallMs, bootId } = store.clock.now();
+  const stamp = `${row!.stamp}|${bootId}|${Math.floor(wallMs / LONGEST_MS)}`;
+  let kept = keptOf.get(store);
+  if (!kept) keptOf.set(store, (kept = new LRUCache({ max: MOST })));
+  const found = kept.get(id);
+  if (found?.stamp === stamp) return found.json;
+  const json = Buffer.from(JSON.stringify(await viewJob(store, number)));
+  kept.set(id, { stamp, json });
+  return json;
+}
+
+/** Numbers never change their job. */
+const idByNumber = new WeakMap<Store, Map<string, string>>();
+async function idOf(store: Store, number: unknown): Promise<string> {
+  let known = idByNumber.get(store);
+  if (!known) idByNumber.set(store, (known = new Map()));
+  const name = String(number);
+  const before = known.get(name);
+  if (before) return before;
+  const { job } = await findJob(store, number);
+  known.set(name, job.id);
+  return job.id;
+}
