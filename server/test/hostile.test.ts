@@ -1,6 +1,8 @@
 import { openApi } from '@cellmend/contract/openapi';
 import { ROUTES } from '@cellmend/contract/routes';
+import { randomUUID } from 'node:crypto';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { hostileFiles } from '../../bench/src/holds/hostile';
 import { Client, startBench, type Bench } from './harness';
 
 let bench: Bench;
@@ -203,5 +205,19 @@ describe('every address of the description', () => {
     const query = new URLSearchParams({ name: 'a.csv', role: 'before', [field]: value });
     const { status } = await lead.post(`/api/jobs/147/scans/demo`, Object.fromEntries(query));
     expect(status).toBe(400);
+  });
+});
+
+describe('files that are damaged, or made to do harm', () => {
+  it('one of every kind is answered, fails nothing and leaves nothing; a workbook whose end never comes ends by itself', async () => {
+    const files = [...(await hostileFiles(3, 25)), (await hostileFiles(11, 28))[27]!];
+    for (const { name, where, bytes } of files) {
+      const path =
+        where === 'definition'
+          ? `/api/definitions?name=${name}`
+          : `/api/jobs/146/scans${where === 'preview' ? '/preview' : ''}?name=${name}&role=before`;
+      const { status } = await lead.post(path, bytes, { 'idempotency-key': randomUUID() });
+      expect([name, status < 500]).toEqual([name, true]);
+    }
   });
 });

@@ -22,6 +22,9 @@ export interface CsvHeading {
   from: number;
 }
 
+/** No vehicle reports more: 1,000 channels, each with what some tools put beside it. */
+const MOST_COLUMNS = 10_000;
+
 /** Finds the heading of a table in its first text, with delimiter, decimal sign and layout. @throws InputProblem */
 export function readHeading(text: string, pack: Pack): CsvHeading | null {
   if (text.includes('\u0000'))
@@ -40,6 +43,13 @@ export function readHeading(text: string, pack: Pack): CsvHeading | null {
           .every((r) => r.length <= 1 || r.length >= 3),
     ) ?? ',';
   const names = (Papa.parse<string[]>(heading, { delimiter }).data[0] ?? []).map((n) => n.trim());
+  if (names.length > MOST_COLUMNS)
+    throw new InputProblem(
+      'too-wide',
+      `The heading has ${names.length} columns.`,
+      `line ${at + 1}`,
+      `A scan of at most ${MOST_COLUMNS} columns: one for each channel, and a few more.`,
+    );
   const long = names.find((n) => n.length > LONGEST_NAME);
   if (long !== undefined)
     throw new InputProblem(

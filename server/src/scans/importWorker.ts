@@ -14,6 +14,7 @@ import {
 } from '@cellmend/core/spread';
 import { readDefinition } from '@cellmend/contract/scans';
 import { definitionWithin, type SignalDefinition } from '@cellmend/core/can';
+import { performance } from 'node:perf_hooks';
 import type { MessagePort } from 'node:worker_threads';
 import { previewScanFile } from './previewFile';
 import { readScanFile, type ReadingHelp } from './readFile';
@@ -194,10 +195,48 @@ async function run(task: ScanTask, progressed: (fraction: number) => void): Prom
   }
 }
 
+/** A thread that has done nothing for so long waits for what never comes: the rest of a damaged archive, say. */
+const IDLE_MS = 6000;
+const LOOK_MS = 1000;
+/** Less than this in a look is not work: the looking itself. */
+const LEAST_ACTIVE_MS = 20;
+
+/**
+ * The answer of some work, or a refusal once nothing is being done for it any more. Readers of archives and workbooks may
+ * wait for ever for the end of an entry whose bytes are damaged; without this two such files would keep both threads.
+ */
+export async function atWork<T>(work: Promise<T>, idleMs = IDLE_MS): Promise<T> {
+  let idle = 0;
+  let before = performance.eventLoopUtilization();
+  let timer: NodeJS.Timeout | undefined;
+  const stuck = new Promise<never>((_, reject) => {
+    timer = setInterval(() => {
+      const now = performance.eventLoopUtilization();
+      const active = now.active - before.active;
+      before = now;
+      idle = active < LEAST_ACTIVE_MS ? idle + LOOK_MS : 0;
+      if (idle >= idleMs)
+        reject(
+          new InputProblem(
+            'damaged',
+            'The file cannot be read to its end: it is damaged.',
+            'the file',
+            'The file as it was exported; copy it once more, or export it anew.',
+          ),
+        );
+    }, LOOK_MS);
+  });
+  try {
+    return await Promise.race([work, stuck]);
+  } finally {
+    clearInterval(timer);
+  }
+}
+
 /** What a thread of the pool runs; how far it is goes out by `port`. */
 export async function work({ task, port }: { task: ScanTask; port?: MessagePort }): Promise<ScanAnswer> {
   try {
-    return await run(task, (fraction) => port?.postMessage(fraction));
+    return await atWork(run(task, (fraction) => port?.postMessage(fraction)));
   } catch (error) {
     if (error instanceof InputProblem)
       return {
