@@ -68,7 +68,12 @@ export const DecisionBodySchema = z.discriminatedUnion('topic', [
     choices: z.array(z.object({ place: PlaceSchema, partId: z.uuid() })).max(200),
   }),
   z.object({ topic: z.literal('balance'), lines: z.array(BalanceLineSchema).max(200) }),
-  z.object({ topic: z.literal('prove'), passed: z.boolean() }),
+  z.object({
+    topic: z.literal('prove'),
+    passed: z.boolean(),
+    /** Why it is signed although some of what proves it is open or on the edge; a lead's, printed on the sheets. */
+    open: z.string().trim().max(500).default(''),
+  }),
   z.object({
     topic: z.literal('hand-over'),
     expectations: z.string().max(4000),

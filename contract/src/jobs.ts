@@ -1,4 +1,5 @@
 import { CHECK_IDS, ENDING_IDS, EVIDENCE_IDS, STAGES, STAGE_STATES } from '@cellmend/core/route';
+import { PROOF_IDS } from '@cellmend/core/prove';
 import { z } from 'zod';
 import { DecisionSchema, MeasureSchema } from './decisions';
 import { PackProfileSchema } from './pack';
@@ -35,7 +36,20 @@ export const StepSchema = z.object({
   failed: z.boolean(),
   waitsFor: z.string(),
 });
-export const CheckIdSchema = z.enum(CHECK_IDS);
+/** What somebody looks at and records: steps of the work, and what proves it. */
+export const CheckIdSchema = z.enum([...CHECK_IDS, ...PROOF_IDS]);
+export type CheckId = z.infer<typeof CheckIdSchema>;
+/** One thing that proves this repair, and whether it was seen. */
+export const ProofSchema = z.object({
+  id: z.enum(PROOF_IDS),
+  place: z.string(),
+  need: z.string(),
+  asks: z.string(),
+  how: z.string(),
+  unit: z.string(),
+  state: z.enum(['pass', 'hold', 'fail', 'open']),
+  says: z.string(),
+});
 
 export const JobSchema = z.object({
   id: z.uuid(),
@@ -71,6 +85,8 @@ export const JobSchema = z.object({
   removed: z.array(
     z.object({ label: z.string(), place: z.string(), to: z.string(), reason: z.string(), proof: z.string() }),
   ),
+  /** What proves the repair by what was wrong; empty while nothing is signed, or nothing is repaired. */
+  proofs: z.array(ProofSchema),
   gate: GateSchema,
   demoFiles: z.array(z.string()),
 });

@@ -1,3 +1,4 @@
+import { ROAD_TEST_IDS } from '@cellmend/core/prove';
 import {
   GLOVE_CLASSES,
   HAZARDS,
@@ -107,6 +108,8 @@ export const WorkshopSettingsSchema = z.object({
   callWhom: z.string().trim().max(1000),
   quarantinePlace: z.string().trim().max(300),
   equipment: EquipmentSchema,
+  /** How far a repair is driven before it counts as proven. */
+  roadTest: z.enum(ROAD_TEST_IDS).default('span'),
 });
 export type WorkshopSettings = z.infer<typeof WorkshopSettingsSchema>;
 /** Until a lead sets them. Saving always takes all of them: nothing falls back unsaid. */
@@ -118,6 +121,7 @@ export const FIRST_RULES: WorkshopSettings = {
   callWhom: '',
   quarantinePlace: '',
   equipment: { ...NO_EQUIPMENT },
+  roadTest: 'span',
 };
 
 /** Where a job's lock-out stands. Times are the server's. */

@@ -39,6 +39,8 @@ it('walks the whole path by keyboard alone', async () => {
   await press(page, page.getByRole('link', { name: /Scan/ }));
   await press(page, page.getByRole('button', { name: 'marram-3-after.csv' }));
   await press(page, page.getByRole('link', { name: 'Compare' }));
+  await page.getByRole('textbox', { name: /Why it goes back/ }).focus();
+  await page.keyboard.type('The owner drives it home and calls.');
   await press(page, page.getByRole('button', { name: 'Sign as proven' }));
   await press(page, page.getByRole('button', { name: 'Sign sheet' }));
   await page.getByText('Signed by Ina Holm.').waitFor();

@@ -98,6 +98,21 @@ it('walks one pack from the scan file to the hand-over sheet', async () => {
   await page.getByRole('button', { name: 'marram-3-after.csv' }).click();
   await page.getByRole('link', { name: 'Compare' }).click();
   await page.getByRole('heading', { name: /within its limits near full and near empty/ }).waitFor();
+  // What proves a weak module: codes, a charge, a drive. One is seen; the rest is signed as open, with why.
+  const proofs = page.getByRole('region', { name: 'What proves this repair' });
+  await expect.poll(() => proofs.getByRole('listitem').count()).toBe(3);
+  expect(await page.getByRole('button', { name: 'Sign as proven' }).isDisabled()).toBe(true);
+  await proofs
+    .getByRole('listitem')
+    .filter({ hasText: 'Codes stay away' })
+    .getByRole('button', { name: 'Record' })
+    .click();
+  await proofs.getByRole('textbox', { name: 'Figure, drives' }).fill('3');
+  await proofs.getByRole('button', { name: 'Seen, and right' }).click();
+  await proofs.getByText('3 drives without one.').waitFor();
+  await page
+    .getByRole('textbox', { name: /Why it goes back/ })
+    .fill('The owner drives it home to Skerra, 160 km, and calls.');
   await page.getByRole('button', { name: 'Sign as proven' }).click();
 
   const sheet = page.getByRole('article', { name: 'Hand-over sheet' });

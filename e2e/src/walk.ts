@@ -102,6 +102,9 @@ await page.getByRole('button', { name: 'marram-3-after.csv' }).click();
 await page.getByRole('link', { name: 'Compare' }).click();
 await page.getByText('Delta between highest').waitFor();
 await shot(page, 'prove');
+await page
+  .getByRole('textbox', { name: /Why it goes back/ })
+  .fill('The owner drives it home, 160 km, and calls.');
 await page.getByRole('button', { name: 'Sign as proven' }).click();
 await page.getByRole('button', { name: 'Sign sheet' }).click();
 await page.getByText('Signed by').first().waitFor();

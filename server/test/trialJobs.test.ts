@@ -8,6 +8,7 @@ import type { BalancePlan } from '@cellmend/core/balance';
 import type { MatchRow } from '@cellmend/core/match';
 import { defaultOcvTable, normalisePack, type Chemistry, type PackProfile } from '@cellmend/core/pack';
 import type { DecisionBodyInput } from '@cellmend/contract/decisions';
+import type { Problem } from '@cellmend/contract/problem';
 import type { Ending } from '@cellmend/core/route';
 import { writeScanCsv } from '@cellmend/core/scan';
 import { driveLegs, healthyPack, Random, simulateRecord } from '@cellmend/core/simpack';
@@ -204,13 +205,20 @@ it('T1: one dead group in a module of two; a donor taken in by hand; its level i
     replacedModules: ['M21'],
   });
   expect(compared.body.result).toMatchObject({ passed: true });
-  expect((await sign(n, { topic: 'prove', passed: true })).status).toBe(201);
+  expect(
+    (await sign(n, { topic: 'prove', passed: true, open: 'The road test is the owner’s way home.' })).status,
+  ).toBe(201);
   expect((await sign(n, sheet('repaired'))).status).toBe(201);
   expect(await jobOf(n)).toMatchObject({ next: { need: 'Closed' }, contradictions: [] });
 });
 
 /** Scans again, compares with before and signs it as proven. */
-async function prove(n: number, text: string, replacedModules: string[]): Promise<void> {
+async function prove(
+  n: number,
+  text: string,
+  replacedModules: string[],
+  first?: () => Promise<void>,
+): Promise<void> {
   expect(await scan(n, text, 'after')).toMatchObject({ status: 201 });
   const findings = (await ina.get<Finding[]>(`/api/jobs/${n}/findings`)).body;
   const of = (subject: string): string =>
@@ -222,7 +230,10 @@ async function prove(n: number, text: string, replacedModules: string[]): Promis
     replacedModules,
   });
   expect(compared.body.result, JSON.stringify(compared.body)).toMatchObject({ passed: true });
-  expect(await sign(n, { topic: 'prove', passed: true })).toMatchObject({ status: 201 });
+  await first?.();
+  expect(
+    await sign(n, { topic: 'prove', passed: true, open: 'The road test is the owner’s way home.' }),
+  ).toMatchObject({ status: 201 });
 }
 
 it('T2: a leak found and the wet module replaced; the insulation test before the work is no proof of what came after', async () => {
@@ -327,7 +338,44 @@ it('T4: flooded at a corner: a board and four wet modules, one with a donor; eve
   const done = await doTheWork(ina, n);
   expect(done.filter((d) => d.startsWith('dried'))).toEqual(['dried M01', 'dried M02', 'dried M03']);
   expect(done).toContain('board-answers B1');
-  await prove(n, driven(profile, 12), ['M04']);
+  const proofs = async (): Promise<string[]> =>
+    (await jobOf(n)).proofs.map((p) => `${p.id} ${p.place}: ${p.state}`.replace(' :', ':'));
+  expect(await proofs()).toEqual([
+    'insulation-after-drive: open',
+    'board-agrees B1: open',
+    'codes: open',
+    'charge: open',
+    'road-test: open',
+  ]);
+  const seen = (check: string, value: number | null, place = '', passed = true): Promise<Answer> =>
+    ina.post(`/api/jobs/${n}/checks`, { check, place, passed, value });
+  await seen('insulation-after-drive', 2e6);
+  await seen('board-agrees', 31, 'B1');
+  await prove(n, driven(profile, 12), ['M04'], async () => {
+    // A board that reads wrong is no proof, whoever signs; a drive that was not made is a lead's to sign for, with why.
+    const all: DecisionBodyInput = { topic: 'prove', passed: true, open: 'The owner drives it home.' };
+    const failed = await sign(n, all);
+    expect([failed.status, (failed.body as Problem).detail]).toEqual([
+      422,
+      expect.stringMatching(/Board against meter B1: 31 mV apart at most/),
+    ]);
+    await seen('board-agrees', 4, 'B1');
+    const unsaid = await sign(n, { topic: 'prove', passed: true });
+    expect((unsaid.body as Problem).detail).toMatch(
+      /Still to be seen: Codes stay away: Not seen yet\. Charge test/,
+    );
+    const tomas = await bench.as('Tomas Rook');
+    const byTomas = await tomas.post<Problem>(`/api/jobs/${n}/decisions`, {
+      body: all,
+      note: '',
+      findingIds: [],
+      baseVersion: 0,
+    });
+    expect(byTomas.body.accepted).toMatch(/a lead signs with them open/);
+    await seen('codes', 3);
+    await seen('charge', null);
+    expect((await jobOf(n)).proofs.map((p) => p.state)).toEqual(['pass', 'pass', 'pass', 'pass', 'open']);
+  });
   expect((await sign(n, sheet('repaired', '', 'Under the stack of M05 to M08 nobody looked.'))).status).toBe(
     201,
   );

@@ -4,6 +4,8 @@ import { ENDINGS, MEASURES, measureWords, placesOf, routeOf, type Measure } from
 import { QueryTypes } from 'sequelize';
 import type { Doing, Store } from '../domain/store';
 import { Refusal, notFound } from '../domain/refusal';
+import { notProven, proofWords } from '@cellmend/core/prove';
+import { proofsOfJob } from '../jobs/proofs';
 import { factsOf } from '../jobs/facts';
 import type { FoundJob } from '../jobs/find';
 import { viewParts } from '../parts/view';
@@ -145,11 +147,22 @@ export async function borneOut(
       );
       if (Number(after!.n) === 0)
         refuse('There is no scan after the repair.', 'A scan near full and near empty, then the comparison.');
-      const { route } = await factsOf(store, job, profile, tx);
-      if (!route.comparisonPassed)
+      const facts = await factsOf(store, job, profile, tx);
+      if (!facts.route.comparisonPassed)
         refuse(
           'The records before and after have not been compared, or are not within their limits.',
           'A comparison that is within its limits at both ends, or “not proven”.',
+        );
+      const { failed, open } = notProven(await proofsOfJob(store, profile, facts, tx));
+      if (failed.length > 0)
+        refuse(
+          `It is not proven. ${failed.map(proofWords).join(' ')}`,
+          'Mended and seen again, or “not proven”.',
+        );
+      if (open.length > 0 && (body.open.length < 3 || doing.person.role !== 'lead'))
+        refuse(
+          `Still to be seen: ${open.map(proofWords).join(' ')}`,
+          'Each of them seen; or a lead signs with them open, and says why: the sheets print it.',
         );
       return;
     }

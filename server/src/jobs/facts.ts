@@ -1,15 +1,10 @@
+import { isProof } from '@cellmend/core/prove';
 import { buildOf, jointsToRemake, offNow, partName } from '@cellmend/core/stripdown';
+import type { CheckId } from '@cellmend/contract/jobs';
 import type { FindingDigest } from '@cellmend/contract/findings';
 import type { Gate } from '@cellmend/contract/safety';
 import { judgeVoltage, normalisePack, OUT_OF_BOUNDS, type Pack, type PackProfile } from '@cellmend/core/pack';
-import {
-  EVIDENCE,
-  STAGE_FACTS,
-  STAGES,
-  type EvidenceId,
-  type RouteFacts,
-  type Stage,
-} from '@cellmend/core/route';
+import { EVIDENCE, STAGE_FACTS, STAGES, type RouteFacts, type Stage } from '@cellmend/core/route';
 import { QueryTypes, type Transaction } from 'sequelize';
 import type { BodyOf, DecisionTopic } from '@cellmend/contract/decisions';
 import type { DecisionRow, JobRow, ObservationRow, ScanRow } from '../db/rows';
@@ -29,6 +24,8 @@ export interface JobFacts {
   /** Modules with something told apart by the newest diagnosis. */
   suspects: string[];
   /** Parts that were placed into the pack, with the job that did it. */
+  /** What was looked at to prove the work, since the last part went in. */
+  proofChecks: CheckFact[];
   composition: { place: string; partId: string; label: string; at: Date; jobId: string | null }[];
   /** Parts that this job took out of it, and where each went. */
   removed: { label: string; place: string; to: string; reason: string; proof: string; at: Date }[];
@@ -101,7 +98,8 @@ const lockedEvidence = (rows: readonly ObservationRow[]): boolean => {
 };
 
 /** Work that makes an insulation test of before worth nothing. */
-const UNDOES_TEST = (check: EvidenceId): boolean => STAGE_FACTS[EVIDENCE[check].stage].opens === true;
+const UNDOES_TEST = (check: CheckId): boolean =>
+  !isProof(check) && STAGE_FACTS[EVIDENCE[check].stage].opens === true;
 
 /** Whether the whole pack was tested after the last thing that was done inside it. */
 async function testedSince(store: Store, jobId: string, sinceMs: number, tx?: Transaction): Promise<boolean> {
@@ -178,6 +176,7 @@ export async function factsOf(
         check: 'bench-result' as const,
         place: r.place,
         passed: true,
+        value: r.value,
         recordedAt: r.recordedAt,
       })),
   ].filter(since((c) => c.recordedAt));
@@ -208,6 +207,12 @@ export async function factsOf(
     suspects: newest.get('spread')?.suspects ?? [],
     composition,
     removed,
+    // What was driven or read before the last part went in proves nothing of it.
+    proofChecks: checks.filter(
+      (c) =>
+        isProof(c.check) &&
+        c.recordedAt.getTime() >= Math.max(begun?.getTime() ?? 0, ...fitted.map((p) => p.at.getTime())),
+    ),
     route: {
       complaint: job.complaint,
       intake: decisions.some((d) => d.topic === 'intake'),

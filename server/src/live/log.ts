@@ -33,10 +33,7 @@ export interface LogLine {
 export class LiveLog {
   private readonly file: number;
 
-  constructor(
-    jobId: string,
-    head: LiveHead,
-  ) {
+  constructor(jobId: string, head: LiveHead) {
     mkdirSync(folder(), { recursive: true, mode: 0o700 });
     this.file = openSync(pathOf(jobId), 'wx', 0o600);
     this.write(head);

@@ -1,5 +1,5 @@
 import type { LeakTestSchema, WakeSchema } from '@cellmend/contract/records';
-import type { EvidenceId } from '@cellmend/core/route';
+import type { CheckId } from '@cellmend/contract/jobs';
 import type { Transaction } from 'sequelize';
 import type { z } from 'zod';
 import type { Store } from '../domain/store';
@@ -14,9 +14,10 @@ export interface CheckData {
   leak?: z.output<typeof LeakTestSchema>;
 }
 export interface CheckFact {
-  check: EvidenceId;
+  check: CheckId;
   place: string;
   passed: boolean;
+  value: number | null;
   recordedAt: Date;
 }
 
@@ -33,9 +34,10 @@ export async function checksOf(store: Store, jobId: string, tx?: Transaction): P
     },
   );
   return rows.map((r) => ({
-    check: r.kind as EvidenceId,
+    check: r.kind as CheckId,
     place: r.subject,
     passed: (r.data as CheckData).passed,
+    value: (r.data as CheckData).value,
     recordedAt: r.recordedAt,
   }));
 }

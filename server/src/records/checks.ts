@@ -1,7 +1,9 @@
 import { NewCheckSchema, type Check } from '@cellmend/contract/records';
 import { normalisePack, type Pack } from '@cellmend/core/pack';
 import { judgeLeakTest, judgeWake } from '@cellmend/core/stripdown';
-import { EVIDENCE, type EvidenceId } from '@cellmend/core/route';
+import type { CheckId } from '@cellmend/contract/jobs';
+import { isProof, proofFacts } from '@cellmend/core/prove';
+import { EVIDENCE, type Stage } from '@cellmend/core/route';
 import type { z } from 'zod';
 import type { ObservationRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../domain/store';
@@ -12,17 +14,33 @@ import { isGated, namesOf, requireGate } from '../safety/gate';
 import type { CheckData } from './checkFacts';
 import { keepObservation } from './observe';
 
+/** What a check is, whether it is a step of the work or proves it. */
+function checkFacts(id: CheckId): {
+  stage: Stage;
+  need: string;
+  per: 'job' | 'measure';
+  asks: string;
+  unit: string;
+} {
+  if (isProof(id)) {
+    const { need, per, asks, unit = '' } = proofFacts(id);
+    return { stage: 'prove', need, per, asks, unit };
+  }
+  const { stage, need, per, check } = EVIDENCE[id];
+  return { stage, need, per, asks: check!.asks, unit: check!.unit ?? '' };
+}
+
 const figure = (value: number): string => String(Number(value.toPrecision(6)));
 const view = (row: ObservationRow, by: string): Check => {
   const { passed, value, text } = row.data as CheckData;
-  const check = row.kind as EvidenceId;
+  const check = row.kind as CheckId;
   return {
     id: row.id,
     check,
     place: row.subject,
     passed,
     value,
-    unit: value === null ? '' : (EVIDENCE[check].check?.unit ?? ''),
+    unit: value === null ? '' : checkFacts(check).unit,
     text,
     by,
     at: row.recordedAt.toISOString(),
@@ -80,7 +98,7 @@ function judged(input: z.output<typeof NewCheckSchema>, pack: Pack): CheckData {
 export async function addCheck(store: Store, doing: Doing, number: unknown, body: unknown): Promise<Check> {
   const input = NewCheckSchema.parse(body);
   const { job, profile } = await findJob(store, number, doing.tx);
-  const { stage, check, need, per } = EVIDENCE[input.check];
+  const { stage, need, per, asks, unit } = checkFacts(input.check);
   if (isGated(stage)) await requireGate(store, job.id, profile, `“${need}”`, doing.tx);
   const place = per === 'job' ? '' : input.place;
   const data = judged(input, normalisePack(profile));
@@ -99,7 +117,7 @@ export async function addCheck(store: Store, doing: Doing, number: unknown, body
     job.id,
     data.passed ? 'checked' : 'check not passed',
     `${place} ${need}`.trim(),
-    [check!.asks, data.value === null ? '' : `${figure(data.value)} ${check!.unit ?? ''}`.trim(), data.text]
+    [asks, data.value === null ? '' : `${figure(data.value)} ${unit}`.trim(), data.text]
       .filter(Boolean)
       .join('; '),
   );

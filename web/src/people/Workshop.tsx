@@ -1,3 +1,5 @@
+import { ROAD_TESTS } from '@cellmend/core/prove';
+import { distance } from '../ui/units';
 import type { Person } from '@cellmend/contract/people';
 import type { WorkshopSettings } from '@cellmend/contract/safety';
 import { useState, type FormEvent } from 'react';
@@ -46,6 +48,7 @@ export function Workshop({ person }: { person: Person }) {
     try {
       const next = await send<WorkshopSettings>('PUT', '/workshop', {
         twoPersons: f.get('twoPersons') === 'yes',
+        roadTest: String(f.get('roadTest')) as WorkshopSettings['roadTest'],
         gateHours: Number(f.get('gateHours')),
         leastWaitMin: Number(f.get('leastWaitMin')),
         deadV: Number(f.get('deadV')),
@@ -81,6 +84,14 @@ export function Workshop({ person }: { person: Person }) {
               <Select name="twoPersons" defaultValue={data.twoPersons ? 'yes' : 'no'} disabled={!may}>
                 <option value="no">one qualified person</option>
                 <option value="yes">two qualified persons</option>
+              </Select>
+            </Field>
+            <Field style={{ flex: 1 }}>
+              A repair is driven
+              <Select name="roadTest" defaultValue={data.roadTest} disabled={!may}>
+                <option value="short">{distance(ROAD_TESTS.short)}: the fault it had is not there</option>
+                <option value="span">{distance(ROAD_TESTS.span)}: from nearly full to nearly empty</option>
+                <option value="long">{distance(ROAD_TESTS.long)}: weeks with the owner</option>
               </Select>
             </Field>
             <Field style={{ flex: 1 }}>

@@ -28,7 +28,16 @@ import { day, upper } from '../../ui/words';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
 import { Paper } from './Paper';
-import { Done, Found, LeftOpen, MeasuredTable, PartsOut, Pictures, SafetyEvidence } from './SheetParts';
+import {
+  Done,
+  Found,
+  LeftOpen,
+  MeasuredTable,
+  PartsOut,
+  Pictures,
+  Proven,
+  SafetyEvidence,
+} from './SheetParts';
 
 const Screen = styled.div`
   @media print {
@@ -236,6 +245,7 @@ export function HandOverStage({ question }: StageProps) {
             {notDone && <p>{notDone}</p>}
           </section>
         )}
+        <Proven />
         <LeftOpen />
         <Pictures />
         <PartsOut />

@@ -1,4 +1,6 @@
 import { findingOf } from '@cellmend/contract/findingOf';
+import type { Check } from '@cellmend/contract/records';
+import { isProof, proofFacts, proofWords } from '@cellmend/core/prove';
 import { EVIDENCE, MEASURES, measureWords, placesOf, type Ending } from '@cellmend/core/route';
 import { verdictName } from '@cellmend/core/spread';
 import { buildOf, partName } from '@cellmend/core/stripdown';
@@ -24,6 +26,40 @@ const EVIDENCE_WORDS = new Map([
   ['insulation-evidence', 'Insulation'],
   ['group-voltages', 'Lowest group'],
 ]);
+
+/** What a check of the work asked. */
+const asksOf = (check: Check['check']): string =>
+  isProof(check) ? proofFacts(check).asks : (EVIDENCE[check].check?.asks ?? EVIDENCE[check].need);
+
+/** What proves the repair by what was wrong: what was seen, and what was not, as it stands. */
+export function Proven() {
+  const { job } = useJobView();
+  const signed = decisionOf(job, 'prove')?.body;
+  if (job.proofs.length === 0 || !signed) return null;
+  const seen = job.proofs.filter((p) => p.state === 'pass');
+  const left = job.proofs.filter((p) => p.state !== 'pass');
+  return (
+    <>
+      {seen.length > 0 && (
+        <section>
+          <h2>Proven by</h2>
+          {seen.map((p) => (
+            <p key={`${p.id} ${p.place}`}>{proofWords(p)}</p>
+          ))}
+        </section>
+      )}
+      {left.length > 0 && (
+        <section>
+          <h2>Not proven yet</h2>
+          {left.map((p) => (
+            <p key={`${p.id} ${p.place}`}>{proofWords(p)}</p>
+          ))}
+          {signed.open && <p>Signed all the same: {signed.open}</p>}
+        </section>
+      )}
+    </>
+  );
+}
 
 /** What was found, as far as anything was looked at. */
 export function Found() {
@@ -109,14 +145,17 @@ export function Done({ ending }: { ending: Ending }) {
           );
         })}
       {decision?.note && <p>{decision.note}</p>}
-      {newest.reverse().map((c) => (
-        <p key={c.id}>
-          {c.place ? `${c.place}: ` : ''}
-          {EVIDENCE[c.check].check?.asks ?? EVIDENCE[c.check].need}, {c.passed ? 'passed' : 'not passed'}
-          {c.value !== null && `, ${c.value} ${c.unit}`}
-          {c.text && `. ${c.text}`}. {c.by}, {when(c.at)}.
-        </p>
-      ))}
+      {newest
+        .filter((c) => !isProof(c.check))
+        .reverse()
+        .map((c) => (
+          <p key={c.id}>
+            {c.place ? `${c.place}: ` : ''}
+            {asksOf(c.check)}, {c.passed ? 'passed' : 'not passed'}
+            {c.value !== null && `, ${c.value} ${c.unit}`}
+            {c.text && `. ${c.text}`}. {c.by}, {when(c.at)}.
+          </p>
+        ))}
     </section>
   );
 }

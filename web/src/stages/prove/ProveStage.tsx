@@ -1,4 +1,5 @@
 import type { AskOf } from '@cellmend/contract/findings';
+import { notProven } from '@cellmend/core/prove';
 import { placesOf } from '@cellmend/core/route';
 import { useState } from 'react';
 import { ApiProblem } from '../../api/client';
@@ -7,6 +8,9 @@ import { decisionOf, spreadOf } from '../../api/hooks';
 import { Awaiting } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
+import { useDraft } from '../../shell/useDraft';
+import { Field, Input } from '../../ui/Field';
+import { Proofs } from './Proofs';
 import { keepFinding, useTried } from '../../shell/useTried';
 import {
   Answer,
@@ -64,7 +68,12 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
   };
   const { result: c, problem } = useTried(ask);
   const [keeping, setKeeping] = useState<string | null>(null);
+  const { person } = useJobView();
+  const { failed, open } = notProven(job.proofs);
+  const [why, setWhy] = useDraft(`${job.number}.prove.open`, '');
   const signing = useSigning('prove');
+  const mayProve =
+    failed.length === 0 && (open.length === 0 || (person.role === 'lead' && why.trim().length >= 3));
   const decision = decisionOf(job, 'prove');
   const navigate = useNavigate();
   if (problem)
@@ -96,7 +105,12 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
       return null;
     });
     if (!finding) return;
-    if (await signing.sign({ body: { topic: 'prove', passed }, findingIds: [finding.id] }))
+    if (
+      await signing.sign({
+        body: { topic: 'prove', passed, open: passed && open.length > 0 ? why.trim() : '' },
+        findingIds: [finding.id],
+      })
+    )
       void navigate(`/jobs/${job.number}/${passed ? 'hand-over' : 'findings'}`);
   };
   return (
@@ -188,11 +202,26 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
           </DataTable>
         </Sheet>
       </Columns>
+      <Proofs />
+      {open.length > 0 && failed.length === 0 && c.passed && (
+        <Sheet aria-label="Signed with something open">
+          <Field>
+            {open.length === 1 ? 'One thing is' : `${open.length} things are`} still to be seen. Why it goes
+            back all the same; a lead signs it, and the sheets print it.
+            <Input
+              value={why}
+              maxLength={500}
+              disabled={person.role !== 'lead'}
+              onChange={(e) => setWhy(e.target.value)}
+            />
+          </Field>
+        </Sheet>
+      )}
       {decision && (
         <Sheet>
           <p>
             {decision.body.passed ? 'Signed as proven' : 'Signed as not proven'} by {decision.signedBy},
-            version {decision.version}.
+            version {decision.version}.{decision.body.open && ` With something open: ${decision.body.open}`}
           </p>
         </Sheet>
       )}
@@ -202,7 +231,11 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
         <div>
           <b>
             {c.passed
-              ? 'Road test, charge test, no new codes: then sign.'
+              ? failed.length > 0
+                ? `${failed[0]!.need} is not right: mend it, or sign as not proven.`
+                : open.length > 0
+                  ? `Next: ${open[0]!.need}${open[0]!.place && ` ${open[0]!.place}`}`
+                  : 'Everything that proves it was seen: sign.'
               : 'Find out what is left before it goes back.'}
           </b>
           <br />
@@ -219,7 +252,10 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
           <Button quiet isDisabled={!signing.may || signing.busy} onPress={() => void sign(false)}>
             Not proven
           </Button>
-          <Button isDisabled={!signing.may || signing.busy || !c.passed} onPress={() => void sign(true)}>
+          <Button
+            isDisabled={!signing.may || signing.busy || !c.passed || !mayProve}
+            onPress={() => void sign(true)}
+          >
             Sign as proven
           </Button>
         </Row>

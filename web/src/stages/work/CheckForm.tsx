@@ -1,4 +1,4 @@
-import type { Job } from '@cellmend/contract/jobs';
+import type { CheckId, Job } from '@cellmend/contract/jobs';
 import { parseQuantity } from '@cellmend/core/jot';
 import { InputProblem } from '@cellmend/core/pack';
 import { EVIDENCE } from '@cellmend/core/route';
@@ -9,11 +9,42 @@ import { useWrite } from '../../shell/useWrite';
 import { Input, Field } from '../../ui/Field';
 import { Button, ProblemNote, Row, Stack } from '../../ui/parts';
 
-/** Records one check as passed or not, with its figure where it has one. */
+/** Records one check of the work as passed or not, with its figure where it has one. */
 export function CheckForm({ step, onDone }: { step: Job['steps'][number]; onDone: () => void }) {
+  const { asks, unit = '' } = EVIDENCE[step.evidence].check!;
+  return (
+    <Looked
+      check={step.evidence as CheckId}
+      place={step.place}
+      asks={`${asks}?`}
+      unit={unit}
+      yes="Passed"
+      no="Not passed"
+      onDone={onDone}
+    />
+  );
+}
+
+/** What somebody looked at: right or not, its figure, a note. */
+export function Looked({
+  check,
+  place,
+  asks,
+  unit,
+  yes,
+  no,
+  onDone,
+}: {
+  check: CheckId;
+  place: string;
+  asks: string;
+  unit: string;
+  yes: string;
+  no: string;
+  onDone: () => void;
+}) {
   const { job } = useJobView();
-  const { asks, unit } = EVIDENCE[step.evidence].check!;
-  const [draft, setDraft, clear] = useDraft(`${job.number}.check.${step.evidence}.${step.place}`, {
+  const [draft, setDraft, clear] = useDraft(`${job.number}.check.${check}.${place}`, {
     value: '',
     text: '',
   });
@@ -28,7 +59,6 @@ export function CheckForm({ step, onDone }: { step: Job['steps'][number]; onDone
       if (!(e instanceof InputProblem)) throw e;
       return setProblem(`${e.what} ${e.accepted}`);
     }
-    const { evidence: check, place } = step;
     if (await write.run('/checks', { check, place, passed, value, text: draft.text })) {
       clear();
       onDone();
@@ -36,7 +66,7 @@ export function CheckForm({ step, onDone }: { step: Job['steps'][number]; onDone
   };
   return (
     <Stack>
-      <p>{asks}?</p>
+      <p>{asks}</p>
       <Row>
         {unit && (
           <Field style={{ flex: '0 1 160px' }}>
@@ -62,10 +92,10 @@ export function CheckForm({ step, onDone }: { step: Job['steps'][number]; onDone
       {write.problem && <ProblemNote what={write.problem.what} accepted={write.problem.accepted} />}
       <Row>
         <Button isDisabled={write.busy} onPress={() => void record(true)}>
-          Passed
+          {yes}
         </Button>
         <Button quiet isDisabled={write.busy} onPress={() => void record(false)}>
-          Not passed
+          {no}
         </Button>
       </Row>
     </Stack>

@@ -1,0 +1,94 @@
+import type { Job } from '@cellmend/contract/jobs';
+import { Check, Circle, CircleDashed, TriangleAlert } from 'lucide-react';
+import { useState } from 'react';
+import styled from 'styled-components';
+import { useJobView } from '../../shell/jobContext';
+import { Button, Mute, Sheet } from '../../ui/parts';
+import { Looked } from '../work/CheckForm';
+
+const List = styled.ol`
+  list-style: none;
+  margin: 6px 0 0;
+  padding: 0;
+`;
+const Line = styled.li`
+  display: grid;
+  grid-template-columns: 26px minmax(0, 1fr) auto;
+  gap: 2px 10px;
+  align-items: start;
+  padding: 10px 0;
+  border-top: 1px solid var(--line);
+  > svg {
+    margin-top: 2px;
+  }
+  > div {
+    grid-column: 2 / -1;
+    padding-top: 8px;
+  }
+  .bad {
+    color: var(--bad);
+    font-weight: 700;
+  }
+`;
+const MARK = {
+  pass: <Check size={20} color="var(--mat-text)" aria-label="seen and right" />,
+  hold: <CircleDashed size={19} color="var(--hot)" aria-label="on the edge" />,
+  fail: <TriangleAlert size={20} color="var(--bad)" aria-label="not right" />,
+  open: <Circle size={18} color="var(--mute)" aria-label="not seen yet" />,
+} as const;
+type Proof = Job['proofs'][number];
+const keyOf = (p: Proof): string => `${p.id} ${p.place}`;
+
+/** What proves this repair by what was wrong: each with how it is done, what was seen, and the form for it. */
+export function Proofs() {
+  const { job, person } = useJobView();
+  const [open, setOpen] = useState<string | null>(null);
+  if (job.proofs.length === 0) return null;
+  const seen = job.proofs.filter((p) => p.state === 'pass').length;
+  return (
+    <Sheet aria-label="What proves this repair">
+      <h3>
+        What proves this repair <Mute>{`${seen} of ${job.proofs.length} seen and right`}</Mute>
+      </h3>
+      <List>
+        {job.proofs.map((p) => (
+          <Line key={keyOf(p)}>
+            {MARK[p.state]}
+            <span>
+              <b>
+                {p.need}
+                {p.place && `, ${p.place}`}
+              </b>{' '}
+              {p.state !== 'open' && (
+                <span className={p.state === 'fail' ? 'bad' : undefined}>{p.says} </span>
+              )}
+              {p.state !== 'pass' && <Mute>{p.how}</Mute>}
+            </span>
+            {person.mayWrite && (
+              <Button
+                quiet
+                aria-expanded={open === keyOf(p)}
+                onPress={() => setOpen(open === keyOf(p) ? null : keyOf(p))}
+              >
+                {open === keyOf(p) ? 'Close' : p.state === 'open' ? 'Record' : 'Again'}
+              </Button>
+            )}
+            {open === keyOf(p) && (
+              <div>
+                <Looked
+                  check={p.id}
+                  place={p.place}
+                  asks={`${p.asks}.`}
+                  unit={p.unit}
+                  yes="Seen, and right"
+                  no="Not right"
+                  onDone={() => setOpen(null)}
+                />
+              </div>
+            )}
+          </Line>
+        ))}
+      </List>
+    </Sheet>
+  );
+}
