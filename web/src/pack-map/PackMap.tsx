@@ -97,29 +97,33 @@ export const PackMap = memo(function PackMap({ pack, layer, selected, onSelect, 
       )}
       {layer.covers && (
         <g aria-hidden pointerEvents="none">
-          {coverBoxes(drawing, pack, layer.covers).map(({ steps, outer, x, y, w, h }) => (
-            <g key={`${x},${y},${w},${h}`}>
-              <rect
-                x={x}
-                y={y}
-                width={w}
-                height={h}
-                rx={4}
-                fill="none"
-                stroke={steps === '' ? 'var(--edge)' : 'var(--ink)'}
-                strokeWidth={steps === '' ? 1 : 1.8}
-              />
-              {steps !== '' && (
-                // What lies outermost is numbered at its upper right corner, the rest at the lower.
-                <g transform={`translate(${x + w - 9 - 6.6 * steps.length} ${outer ? y : y + h})`}>
-                  <rect y={-8} width={9 + 6.6 * steps.length} height={16} rx={4} fill="var(--ink)" />
-                  <text x={4.5} y={4.2} fontSize={11.5} fontWeight={700} fill="var(--ground)">
-                    {steps}
-                  </text>
-                </g>
-              )}
-            </g>
+          {coverBoxes(drawing, pack, layer.covers).map(({ steps, x, y, w, h }) => (
+            <rect
+              key={`${x},${y},${w},${h}`}
+              x={x}
+              y={y}
+              width={w}
+              height={h}
+              rx={4}
+              fill="none"
+              stroke={steps === '' ? 'var(--edge)' : 'var(--ink)'}
+              strokeWidth={steps === '' ? 1 : 1.8}
+            />
           ))}
+          {coverBoxes(drawing, pack, layer.covers)
+            .filter(({ steps }) => steps !== '')
+            .map(({ steps, outer, x, y, w, h }) => (
+              // Over every line: what lies outermost is numbered at its upper right corner, the rest at the lower.
+              <g
+                key={`${x},${y},${w},${h}`}
+                transform={`translate(${x + w - 9 - 6.6 * steps.length} ${outer ? y : y + h})`}
+              >
+                <rect y={-8} width={9 + 6.6 * steps.length} height={16} rx={4} fill="var(--ink)" />
+                <text x={4.5} y={4.2} fontSize={11.5} fontWeight={700} fill="var(--ground)">
+                  {steps}
+                </text>
+              </g>
+            ))}
         </g>
       )}
       {drawing.links
