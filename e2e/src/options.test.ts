@@ -80,6 +80,26 @@ it('an owner chooses between five options: figures typed as spans, nothing fille
   expect(await lines.count()).toBe(1);
   const decisions = async () => (await ina.get<Job>(`/api/jobs/${n}`)).body.decisions;
   expect(await decisions()).toEqual([]);
+  // A list that was begun is not lost by choosing again: it is asked.
+  await page.goto(`/jobs/${n}/options`);
+  await page.getByRole('button', { name: 'Decide' }).click();
+  await page.getByText('A list was begun under Findings and is not signed.').waitFor();
+  await page.getByRole('button', { name: 'Keep it' }).click();
+  await lines.first().waitFor();
+  // What was given is chosen from until its last day.
+  const [last] = await quotes();
+  const yesterday = new Date(Date.now() - 2 * 86_400_000).toISOString().slice(0, 10);
+  const old = await ina.post<{ detail: string }>(`/api/jobs/${n}/quotes`, {
+    horizonYears: last!.horizonYears,
+    distanceKmPerYear: last!.distanceKmPerYear,
+    note: '',
+    validUntil: yesterday,
+    chosen: 'New pack',
+    options: last!.options.map((o) => ({ ...o, costPerYear: undefined, chanceCheapest: undefined })),
+    observedAt: new Date().toISOString(),
+  });
+  expect(old.status).toBe(422);
+  expect(old.body.detail).toMatch(/^The quote stood until/);
   await page.getByRole('button', { name: 'Sign decision' }).click();
   await page.getByText('Signed by Ina Holm').first().waitFor();
   expect((await decisions())[0]!.body).toMatchObject({

@@ -131,7 +131,15 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
       secret: options.sessionSecret,
       resave: false,
       saveUninitialized: false,
-      store: touchedSeldom(new PgSession({ pool, tableName: 'user_sessions', pruneSessionInterval: false })),
+      store: touchedSeldom(
+        new PgSession({
+          pool,
+          tableName: 'user_sessions',
+          pruneSessionInterval: false,
+          // A database that is away is said once by whoever asked, not as a stack on the workshop's screen.
+          errorLog: (...args: unknown[]) => options.logger.warn({ args }, 'sessions could not be read'),
+        }),
+      ),
       cookie: { httpOnly: true, sameSite: 'strict', secure: 'auto', maxAge: 14 * 86400_000 },
     }),
   );

@@ -30,7 +30,7 @@ export function viewPerson(row: PersonRow, today = new Date()): Person {
   const hvReason = row.endedAt
     ? 'Works here no more.'
     : row.role === 'viewer'
-      ? 'Viewers sign nothing.'
+      ? 'A viewer signs nothing.'
       : row.hvLevel < 2
         ? 'No high-voltage qualification of level 2 or above.'
         : until === null

@@ -1,5 +1,7 @@
 import { NewQuoteSchema, type Quote, type QuoteData } from '@cellmend/contract/quotes';
 import { compareOptions, paidFor } from '@cellmend/core/cost';
+import { format, parseISO } from 'date-fns';
+import { Refusal } from '../domain/refusal';
 import { announce, audit, type Doing, type Store } from '../domain/store';
 import { findJob } from '../jobs/find';
 import { keepObservation } from '../records/observe';
@@ -32,6 +34,14 @@ export async function listQuotes(store: Store, number: unknown): Promise<Quote[]
 export async function addQuote(store: Store, doing: Doing, number: unknown, body: unknown): Promise<Quote> {
   const { observedAt, options, ...q } = NewQuoteSchema.parse(body);
   const { job } = await findJob(store, number, doing.tx);
+  // By the workshop's own calendar; a quote stands to the end of its last day.
+  if (q.chosen && q.validUntil < format(new Date(), 'yyyy-MM-dd'))
+    throw new Refusal(
+      'notPossible',
+      'Quote has ended',
+      `The quote stood until ${format(parseISO(q.validUntil), 'd MMMM yyyy')}: what it said may cost something else by now.`,
+      { accepted: 'The same options, given anew with today’s prices.' },
+    );
   const none = { low: 0, likely: 0, high: 0 };
   const answer = compareOptions({
     horizonYears: q.horizonYears,

@@ -1,3 +1,4 @@
+import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import type { NewQuote, Quote } from '@cellmend/contract/quotes';
 import { paidFor, type OptionsAsk } from '@cellmend/core/cost';
@@ -10,7 +11,7 @@ import { get } from '../api/client';
 import { decisionOf, spreadOf } from '../api/hooks';
 import { draftName, fromChoice, type Draft as ListDraft } from '../stages/findings/measureList';
 import { useJobView } from '../shell/jobContext';
-import { keepDraft, useDraft } from '../shell/useDraft';
+import { hasDraft, keepDraft, useDraft } from '../shell/useDraft';
 import { useWorker } from '../shell/useWorker';
 import { useWrite } from '../shell/useWrite';
 import { Field, Input } from '../ui/Field';
@@ -121,20 +122,24 @@ export function OptionsPage() {
     };
     await write.run('/quotes', body);
   };
-  /** What was chosen becomes the list under Findings, to be signed there. */
-  const decide = (quote: Quote): void => {
-    const earlier = decisionOf(job, 'measures');
+  const earlier = decisionOf(job, 'measures');
+  const listDraft = draftName(job.number, earlier?.version ?? 0);
+  const [asksList, setAsksList] = useState(false);
+  /** What was chosen becomes the list under Findings, to be signed there; one that somebody has begun is not lost unasked. */
+  const decide = (quote: Quote, replace = false): void => {
+    if (!replace && hasDraft(listDraft)) return setAsksList(true);
     const lines = quote.options.find((o) => o.name === quote.chosen)?.measures ?? [];
     if (lines.length > 0) {
       const draft: ListDraft = {
         measures: fromChoice(lines, quote.chosen!, earlier?.body.measures ?? []),
         elsewhere: earlier?.body.elsewhere ?? '',
       };
-      keepDraft(draftName(job.number, earlier?.version ?? 0), draft);
+      keepDraft(listDraft, draft);
     }
     void navigate(`/jobs/${job.number}/findings?decide`);
   };
   const newest = quotes?.[0];
+  const ended = newest !== undefined && newest.validUntil < format(new Date(), 'yyyy-MM-dd');
   return (
     <Page>
       <Screen>
@@ -246,7 +251,7 @@ export function OptionsPage() {
       {newest && (
         <Paper
           quote={newest}
-          onChoose={person.mayWrite ? (name) => void choose(newest, name) : null}
+          onChoose={person.mayWrite && !ended ? (name) => void choose(newest, name) : null}
           busy={write.busy}
         />
       )}
@@ -255,13 +260,17 @@ export function OptionsPage() {
           <div>
             <b>
               {newest
-                ? `Given ${when(newest.at)}, stands until ${day(newest.validUntil)}.`
+                ? ended
+                  ? `It stood until ${day(newest.validUntil)}: give it anew before it is chosen from.`
+                  : `Given ${when(newest.at)}, stands until ${day(newest.validUntil)}.`
                 : 'Nothing was given yet.'}
             </b>
             <br />
-            {newest?.chosen
-              ? `The owner chose: ${newest.chosen}.`
-              : 'Read it with the owner; what is chosen is decided under Findings.'}
+            {asksList
+              ? 'A list was begun under Findings and is not signed.'
+              : newest?.chosen
+                ? `The owner chose: ${newest.chosen}.`
+                : 'Read it with the owner; what is chosen is decided under Findings.'}
           </div>
           <Row>
             {newest && (
@@ -270,10 +279,20 @@ export function OptionsPage() {
                 Print
               </Button>
             )}
-            {newest?.chosen && person.mayWrite && (
+            {newest?.chosen && person.mayWrite && !asksList && (
               <Button quiet onPress={() => decide(newest)}>
                 Decide
               </Button>
+            )}
+            {newest?.chosen && asksList && (
+              <>
+                <Button quiet onPress={() => decide(newest, true)}>
+                  Replace the list begun
+                </Button>
+                <Button quiet onPress={() => void navigate(`/jobs/${job.number}/findings?decide`)}>
+                  Keep it
+                </Button>
+              </>
             )}
             {person.mayWrite && (
               <Button isDisabled={!complete || write.busy} onPress={() => void keep()}>

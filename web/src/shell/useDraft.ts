@@ -4,6 +4,9 @@ import { useCallback, useRef, useState } from 'react';
 export const keepDraft = <T>(name: string, value: T): void =>
   localStorage.setItem(`cellmend.draft.${name}`, JSON.stringify(value));
 
+/** Whether a form has a draft that was begun and neither sent nor cleared. */
+export const hasDraft = (name: string): boolean => localStorage.getItem(`cellmend.draft.${name}`) !== null;
+
 /** Text or choices typed into a form, kept in this browser until they are signed: a reload loses nothing. */
 export function useDraft<T>(
   name: string,
