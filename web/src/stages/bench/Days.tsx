@@ -1,12 +1,13 @@
 import type { DaysAnswer, DaysAsk } from '@cellmend/core/bench';
 import { fullV } from '@cellmend/core/pack';
 import { addHours, format, getDay } from 'date-fns';
+import { CalendarPlus } from 'lucide-react';
 import { ToggleButton } from 'react-aria-components';
 import { useJobView } from '../../shell/jobContext';
 import { useDraft } from '../../shell/useDraft';
 import { Chips } from '../../ui/Chips';
 import { Field, Input } from '../../ui/Field';
-import { DataTable, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
+import { Button, DataTable, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { duration, fixed } from '../../ui/words';
 import { useThread } from './useBench';
 
@@ -140,7 +141,23 @@ export function Days({ left }: { left: readonly string[] }) {
   );
 }
 
+/** The plan as a file that calendars read; what writes it is fetched when it is first asked for. */
+async function toCalendar(
+  answer: DaysAnswer,
+  from: Date,
+  job: { number: number; title: string },
+): Promise<void> {
+  const { calendarOf } = await import('./calendar');
+  const url = URL.createObjectURL(new Blob([calendarOf(answer, from, job)], { type: 'text/calendar' }));
+  const link = document.createElement('a');
+  link.href = url;
+  link.download = `bench-job-${job.number}.ics`;
+  link.click();
+  URL.revokeObjectURL(url);
+}
+
 function Plan({ answer, from, channels }: { answer: DaysAnswer; from: Date; channels: number }) {
+  const { job } = useJobView();
   const clock = (h: number): string => format(addHours(from, h), 'EEE HH:mm');
   const days = Math.ceil(answer.makespanH / 24);
   const [rowH, w] = [34, 760];
@@ -228,6 +245,12 @@ function Plan({ answer, from, channels }: { answer: DaysAnswer; from: Date; chan
           })}
         </svg>
       </div>
+      <Row>
+        <Button quiet onPress={() => void toCalendar(answer, from, job)}>
+          <CalendarPlus size={18} aria-hidden />
+          For the calendar
+        </Button>
+      </Row>
       <DataTable>
         <thead>
           <tr>
