@@ -2,8 +2,8 @@ import { openApi } from '@cellmend/contract/openapi';
 import { ROUTES } from '@cellmend/contract/routes';
 import { randomUUID } from 'node:crypto';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { hostileFiles } from '../../bench/src/holds/hostile';
 import { Client, startBench, type Bench } from './harness';
+import { hostileFiles } from './hostileFiles';
 
 let bench: Bench;
 let lead: Client;

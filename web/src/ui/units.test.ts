@@ -11,6 +11,7 @@ import {
   shownOfKm,
   temperature,
   told,
+  toldRoad,
 } from './units';
 import { day } from './words';
 
@@ -40,6 +41,7 @@ describe('a workshop that reads miles and Fahrenheit', () => {
     expect(told('Temperatures agree, 19 to 23.5 °C.')).toBe('Temperatures agree, 66 to 74.3 °F.');
     expect(told('48 °C and rising 2.0 °C a minute')).toBe('118 °F and rising 3.6 °F a minute');
     expect(told('Measured 10 °C apart; ± 0.5 °C; −10 °C')).toBe('Measured 18 °F apart; ± 0.9 °F; 14 °F');
+    expect(toldRoad('80 of 150 km. It came 20 km.')).toBe('50 of 93 miles. It came 12 miles.');
     expect(inDistance({ measured: false, why: 'w', test: 't' })).toEqual({
       measured: false,
       why: 'w',

@@ -60,6 +60,15 @@ export const told = (text: string): string =>
           return `${about ?? ''}${from === undefined ? '' : `${one(from)}${and ?? ''}`}${one(to)} °F${rate}`;
         },
       );
+const KILOMETRES = new RegExp(`(?:${NUMBER}( (?:of|to|and) ))?${NUMBER} km\\b`, 'g');
+/** The same of roads: `80 of 150 km` becomes `50 of 93 miles`. */
+export const toldRoad = (text: string): string =>
+  units.distance === 'km'
+    ? text
+    : text.replace(KILOMETRES, (_, from: string | undefined, and: string | undefined, to: string) => {
+        const one = (t: string): string => fixed(read(t) / KM_A_MILE, digitsOf(t));
+        return `${from === undefined ? '' : `${one(from)}${and ?? ''}`}${one(to)} miles`;
+      });
 /** A difference: 1 K is 1.8 °F. */
 export const shownTemperature = (celsius: number): number => Math.round(shownOfC(celsius) * 10) / 10;
 /** `6 500 EUR`; the bare amount where the workshop has named no currency. */

@@ -11,7 +11,7 @@ import { usePhotos } from '../../photos/Photos';
 import { useJobView } from '../../shell/jobContext';
 import { useOpenPointsOf } from '../rebuild/OpenPoints';
 import { DataTable, Unseen } from '../../ui/parts';
-import { distance, distanceUnit, inDistance } from '../../ui/units';
+import { distance, distanceUnit, inDistance, toldRoad } from '../../ui/units';
 import { fixed, percent, signed, upper, when } from '../../ui/words';
 import { Figure } from '../../ui/Measured';
 import { magnitude, suspectsOf } from '../findings/view';
@@ -44,7 +44,7 @@ export function Proven() {
         <section>
           <h2>Proven by</h2>
           {seen.map((p) => (
-            <p key={`${p.id} ${p.place}`}>{proofWords(p)}</p>
+            <p key={`${p.id} ${p.place}`}>{toldRoad(proofWords(p))}</p>
           ))}
         </section>
       )}
@@ -52,7 +52,7 @@ export function Proven() {
         <section>
           <h2>Not proven yet</h2>
           {left.map((p) => (
-            <p key={`${p.id} ${p.place}`}>{proofWords(p)}</p>
+            <p key={`${p.id} ${p.place}`}>{toldRoad(proofWords(p))}</p>
           ))}
           {signed.open && <p>Signed all the same: {signed.open}</p>}
         </section>

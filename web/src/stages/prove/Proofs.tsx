@@ -4,6 +4,7 @@ import { useState } from 'react';
 import styled from 'styled-components';
 import { useJobView } from '../../shell/jobContext';
 import { Button, Mute, Sheet } from '../../ui/parts';
+import { distanceUnit, kmOfShown, toldRoad } from '../../ui/units';
 import { Looked } from '../work/CheckForm';
 
 const List = styled.ol`
@@ -60,9 +61,9 @@ export function Proofs() {
                 {p.place && `, ${p.place}`}
               </b>{' '}
               {p.state !== 'open' && (
-                <span className={p.state === 'fail' ? 'bad' : undefined}>{p.says} </span>
+                <span className={p.state === 'fail' ? 'bad' : undefined}>{toldRoad(p.says)} </span>
               )}
-              {p.state !== 'pass' && <Mute>{p.how}</Mute>}
+              {p.state !== 'pass' && <Mute>{toldRoad(p.how)}</Mute>}
             </span>
             {person.mayWrite && (
               <Button
@@ -79,7 +80,8 @@ export function Proofs() {
                   check={p.id}
                   place={p.place}
                   asks={`${p.asks}.`}
-                  unit={p.unit}
+                  unit={p.unit === 'km' ? distanceUnit() : p.unit}
+                  {...(p.unit === 'km' ? { kept: kmOfShown } : {})}
                   yes="Seen, and right"
                   no="Not right"
                   onDone={() => setOpen(null)}

@@ -33,6 +33,7 @@ export function Looked({
   unit,
   yes,
   no,
+  kept = (v) => v,
   onDone,
 }: {
   check: CheckId;
@@ -41,6 +42,8 @@ export function Looked({
   unit: string;
   yes: string;
   no: string;
+  /** The figure as it is stored, from the unit that it is typed in. */
+  kept?: (shown: number) => number;
   onDone: () => void;
 }) {
   const { job } = useJobView();
@@ -54,7 +57,7 @@ export function Looked({
     setProblem(null);
     let value: number | null = null;
     try {
-      if (unit && draft.value.trim() !== '') value = parseQuantity(draft.value).value;
+      if (unit && draft.value.trim() !== '') value = kept(parseQuantity(draft.value).value);
     } catch (e) {
       if (!(e instanceof InputProblem)) throw e;
       return setProblem(`${e.what} ${e.accepted}`);
