@@ -39,14 +39,14 @@ export class Workshop {
     const child = fork(join(root, 'server/src/main.ts'), {
       execArgv: ['--import', 'tsx'],
       cwd: root,
-      stdio: ['ignore', 'ignore', 'inherit', 'ipc'],
+      stdio: ['ignore', process.env.BENCH_LOG ? 'inherit' : 'ignore', 'inherit', 'ipc'],
       env: {
         ...process.env,
         CELLMEND_DEMO_RECORDS: '0',
         NODE_ENV: 'production',
         DATABASE_URL: this.cluster.url('cellmend'),
         PORT: String(port),
-        LOG_LEVEL: 'silent',
+        LOG_LEVEL: process.env.BENCH_LOG ?? 'silent',
       },
     });
     const taken = await new Promise<number>((resolve, reject) => {
