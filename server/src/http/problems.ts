@@ -79,7 +79,7 @@ export function toProblem(error: unknown): Problem {
   const lost = (error as { code?: string })?.code ?? '';
   if (
     /^(ECONNREFUSED|ECONNRESET|EPIPE|57P0\d|08\w{3})$/.test(lost) ||
-    /Connection terminated|timeout exceeded when trying to connect|Query read timeout|not queryable|Timeout - last error/.test(
+    /Connection terminated|timeout exceeded when trying to connect|Query read timeout|read ECONNRESET|write EPIPE|not queryable|Timeout - last error/.test(
       (error as Error)?.message ?? '',
     )
   ) {
