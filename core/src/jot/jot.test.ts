@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { defaultOcvTable, normalisePack } from '../pack';
 import {
+  figureIn,
   JOT_SHAPES,
   ntcTemperature,
   outOfLine,
@@ -277,4 +278,30 @@ describe('what is printed parses back', () => {
 it('marks a value out of line with those before it', () => {
   expect(outOfLine([14.72, 14.73, 14.71, 14.72, 14.72], 14.6, 0.005)).toBe(true);
   expect(outOfLine([14.72, 14.73, 14.71, 14.72, 14.72], 14.725, 0.005)).toBe(false);
+});
+
+describe('a figure in the unit that a field asks for', () => {
+  it.each([
+    ['31', 'mV', 31],
+    ['31 mV', 'mV', 31],
+    ['0,031 V', 'mV', 31],
+    ['1.5', 'mV a day', 1.5],
+    ['1.5 mV', 'mV a day', 1.5],
+    ['5 K', 'K', 5],
+    ['150 km', 'km', 150],
+    ['96 %', '% of the pack’s voltage', 96],
+    ['3 drives', 'drives', 3],
+    ['2M', 'Ω', 2e6],
+    ['0.48 GΩ', 'Ω', 4.8e8],
+    ['−4', 'V', -4],
+  ])('%s in %s', (text, unit, value) => expect(figureIn(text, unit)).toBe(value));
+  it.each([
+    ['31 mΩ', 'mV'],
+    ['31m', 'V'],
+    ['150 miles', 'km'],
+    ['three', 'drives'],
+    ['', 'V'],
+  ])('%s is none in %s', (text, unit) =>
+    expect(() => figureIn(text, unit)).toThrow(/is no figure in|is not a number|is no unit/),
+  );
 });

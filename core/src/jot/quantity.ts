@@ -85,6 +85,41 @@ export function parseQuantity(text: string): Parsed {
   throw new InputProblem('unit', `“${rest}” is no unit known here.`, '', accepted);
 }
 
+/** Units that a figure may be typed in another size of, and how large each is. */
+const SIZES: Record<string, { quantity: Quantity | 'ohms'; size: number }> = {
+  V: { quantity: 'voltage', size: 1 },
+  mV: { quantity: 'voltage', size: 1e-3 },
+  Ω: { quantity: 'ohms', size: 1 },
+  'A·h': { quantity: 'capacity', size: 1 },
+};
+
+/**
+ * A figure for a field that asks for one unit, typed bare, with that unit, or with another size of it: in a field of mV
+ * `31`, `31 mV` and `0.031 V` are all 31.
+ * @param unit its symbol first: `mV`, `mV a day`, `km`, `%`.
+ * @throws InputProblem for anything else: a figure in a unit that was not asked for would be taken for another one.
+ */
+export function figureIn(text: string, unit: string): number {
+  const [symbol] = unit.split(' ') as [string];
+  const match = /^([+−–-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d{1,3})?)\s*(.*)$/.exec(text.trim());
+  const rest = match?.[2]!.trim().toLowerCase();
+  if (match && [unit, symbol, ''].some((u) => u.toLowerCase() === rest))
+    return parseQuantity(match[1]!).value;
+  const asked = SIZES[symbol];
+  if (match && asked) {
+    const read = parseQuantity(text);
+    // A bare prefix is ohms, as on a meter; of volts it says too little.
+    if (read.quantity === asked.quantity || (read.quantity === null && asked.quantity === 'ohms'))
+      return Number((read.value / asked.size).toPrecision(12));
+  }
+  throw new InputProblem(
+    'quantity',
+    `“${text.trim()}” is no figure in ${symbol}.`,
+    '',
+    `A number in ${unit}.`,
+  );
+}
+
 /** What a meter shows beyond its range. */
 const OVER_RANGE = /^(?:ol|o\.?l\.?|0l|or|over|>range|inf|∞|open)$/i;
 

@@ -93,7 +93,7 @@ export const PROOFS = {
     unit: 'mV',
     of: (m) => m.kind === 'replace-board',
     per: 'measure',
-    judge: upTo(6, 15, (v) => `${number(v)} mV apart at most.`),
+    judge: (v) => upTo(6, 15, (x) => `${number(x)} mV apart at most.`)(Math.abs(v)),
   },
   'joint-under-load': {
     need: 'Joint under load',
@@ -124,7 +124,11 @@ export const PROOFS = {
     of: (m, f) => f.nimh && (m.kind === 'condition' || m.kind === 'replace-module'),
     per: 'job',
     judge: (v, f) =>
-      upTo(f.limits.blockSpreadV, 1.3 * f.limits.blockSpreadV, (x) => `${number(x)} V apart under load.`)(v),
+      upTo(
+        f.limits.blockSpreadV,
+        1.3 * f.limits.blockSpreadV,
+        (x) => `${number(x)} V apart under load.`,
+      )(Math.abs(v)),
   },
   contactors: {
     need: 'Contactors and pre-charge',
@@ -135,7 +139,8 @@ export const PROOFS = {
     of: (m) => m.kind === 'replace-fuse' || m.kind === 'whole-pack' || m.kind === 'recover',
     per: 'job',
     judge: (v) => ({
-      state: v >= 95 ? 'pass' : v >= 90 ? 'hold' : 'fail',
+      // More than the pack has is no reading of it.
+      state: v > 105 ? 'hold' : v >= 95 ? 'pass' : v >= 90 ? 'hold' : 'fail',
       says: `The bus had ${number(v)} % when the main closed.`,
     }),
   },
@@ -178,7 +183,7 @@ export const PROOFS = {
 export type ProofId = keyof typeof PROOFS;
 export const PROOF_IDS = Object.keys(PROOFS) as [ProofId, ...ProofId[]];
 export const proofFacts = (id: ProofId): ProofFact => PROOFS[id];
-export const isProof = (id: string): id is ProofId => id in PROOFS;
+export const isProof = (id: string): id is ProofId => Object.hasOwn(PROOFS, id);
 
 export interface Proof {
   id: ProofId;

@@ -1,4 +1,4 @@
-import { ANY_ORDER, AS_DRAWN, exchangePrior, mapOrders, type Block } from './mapOrders';
+import { ANY_ORDER, AS_DRAWN, exchangePrior, mapOrders, showsOf, type Block, type Moved } from './mapOrders';
 import { median } from './statistics';
 
 /** What voltages metered at the terminals say of a scan of the same moment. */
@@ -32,6 +32,8 @@ const WORTH_NAMING = 0.001;
 const MOST_NAMED = 3;
 /** An order this much less likely than the likeliest is left out (natural logarithm). */
 const FAR = 9;
+/** An order that moves no more than this share of the channels leaves the pack's common shift as it is. */
+const FEW = 0.25;
 
 const AS_IT_IS = 'as drawn';
 const logLikely = (d: number): number =>
@@ -105,24 +107,38 @@ export function checkMap(
   const offsetV = median(both.map((i) => meteredV[i]! - scannedV[i]!));
   const wrong = straight.filter(({ d }) => Math.abs(d) > AGREE_V);
 
-  const weighed: Weighed[] = [
-    { shows: drawn, says: AS_IT_IS, log: Math.log(AS_DRAWN) + likelihood(drawn) },
-    ...mapOrders(n, blocks).map((o) => ({ ...o, log: Math.log(o.prior) + likelihood(o.shows) })),
-  ];
-  // Two that are exchanged: only what the two read changes, and only where both were metered is it told.
-  const base = weighed[0]!.log - Math.log(AS_DRAWN) + Math.log(exchangePrior(n));
+  const asDrawn = likelihood(drawn);
+  const weighed: Weighed[] = [{ shows: drawn, says: AS_IT_IS, log: Math.log(AS_DRAWN) + asDrawn }];
+  let top = weighed[0]!.log;
+  /** Keeps what may still be the likeliest: of many thousand orders a handful. */
+  const weigh = (moved: readonly Moved[], says: () => string, prior: number): void => {
+    const few = moved.length <= n * FEW;
+    // Two channels leave the common shift as it is; a block of some moves it a little.
+    const far = moved.length > 2 ? 2 * FAR : FAR;
+    if (few && Math.log(prior) + asDrawn + change(moved) < top - far) return;
+    const shows = showsOf(n, { moved });
+    const log = Math.log(prior) + likelihood(shows);
+    if (log < top - FAR) return;
+    top = Math.max(top, log);
+    weighed.push({ shows, says: says(), log });
+  };
   const own = new Map(straight.map(({ at, d }) => [at, logLikely(d)]));
-  const likely = Math.max(...weighed.map((w) => w.log)) - FAR;
+  /** What an order that moves few channels changes: the pack's common shift is told by those that stay. */
+  const change = (moved: readonly Moved[]): number =>
+    moved.reduce((sum, [at, from]) => {
+      const [m, s] = [meteredV[at], scannedV[from]];
+      return sum - (own.get(at) ?? 0) + (m == null || s == null ? 0 : logLikely(m - s - offsetV));
+    }, 0);
+  for (const { moved, says, prior } of mapOrders(n, blocks))
+    if (moved.length > 0) weigh(moved, () => says, prior);
+  const ofTwo = exchangePrior(n);
   for (const [x, a] of both.entries())
     for (const b of both.slice(x + 1)) {
-      const swap = (i: number, j: number): number => logLikely(meteredV[i]! - scannedV[j]! - offsetV);
-      const log = base - own.get(a)! - own.get(b)! + swap(a, b) + swap(b, a);
-      if (log > likely)
-        weighed.push({
-          shows: drawn.map((i) => (i === a ? b : i === b ? a : i)),
-          says: `${names[a]} and ${names[b]} are exchanged`,
-          log,
-        });
+      const moved: Moved[] = [
+        [a, b],
+        [b, a],
+      ];
+      weigh(moved, () => `${names[a]} and ${names[b]} are exchanged`, ofTwo);
     }
   // The one order of all that fits best: lowest to lowest. Several that read alike could be in any order among themselves.
   let alike: string[] = [];
@@ -133,25 +149,16 @@ export function checkMap(
     const shows = [...drawn];
     byMeter.forEach((i, k) => (shows[i] = byScan[k]!));
     const close = byScan.map((c, k) => k > 0 && Math.abs(scannedV[c]! - scannedV[byScan[k - 1]!]!) < AGREE_V);
-    let run = 1;
-    let ways = 0;
-    for (let k = 1; k <= n; k++) {
-      if (close[k]) run++;
-      else {
-        ways += logFactorial(run);
-        run = 1;
-      }
-    }
     alike = byScan.filter((_, k) => close[k] || close[k + 1]).map((c) => names[c]!);
     weighed.push({
       shows,
       says: 'the channels lie in another order altogether',
-      log: Math.log(ANY_ORDER) - logFactorial(n) + ways + likelihood(shows),
+      log: Math.log(ANY_ORDER) - logFactorial(n) + likelihood(shows),
     });
   }
   // Two ways to the same order are one.
   const byOrder = new Map<string, Weighed>();
-  const top = Math.max(...weighed.map((w) => w.log));
+  top = Math.max(...weighed.map((w) => w.log));
   for (const w of weighed) {
     if (w.log < top - FAR) continue;
     const key = w.shows.join();

@@ -2,11 +2,11 @@ import { spawnSync } from 'node:child_process';
 import { describe, expect, it } from 'vitest';
 import { Random } from '../simpack';
 import { checkMap } from '.';
-import { mapOrders, type Block } from './mapOrders';
+import { mapOrders, showsOf, type Block } from './mapOrders';
 
 /** A pack at rest that has been driven: voltages a few tens of millivolts apart, read by a board and by a meter. */
-function pack(random: Random, n: number): { board: number[]; meter: number[] } {
-  const truth = Array.from({ length: n }, () => 3.8 + 0.06 * random.normal());
+function pack(random: Random, n: number, sd = 0.06): { board: number[]; meter: number[] } {
+  const truth = Array.from({ length: n }, () => 3.8 + sd * random.normal());
   const read = (v: number): number => Number((v + 0.0015 * random.normal()).toFixed(3));
   return { board: truth.map(read), meter: truth.map(read) };
 }
@@ -21,7 +21,9 @@ const placed = (meter: readonly number[], shows: readonly number[]): number[] =>
 
 describe('which order the channels lie in', () => {
   it('finds every mistake that is looked for, planted in packs of its own, and no other', () => {
-    const orders = mapOrders(N, blocks);
+    const orders = [...mapOrders(N, blocks)]
+      .map((o) => ({ ...o, shows: showsOf(N, o) }))
+      .filter((o) => o.moved.length > 0);
     const seen = new Set<string>();
     orders.forEach(({ shows, says }, i) => {
       const { board, meter } = pack(new Random(100 + i), N);
@@ -51,6 +53,24 @@ describe('which order the channels lie in', () => {
       expect(c.verdict).not.toBe('disproven');
       expect(c.instead).toEqual([]);
     }
+  });
+
+  it('leaves long packs alone whose channels read alike in many places: a better fit is no better order', () => {
+    for (const [n, sd] of [
+      [96, 0.02],
+      [200, 0.02],
+      [200, 0.06],
+      [400, 0.03],
+    ] as const)
+      for (let seed = 0; seed < 8; seed++) {
+        const { board, meter } = pack(new Random(70 * n + seed), n, sd);
+        const c = checkMap(
+          board,
+          meter,
+          board.map((_, i) => `c${i}`),
+        );
+        expect([n, sd, c.verdict === 'disproven']).toEqual([n, sd, false]);
+      }
   });
 
   it('leaves wires alone where boards are off: up to three readings that err by anything', () => {
@@ -120,5 +140,23 @@ print(json.dumps(out))`;
     const c = checkMap(board.map(flat), meter.map(flat), names, blocks);
     expect(c).toMatchObject({ verdict: 'disproven', instead: [] });
     expect(c.says).toMatch(/read alike and could lie in any order/);
+  });
+
+  it('weighs the largest pack that a profile may have, and finds two modules of it that are exchanged', () => {
+    const n = 1000;
+    const { board, meter } = pack(new Random(31), n);
+    const modules: Block[] = Array.from({ length: 250 }, (_, m) => ({
+      name: `M${m + 1}`,
+      channels: [0, 1, 2, 3].map((k) => 4 * m + k),
+    }));
+    const shows = Array.from({ length: n }, (_, i) => (i < 4 ? i + 400 : i >= 400 && i < 404 ? i - 400 : i));
+    const c = checkMap(
+      board,
+      placed(meter, shows),
+      shows.map((_, i) => `c${i}`),
+      modules,
+    );
+    expect([c.verdict, c.says]).toEqual(['disproven', expect.stringContaining('M1 and M101 are exchanged')]);
+    expect(c.instead).toHaveLength(8);
   });
 });

@@ -25,7 +25,7 @@ const askedBy = (row: FindingRow): unknown =>
     ? { topic: 'spread', role: row.parameters.role, scanIds: row.inputIds }
     : row.parameters;
 
-/** Findings never change: what was read once is read. By version of the computation too, which may read them otherwise. */
+/** Findings never change: what was read once is read. */
 const read = new LRUCache<string, z.ZodSafeParseResult<Finding>>({ max: 150 });
 
 /** A stored finding, read field by field; an earlier version's that lacks what today's must have is not one. */

@@ -51,10 +51,10 @@ export async function jobAnswer(store: Store, number: unknown): Promise<Buffer> 
 }
 
 /** Numbers never change their job. */
-const idByNumber = new WeakMap<Store, Map<string, string>>();
+const idByNumber = new WeakMap<Store, LRUCache<string, string>>();
 async function idOf(store: Store, number: unknown): Promise<string> {
   let known = idByNumber.get(store);
-  if (!known) idByNumber.set(store, (known = new Map()));
+  if (!known) idByNumber.set(store, (known = new LRUCache({ max: 1000 })));
   const name = String(number);
   const before = known.get(name);
   if (before) return before;

@@ -64,16 +64,15 @@ interface Session {
 /** Vehicles being read right now by this server process: one a job, whichever process it is asked of. */
 export class LiveSessions {
   private readonly byJob = new Map<string, Session>();
+  /** Jobs whose vehicle is being reached, and whose log is being read: two who ask at once get one session. */
+  private readonly starting = new Set<string>();
+  private readonly finding = new Map<string, Promise<void>>();
 
   constructor(
     private readonly store: Store,
     private readonly tell: (jobNumber: number, state: LiveState) => void,
     private readonly owners: LiveOwners,
   ) {}
-
-  stateOf(jobId: string): LiveState | null {
-    return this.byJob.get(jobId)?.state ?? null;
-  }
 
   async start(
     job: { id: string; number: number },
@@ -83,19 +82,26 @@ export class LiveSessions {
   ): Promise<LiveState> {
     const { source, role } = StartLiveSchema.parse(body);
     const running = this.byJob.get(job.id)?.state.state;
-    if (running === 'connecting' || running === 'reading') throw readAlready();
+    if (running === 'connecting' || running === 'reading' || this.starting.has(job.id)) throw readAlready();
+    // One that never came to its first line holds nothing that could be lost.
+    if (hasLog(job.id) && readLog(job.id) === null) removeLog(job.id);
     if (hasLog(job.id))
       throw new Refusal(
         'conflict',
         'Not kept yet',
         'What was read of this vehicle before was neither kept nor given up. It is still here: do one of the two first.',
       );
-    if (!(await this.owners.take(job.id))) throw readAlready();
+    this.starting.add(job.id);
     try {
-      return await this.open(job, profile, source, role, demo);
-    } catch (e) {
-      if (!this.byJob.has(job.id)) await this.owners.letGo(job.id);
-      throw e;
+      if (!(await this.owners.take(job.id))) throw readAlready();
+      try {
+        return await this.open(job, profile, source, role, demo);
+      } catch (e) {
+        if (!this.byJob.has(job.id)) await this.owners.letGo(job.id);
+        throw e;
+      }
+    } finally {
+      this.starting.delete(job.id);
     }
   }
 
@@ -242,19 +248,23 @@ export class LiveSessions {
    * died or the database was away.
    */
   async find(job: { id: string; number: number }, profile: PackProfile): Promise<LiveState | null> {
-    const here = this.byJob.get(job.id);
-    if (here) return here.state;
+    if (!this.byJob.has(job.id) && !this.starting.has(job.id)) {
+      const reading = this.finding.get(job.id) ?? this.recover(job, profile);
+      this.finding.set(job.id, reading);
+      await reading.finally(() => this.finding.delete(job.id));
+    }
+    return this.byJob.get(job.id)?.state ?? null;
+  }
+
+  private async recover(job: { id: string; number: number }, profile: PackProfile): Promise<void> {
     const log = readLog(job.id);
-    if (!log) return null;
-    if (!(await this.owners.take(job.id))) return null;
+    if (!log || !(await this.owners.take(job.id))) return;
     const { head, lines } = log;
     const session = await this.begin(job, profile, head);
     for (const line of lines) this.take(session, line);
     session.state.state = 'failed';
     session.state.message = `${head.message}. It was interrupted; what was read until then is here.`;
-    // Somebody else asked at the same moment.
-    if (!this.byJob.has(job.id)) this.byJob.set(job.id, session);
-    return this.byJob.get(job.id)!.state;
+    this.byJob.set(job.id, session);
   }
 
   private async run(session: Session, client: SocketcandClient, file: UdsFile, log: LiveLog): Promise<void> {

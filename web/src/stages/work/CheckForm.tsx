@@ -1,5 +1,5 @@
 import type { CheckId, Job } from '@cellmend/contract/jobs';
-import { parseQuantity } from '@cellmend/core/jot';
+import { figureIn } from '@cellmend/core/jot';
 import { InputProblem } from '@cellmend/core/pack';
 import { EVIDENCE } from '@cellmend/core/route';
 import { useState } from 'react';
@@ -57,7 +57,7 @@ export function Looked({
     setProblem(null);
     let value: number | null = null;
     try {
-      if (unit && draft.value.trim() !== '') value = kept(parseQuantity(draft.value).value);
+      if (unit && draft.value.trim() !== '') value = kept(figureIn(draft.value, unit));
     } catch (e) {
       if (!(e instanceof InputProblem)) throw e;
       return setProblem(`${e.what} ${e.accepted}`);
