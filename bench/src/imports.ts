@@ -6,7 +6,7 @@ import { randomUUID } from 'node:crypto';
 import { writeFileSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { yardTug } from '../../cli/src/demoFiles';
+import { yardTug } from '../../cli/src/demoPacks';
 import { openBrowser, openTablet, signInAs } from '../../e2e/src/browser';
 import { chunksOf, Spill } from '../../server/src/scans/spill';
 import { storeReadings } from '../../server/src/scans/store';

@@ -6,7 +6,7 @@ import { spreadReport } from '@cellmend/core/spread';
 import { writeScanCsv } from '@cellmend/core/scan';
 import candied from 'candied';
 import Papa from 'papaparse';
-import { yardTug } from '../../cli/src/demoFiles';
+import { yardTug } from '../../cli/src/demoPacks';
 import { medianMs, ms, printTable, type Line } from './table';
 
 // Ranges span the whole field, as the package clamps to them; its Motorola signals are compared where they start in

@@ -6,7 +6,7 @@ import { execFile } from 'node:child_process';
 import { createServer } from 'node:net';
 import { promisify } from 'node:util';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { pilotCar } from '../../cli/src/demoFiles';
+import { pilotCar } from '../../cli/src/demoPacks';
 import { pollVehicle, type LiveValue } from './live';
 import { BracketReader, parseFrameMessage, printFrameMessage, SocketcandClient } from './socketcand';
 import { UdsTester } from './uds';

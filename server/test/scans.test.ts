@@ -17,7 +17,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { QueryTypes } from 'sequelize';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { pilotCar } from '../../cli/src/demoFiles';
+import { pilotCar } from '../../cli/src/demoPacks';
 import type { Problem } from '@cellmend/contract/problem';
 import { StoppableDatabase } from './stoppable';
 import { startBench, type Answer, type Bench, Client } from './harness';

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { islandBus, marramVan } from '../../../cli/src/demoFiles';
+import { islandBus, marramVan } from '../../../cli/src/demoPacks';
 import { ocvCurve } from '../pack';
 import { waysToLevel, type WaysAsk } from './ways';
 

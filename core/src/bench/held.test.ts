@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { ferryShuttle, islandBus, marramVan } from '../../../cli/src/demoFiles';
+import { ferryShuttle, islandBus, marramVan } from '../../../cli/src/demoPacks';
 import { ntcTemperature } from '../jot';
 import { ocvCurve, type PackProfile } from '../pack';
 import { Random } from '../simpack';

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { ferryShuttle, marramVan } from '../../../cli/src/demoFiles';
+import { ferryShuttle, marramVan } from '../../../cli/src/demoPacks';
 import { Random } from '../simpack';
 import { judgeCycles, type Cycle } from './cycles';
 import { benchDays, type DaysAsk } from './days';

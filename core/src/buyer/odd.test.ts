@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { ferryShuttle, islandBus, mildHybrid, pilotCar, yardTug } from '../../../cli/src/demoFiles';
+import { ferryShuttle, islandBus, mildHybrid, pilotCar, yardTug } from '../../../cli/src/demoPacks';
 import { insulationReport } from '../insulation';
 import { rankDonors } from '../match';
 import { measured, normalisePack, type Measured, type Pack } from '../pack';

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { islandBus, pilotCar } from '../../../cli/src/demoFiles';
+import { islandBus, pilotCar } from '../../../cli/src/demoPacks';
 import { normalisePack, type Pack } from '../pack';
 import { Random } from '../simpack';
 import { CAUSE_ADVICE, EVIDENCE, EVIDENCE_NAMES, LEAK_CAUSES, leakCauses, type Seen } from './causes';

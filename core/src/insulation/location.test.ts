@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { ngspice } from '../../../e2e/src/ngspice';
-import { pilotCar } from '../../../cli/src/demoFiles';
+import { pilotCar } from '../../../cli/src/demoPacks';
 import { normalisePack } from '../pack';
 import { Random } from '../simpack';
 import { knownResistor } from './knownResistor';

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { pilotCar } from '../../../cli/src/demoFiles';
+import { pilotCar } from '../../../cli/src/demoPacks';
 import { normalisePack, withLimit } from '../pack';
 import { Random } from '../simpack';
 import { leakCauses } from './causes';

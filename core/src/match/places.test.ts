@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { marramVan, yardTug } from '../../../cli/src/demoFiles';
+import { marramVan, yardTug } from '../../../cli/src/demoPacks';
 import { normalisePack } from '../pack';
 import { Random } from '../simpack';
 import type { Candidate } from './candidates';

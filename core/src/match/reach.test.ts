@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { marramVan } from '../../../cli/src/demoFiles';
+import { marramVan } from '../../../cli/src/demoPacks';
 import { normalisePack } from '../pack';
 import { Random } from '../simpack/random';
 import { inReach, reachOf } from '.';

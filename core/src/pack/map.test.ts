@@ -1,6 +1,6 @@
 import { scaleLinear } from 'd3-scale';
 import { describe, expect, it } from 'vitest';
-import * as demo from '../../../cli/src/demoFiles';
+import * as demo from '../../../cli/src/demoPacks';
 import { Random } from '../simpack';
 import {
   CHEMISTRIES,

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { expect, it } from 'vitest';
-import { pilotCar } from '../../../cli/src/demoFiles';
+import { pilotCar } from '../../../cli/src/demoPacks';
 import { normalisePack } from '../pack';
 import {
   capacitorWait,

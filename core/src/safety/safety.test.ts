@@ -1,7 +1,7 @@
 import { addDays, addMonths, formatISO } from 'date-fns';
 import { describe, expect, it } from 'vitest';
 import { ngspice } from '../../../e2e/src/ngspice';
-import { islandBus, marramVan, mildHybrid, pilotCar } from '../../../cli/src/demoFiles';
+import { islandBus, marramVan, mildHybrid, pilotCar } from '../../../cli/src/demoPacks';
 import { fullV, normalisePack, type Pack } from '../pack';
 import { Random } from '../simpack';
 import { bleedDown, preCharge } from './bleed';

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { linearRegression } from 'simple-statistics';
-import { yardTug } from '../../../cli/src/demoFiles';
+import { yardTug } from '../../../cli/src/demoPacks';
 import { normalisePack } from '../pack';
 import { driveLegs, healthyPack, Random, simulateRecord } from '../simpack';
 import { findCurrentDirection } from './direction';

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { yardTug } from '../../../cli/src/demoFiles';
+import { yardTug } from '../../../cli/src/demoPacks';
 import { normalisePack } from '../pack';
 import { spreadReport } from '../spread';
 import { driveLegs, healthyPack, Random, simulateRecord } from '../simpack';

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { yardTug } from '../../../cli/src/demoFiles';
+import { yardTug } from '../../../cli/src/demoPacks';
 import { parseCandumpLine, parseDbc } from '../can';
 import { normalisePack } from '../pack';
 import { InputProblem } from '../problem';

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { mildHybrid, yardTug } from '../../../cli/src/demoFiles';
+import { mildHybrid, yardTug } from '../../../cli/src/demoPacks';
 import { InputProblem, normalisePack } from '../pack';
 import { healthyPack, LivePack, Random, simulatePolled, simulateRecord } from '../simpack';
 import { spreadReport } from '../spread';

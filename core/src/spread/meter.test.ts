@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { yardTug } from '../../../cli/src/demoFiles';
+import { yardTug } from '../../../cli/src/demoPacks';
 import { normalisePack } from '../pack';
 import { healthyPack, Random, simulateRecord, type Leg } from '../simpack';
 import { deviationMap } from './deviationMap';

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { marramVan, islandBus } from '../../../cli/src/demoFiles';
+import { marramVan, islandBus } from '../../../cli/src/demoPacks';
 import { normalisePack, ocvCurve, withLimit } from '../pack';
 import { bags, cureHours, judgeLeakTest } from './closing';
 import { jointsToRemake } from './joints';

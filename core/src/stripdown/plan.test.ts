@@ -1,6 +1,6 @@
 import highsLoader from 'highs';
 import { describe, expect, it } from 'vitest';
-import { marramVan, yardTug } from '../../../cli/src/demoFiles';
+import { marramVan, yardTug } from '../../../cli/src/demoPacks';
 import { checkProfile, normalisePack, type BuildPart, type Pack } from '../pack';
 import { Random } from '../simpack';
 import { leastWork } from './least';

@@ -9,14 +9,13 @@ import { useNavigate, useParams } from 'react-router';
 import styled from 'styled-components';
 import useSWR, { useSWRConfig } from 'swr';
 import { ApiProblem, get, send } from '../api/client';
-import { PackMap } from '../pack-map/PackMap';
-import { coversOf } from '../pack-map/layers';
-import type { Layer } from '../pack-map/view';
 import { Awaiting } from '../shell/Awaiting';
 import { WorkshopFrame } from '../shell/Header';
 import { Input, Field } from '../ui/Field';
 import { Button, Columns, Mute, NextBar, Page, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
-import { Body, Build } from './Build';
+import { Body } from './Body';
+import { Build } from './Build';
+import { PackSide } from './PackSide';
 import { applyLayout, fieldName, layoutOf, type Layout } from './form';
 import { Limits } from './Limits';
 import { SafetyFields } from './SafetyFields';
@@ -37,24 +36,6 @@ const Scroll = styled.div`
   overflow: auto;
   min-width: 0;
 `;
-const Side = styled.aside`
-  border-left: 1px solid var(--line);
-  background: var(--rail);
-  padding: 16px;
-  overflow: auto;
-  display: flex;
-  flex-direction: column;
-  gap: 8px;
-`;
-const EMPTY: Layer = {
-  id: 'places',
-  name: 'Places',
-  caption: '',
-  groups: new Map(),
-  modules: new Map(),
-  legend: null,
-};
-
 export function PackEditor({ person }: { person: Person }) {
   const { id } = useParams();
   const { data, error } = useSWR<StoredProfile>(`/packs/${id}`, get);
@@ -360,42 +341,7 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
           </NextBar>
         </Page>
       </Scroll>
-      <Side aria-label="Pack">
-        <h2>Pack map</h2>
-        {drawn && (
-          <Mute>
-            {drawn.groups.length} groups, {drawn.modules.length} modules, {drawn.channels.length} channels,
-            about {volts.toFixed(0)} V
-          </Mute>
-        )}
-        {drawn && (
-          <PackMap
-            pack={drawn}
-            layer={{ ...EMPTY, covers: coversOf(drawn) }}
-            selected={selected}
-            onSelect={select}
-          />
-        )}
-        {drawn && coversOf(drawn).length > 0 && (
-          <Mute>
-            Lines around modules:{' '}
-            {coversOf(drawn)
-              .map((c) => c.name)
-              .join(' · ')}
-          </Mute>
-        )}
-        {drawn && selected !== null && drawn.modules[selected] && (
-          <Sheet>
-            <b>{drawn.modules[selected].id}</b>
-            <p>
-              {drawn.modules[selected].channelIndices
-                .map((c) => drawn.channels[c]!)
-                .map((c) => (c.reportedAs ? `${c.id} (scans: ${c.reportedAs})` : c.id))
-                .join(', ')}
-            </p>
-          </Sheet>
-        )}
-      </Side>
+      <PackSide pack={drawn} fullV={volts} selected={selected} onSelect={select} />
     </Split>
   );
 }
