@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs';
 import type { BenchView } from '@cellmend/contract/bench';
 import { expect, it } from 'vitest';
 import { newJob } from '../../server/test/depot';
@@ -72,6 +73,15 @@ it('a dumb charger and a tablet: cycles typed in a dead spot, a logged one, what
   await page.getByText('How many days').click();
   const days = page.getByRole('region', { name: 'Days on the bench' });
   await days.getByText(/^Done /).waitFor({ timeout: 30_000 });
+  // The plan goes into anybody's calendar, from the page.
+  const [file] = await Promise.all([
+    page.waitForEvent('download'),
+    days.getByRole('button', { name: 'For the calendar' }).click(),
+  ]);
+  expect(file.suggestedFilename()).toMatch(/^bench-job-\d+\.ics$/);
+  const calendar = readFileSync(await file.path(), 'utf8');
+  expect(calendar).toMatch(/^BEGIN:VCALENDAR\r\n/);
+  expect(calendar.match(/^BEGIN:VEVENT/gm)!.length).toBeGreaterThan(20);
   await days.getByLabel('Channels').fill('0');
   await days.getByText(/^Every figure above zero/).waitFor();
   await page.getByText('Load bank').click();

@@ -174,7 +174,7 @@ export function People({ person }: { person: Person }) {
                       ? `class ${p.gloveClass}${p.gloveTested ? `, tested ${day(p.gloveTested)}` : ''}`
                       : 'none'}
                   </td>
-                  <td>{p.maySignHv ? 'yes' : <Mute>no: {p.hvReason}</Mute>}</td>
+                  <td>{p.maySignHv ? 'yes' : <Mute>{p.hvReason}</Mute>}</td>
                   <td className="r">
                     {person.role === 'lead' && (
                       <Button quiet onPress={() => setEditing(p.id)} aria-label={`Change ${p.name}`}>

@@ -89,9 +89,9 @@ export function Workshop({ person }: { person: Person }) {
             <Field style={{ flex: 1 }}>
               A repair is driven
               <Select name="roadTest" defaultValue={data.roadTest} disabled={!may}>
-                <option value="short">{distance(ROAD_TESTS.short)}: the fault it had is not there</option>
-                <option value="span">{distance(ROAD_TESTS.span)}: from nearly full to nearly empty</option>
-                <option value="long">{distance(ROAD_TESTS.long)}: weeks with the owner</option>
+                <option value="short">{distance(ROAD_TESTS.short)}, a short drive</option>
+                <option value="span">{distance(ROAD_TESTS.span)}, full to empty</option>
+                <option value="long">{distance(ROAD_TESTS.long)}, some weeks</option>
               </Select>
             </Field>
             <Field style={{ flex: 1 }}>
