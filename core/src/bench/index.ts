@@ -7,3 +7,4 @@ export * from './loadBank';
 export * from './runTable';
 export * from './days';
 export * from './held';
+export * from './control';

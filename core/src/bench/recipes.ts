@@ -47,14 +47,18 @@ const REST_H = 1;
 
 /**
  * The recipes that a pack's modules may be run by, with their currents, times and hard limits worked out for its chemistry and
- * capacity. IEC 61951-2 for the rated capacity of NiMH (0.1 C for 16 h, rest, 0.2 C to 1.0 V a cell); all else common practice.
+ * capacity, and within what the instrument gives. IEC 61951-2 for the rated capacity of NiMH (0.1 C for 16 h, rest, 0.2 C to 1.0 V a cell); all else common practice.
  */
-export function recipesFor(profile: PackProfile): Recipe[] {
+export function recipesFor(
+  profile: PackProfile,
+  instrument: { mostA: number | null } = { mostA: null },
+): Recipe[] {
   const c = profile.ratedCapacityAh;
   const nimh = profile.chemistry === 'nimh';
   const facts = factsOf(profile.chemistry).cell;
-  const most = limitOf(profile, 'chargeMostA')?.value ?? Infinity;
-  const draw = limitOf(profile, 'dischargeMostA')?.value ?? Infinity;
+  const gives = instrument.mostA ?? Infinity;
+  const most = Math.min(gives, limitOf(profile, 'chargeMostA')?.value ?? Infinity);
+  const draw = Math.min(gives, limitOf(profile, 'dischargeMostA')?.value ?? Infinity);
   const limits = (currentA: number, hours: number, more: Partial<HardLimits> = {}): HardLimits => ({
     mostVPerCell: nimh ? 1.5 : limitValue(profile, 'cellFullV'),
     // numbers.md: a stick of 12 is stopped at 10.8 V.
@@ -109,9 +113,10 @@ export function recipesFor(profile: PackProfile): Recipe[] {
     says: 'Left alone after its charge: what falls is its leakage. Days, for lithium.',
     steps: [set(), step('hold', 0, nimh ? 24 : 72)],
   };
+  const floorV = limitValue(profile, 'cellFloorV');
   const recover: Recipe = {
     id: 'recover',
-    version: 1,
+    version: 2,
     name: 'Supervised recovery',
     says: 'Scrap by default. Above the floor only, outdoors, low current, somebody there all the time, and it has to hold after.',
     steps: [
@@ -120,7 +125,12 @@ export function recipesFor(profile: PackProfile): Recipe[] {
         mostC: 35,
         mostAh: c * 0.12,
         mostCPerMin: 0.2,
+        // From where it may be tried at all up to where an ordinary charge begins.
+        leastVPerCell: limitValue(profile, 'cellScrapV'),
+        mostVPerCell: limitValue(profile, 'cellEmptyV') + 0.2,
       }),
+      // It has to hold: what falls back below the floor within a day is scrap.
+      step('hold', 0, 24, false, { leastVPerCell: floorV, mostC: 35 }),
     ],
   };
   if (!nimh) return [capacity, pulse, hold, recover];

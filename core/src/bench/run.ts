@@ -10,6 +10,8 @@ export interface BenchRun {
   currentA: number[];
   voltageV: number[];
   temperatureC?: number[] | undefined;
+  /** Whoever ran it saw it come to its cut-off, if between two rows: a load that ends by itself. */
+  atCutoff?: boolean | undefined;
 }
 export interface Pulse {
   atS: number;
@@ -115,7 +117,7 @@ function span(run: BenchRun): { from: number; to: number; endS: number; crossed:
   }
   let last = timeS.length - 1;
   while (last > from && !(currentA[last]! > loaded)) last--;
-  return { from, to: last, endS: timeS[last]!, crossed: false };
+  return { from, to: last, endS: timeS[last]!, crossed: run.atCutoff === true };
 }
 
 /** ∫ y dt in hours over a stretch of time, straight between rows. */

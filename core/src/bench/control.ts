@@ -1,0 +1,468 @@
+import { factsOf, InputProblem, limitValue, type PackProfile } from '../pack';
+import type { HardLimits, Recipe, RecipeStep } from './recipes';
+
+/** A limit of a step, in the words of whoever reads why it ended. */
+export const LIMIT_NAMES = [
+  'high voltage',
+  'low voltage',
+  'current',
+  'heat',
+  'warming',
+  'minus delta V',
+  'charge',
+  'time',
+] as const;
+export type LimitName = (typeof LIMIT_NAMES)[number];
+
+/** What a charger is told in one step, for one module: volts of the whole module, not of a cell. */
+export interface PlanStep {
+  name: string;
+  mode: 'rest' | 'charge' | 'discharge';
+  /** A, never negative. */
+  currentA: number;
+  limits: {
+    mostV: number;
+    leastV: number;
+    mostA: number;
+    mostC: number;
+    mostCPerMin: number | null;
+    minusDeltaV: number | null;
+    mostAh: number;
+    mostS: number;
+  };
+  /** What a crossed limit does: on to the next step, or output off and the run over. */
+  then: Record<LimitName, 'next' | 'off'>;
+  /** It is over after so long, s; null: one of its limits ends it. */
+  lastsS: number | null;
+  /** A charge at constant voltage is over when its current has fallen to this, A. */
+  tapersToA: number | null;
+}
+
+/** What a charger shows. Discharge is positive. */
+export interface BenchReading {
+  voltageV: number;
+  currentA: number;
+  /** Null where no sensor lies on the module. */
+  temperatureC: number | null;
+}
+/** Where a run stands. Plain data: it is kept with every reading, and a run goes on from it. */
+export interface ControlState {
+  step: number;
+  /** Run time, s: outputs that were off count for nothing. */
+  timeS: number;
+  stepFromS: number;
+  stepAh: number;
+  /** Charge that flowed out so far, and in, A·h. */
+  outAh: number;
+  inAh: number;
+  /** Highest of the smoothed voltages of this step, V. */
+  peakV: number | null;
+  smoothV: number | null;
+  /** The discharge came to its cut-off. */
+  emptied: boolean;
+  /** Too warm to begin: no current until it has cooled. */
+  cools: boolean;
+  /** Since when the current is not what was set, or the voltage past −ΔV, run time, s. */
+  strayFromS: number | null;
+  fallenFromS: number | null;
+  warm: [timeS: number, c: number][];
+  last: BenchReading | null;
+}
+export interface Setpoint {
+  mode: 'rest' | 'charge' | 'discharge';
+  currentA: number;
+  /** Volts that a charge holds at most, and a discharge at least. */
+  limitV: number;
+}
+export interface Decided {
+  state: ControlState;
+  /** `off`: the output comes off at once, and a person looks. */
+  does: 'stay' | 'next' | 'done' | 'off';
+  /** Why the step or the run ended; empty while it goes on. */
+  says: string;
+  limit: LimitName | null;
+}
+
+/** A charge at constant voltage is full at this share of the rating, C. Common practice, no source. */
+const TAPER_C = 0.05;
+/** How much a reading may miss a limit that the charger itself holds, as a share. */
+const HELD_WITHIN = 0.01;
+/** A current is what was set within this share and this much, A; a source that hunts longer than that does something else, s. */
+const CURRENT_SHARE = 0.15;
+const CURRENT_A = 0.15;
+const STRAY_S = 20;
+/** A fall of voltage counts once it has stayed for so long, s, and not in the first minutes of a charge. */
+const FALLEN_S = 25;
+const SETTLES_S = 300;
+/** Warming is told over this stretch, s. */
+const WARMING_OVER_S = 120;
+const WARM_KEPT_S = 300;
+/** A step begins this far below its limit of warmth, K. */
+const COOLS_BY_K = 5;
+const COOLS_MOST_S = 2 * 3600;
+/** An open sense lead, or a module that is not there, V a cell. */
+const NOTHING_V = 0.05;
+
+const OFF: Record<LimitName, 'off'> = {
+  'high voltage': 'off',
+  'low voltage': 'off',
+  current: 'off',
+  heat: 'off',
+  warming: 'off',
+  'minus delta V': 'off',
+  charge: 'off',
+  time: 'off',
+};
+
+/** What a crossed limit does in one step of a recipe. A charge of NiMH is full by −ΔV, by warming or by what flowed in. */
+function whatThen(recipe: Recipe, step: RecipeStep, nimh: boolean): Record<LimitName, 'next' | 'off'> {
+  if (step.currentA === 0) return { ...OFF, time: 'next' };
+  if (step.currentA > 0) return { ...OFF, 'low voltage': 'next' };
+  const untilWarm = recipe.id === 'hard-charge' && step.limits.minusDeltaVPerCell !== null;
+  return nimh
+    ? {
+        ...OFF,
+        warming: 'next',
+        'minus delta V': 'next',
+        charge: 'next',
+        heat: untilWarm ? 'next' : 'off',
+        time: 'next',
+      }
+    : OFF;
+}
+
+const limitsOf = (l: HardLimits, cells: number): PlanStep['limits'] => ({
+  mostV: l.mostVPerCell * cells,
+  leastV: l.leastVPerCell * cells,
+  mostA: l.mostA,
+  mostC: l.mostC,
+  mostCPerMin: l.mostCPerMin,
+  minusDeltaV: l.minusDeltaVPerCell === null ? null : l.minusDeltaVPerCell * cells,
+  mostAh: l.mostAh,
+  mostS: l.mostHours * 3600,
+});
+
+/**
+ * A recipe as one charger runs it on a module of so many cells. What a person does (connecting) is no step of it. A cell that
+ * ran empty in the discharge before raises the cut-off: the string of cells is stopped before one is driven backwards.
+ * @param dropouts cells seen to run empty before the cut-off in the module's last run
+ */
+export function planOf(recipe: Recipe, profile: PackProfile, cells: number, dropouts = 0): PlanStep[] {
+  const nimh = profile.chemistry === 'nimh';
+  return recipe.steps
+    .filter((s) => s.name !== 'connect')
+    .map((s): PlanStep => {
+      const charges = s.currentA < 0;
+      const limits = limitsOf(s.limits, cells);
+      if (s.currentA > 0 && nimh && dropouts > 0)
+        limits.leastV = Math.max(limits.leastV, raisedCutoffV(cells));
+      return {
+        name: s.name,
+        mode: s.currentA === 0 ? 'rest' : charges ? 'charge' : 'discharge',
+        currentA: Math.abs(s.currentA),
+        limits,
+        then: whatThen(recipe, s, nimh),
+        lastsS: s.currentA === 0 || (charges && nimh) ? s.hours * 3600 : null,
+        tapersToA:
+          charges && !nimh ? Math.min(TAPER_C * profile.ratedCapacityAh, Math.abs(s.currentA) / 2) : null,
+      };
+    });
+}
+
+/**
+ * Cut-off that stops a NiMH string when its first cell has run empty, V: the others are still on their plateau of about 1.15 V,
+ * the empty one is not let below zero. Common practice, no source.
+ */
+export const raisedCutoffV = (cells: number): number => (cells - 1) * 1.15;
+
+export const beginControl = (): ControlState => ({
+  step: 0,
+  timeS: 0,
+  stepFromS: 0,
+  stepAh: 0,
+  outAh: 0,
+  inAh: 0,
+  peakV: null,
+  smoothV: null,
+  emptied: false,
+  cools: false,
+  strayFromS: null,
+  fallenFromS: null,
+  warm: [],
+  last: null,
+});
+
+/** What the charger is told now. */
+export function setpointOf(plan: readonly PlanStep[], state: ControlState): Setpoint {
+  const s = plan[state.step]!;
+  if (s.mode === 'rest' || state.cools) return { mode: 'rest', currentA: 0, limitV: s.limits.mostV };
+  return {
+    mode: s.mode,
+    currentA: s.currentA,
+    limitV: s.mode === 'charge' ? s.limits.mostV : s.limits.leastV,
+  };
+}
+
+/** Rise of temperature over the last minutes, °C a minute; null while too little is known. Least squares. */
+function warmingOf(warm: ControlState['warm']): number | null {
+  const first = warm[0];
+  if (!first || warm.length < 3 || warm.at(-1)![0] - first[0] < WARMING_OVER_S) return null;
+  const n = warm.length;
+  const [mt, mc] = [warm.reduce((s, w) => s + w[0], 0) / n, warm.reduce((s, w) => s + w[1], 0) / n];
+  const over = warm.reduce((s, w) => s + (w[0] - mt) ** 2, 0);
+  return over === 0 ? null : (60 * warm.reduce((s, w) => s + (w[0] - mt) * (w[1] - mc), 0)) / over;
+}
+
+const nextStep = (plan: readonly PlanStep[], s: ControlState): ControlState => {
+  const next = plan[s.step + 1];
+  const hot = s.last?.temperatureC ?? null;
+  return {
+    ...s,
+    step: s.step + 1,
+    stepFromS: s.timeS,
+    stepAh: 0,
+    peakV: null,
+    smoothV: null,
+    strayFromS: null,
+    fallenFromS: null,
+    warm: [],
+    cools: next !== undefined && next.mode !== 'rest' && hot !== null && hot > next.limits.mostC - COOLS_BY_K,
+  };
+};
+
+/** Its last voltage under load was within a tenth of the cut-off: what stopped then was the load, not a lead. */
+const nearCutoff = ({ last }: ControlState, leastV: number): boolean =>
+  last !== null && last.voltageV < 1.1 * leastV;
+
+const round = (v: number, d: number): string => v.toFixed(d);
+
+/**
+ * What one reading decides. Every way out that is not the recipe's own takes the output off. The charge is counted here, by the
+ * trapezoid between readings.
+ * @param tookS time since the reading before, run time, s
+ */
+export function decide(
+  plan: readonly PlanStep[],
+  before: ControlState,
+  reading: BenchReading,
+  tookS: number,
+): Decided {
+  const step = plan[before.step]!;
+  const l = step.limits;
+  const timeS = before.timeS + tookS;
+  const lastA = before.last?.currentA ?? reading.currentA;
+  const flowedAh = (((lastA + reading.currentA) / 2) * tookS) / 3600;
+  const inStepS = timeS - before.stepFromS;
+  const smoothV =
+    before.smoothV === null
+      ? reading.voltageV
+      : before.smoothV + (reading.voltageV - before.smoothV) * Math.min(1, tookS / (tookS + 10));
+  const settled = inStepS >= SETTLES_S;
+  const peakV = settled ? Math.max(before.peakV ?? -Infinity, smoothV) : null;
+  const warm =
+    reading.temperatureC === null
+      ? before.warm
+      : [...before.warm, [timeS, reading.temperatureC] as [number, number]].filter(
+          ([t]) => timeS - t <= Math.max(WARM_KEPT_S, 4 * tookS),
+        );
+  const state: ControlState = {
+    ...before,
+    timeS,
+    stepAh: before.stepAh + Math.abs(flowedAh),
+    outAh: before.outAh + Math.max(0, flowedAh),
+    inAh: before.inAh + Math.max(0, -flowedAh),
+    peakV,
+    smoothV,
+    warm: thinned(warm),
+    last: reading,
+  };
+  const off = (says: string, limit: LimitName | null = null): Decided => ({
+    state,
+    does: 'off',
+    says,
+    limit,
+  });
+  const crossed = (limit: LimitName, says: string): Decided => {
+    if (step.then[limit] === 'off') return off(says, limit);
+    const next = nextStep(plan, state);
+    return { state: next, does: next.step >= plan.length ? 'done' : 'next', says, limit };
+  };
+  const { voltageV, currentA, temperatureC } = reading;
+  if (
+    ![voltageV, currentA].every(Number.isFinite) ||
+    (temperatureC !== null && !Number.isFinite(temperatureC))
+  )
+    return off('it answered something else than volts, amperes and degrees');
+  if (temperatureC !== null && (temperatureC < -40 || temperatureC > 150))
+    return off(`a temperature of ${round(temperatureC, 0)} °C cannot be: the sensor`);
+
+  // Limits first, whatever else is going on.
+  if (voltageV > l.mostV * (1 + HELD_WITHIN))
+    return crossed('high voltage', `${round(voltageV, 2)} V, the limit is ${round(l.mostV, 2)} V`);
+  if (Math.abs(currentA) > l.mostA * (1 + HELD_WITHIN) + 0.05)
+    return crossed('current', `${round(Math.abs(currentA), 2)} A, the limit is ${round(l.mostA, 2)} A`);
+  if (temperatureC !== null && temperatureC >= l.mostC && !before.cools)
+    return crossed('heat', `${round(temperatureC, 0)} °C, the limit is ${round(l.mostC, 0)} °C`);
+
+  if (before.cools) {
+    if (temperatureC !== null && temperatureC <= l.mostC - 2 * COOLS_BY_K)
+      return { state: { ...state, cools: false, stepFromS: timeS }, does: 'stay', says: '', limit: null };
+    if (inStepS > COOLS_MOST_S) return off('it does not cool', 'heat');
+    return { state, does: 'stay', says: '', limit: null };
+  }
+
+  const rate = warmingOf(state.warm);
+  if (
+    l.mostCPerMin !== null &&
+    rate !== null &&
+    rate > l.mostCPerMin &&
+    (settled || step.then.warming === 'off')
+  )
+    return crossed(
+      'warming',
+      `it warms by ${round(rate, 1)} °C a minute, the limit is ${round(l.mostCPerMin, 1)}`,
+    );
+
+  // A load that ends by itself a little below has done so between two readings.
+  const endedByItself =
+    step.mode === 'discharge' &&
+    currentA < 0.05 * step.currentA &&
+    lastA > 0.5 * step.currentA &&
+    voltageV > 0.5 * l.leastV;
+  if (step.mode === 'discharge' && (voltageV < l.leastV || (endedByItself && nearCutoff(before, l.leastV)))) {
+    state.emptied = true;
+    return crossed('low voltage', `${round(voltageV, 2)} V, the cut-off is ${round(l.leastV, 2)} V`);
+  }
+  if (step.mode !== 'discharge' && inStepS > STRAY_S && voltageV < l.leastV * (1 - HELD_WITHIN))
+    return crossed(
+      'low voltage',
+      `${round(voltageV, 2)} V, below the ${round(l.leastV, 2)} V that this step begins at`,
+    );
+
+  // A source that does not do what it was told.
+  const wanted = step.mode === 'rest' ? 0 : step.mode === 'charge' ? -step.currentA : step.currentA;
+  const tapering = step.mode === 'charge' && voltageV >= l.mostV * (1 - HELD_WITHIN) && currentA <= 0.05;
+  const stray =
+    Math.abs(currentA - wanted) > CURRENT_A + CURRENT_SHARE * Math.abs(wanted) &&
+    !(tapering && Math.abs(currentA) < Math.abs(wanted));
+  state.strayFromS = stray ? (before.strayFromS ?? timeS) : null;
+  if (state.strayFromS !== null && timeS - state.strayFromS >= STRAY_S)
+    return off(
+      Math.abs(voltageV) < NOTHING_V
+        ? 'it shows no voltage: a lead is off'
+        : `it gives ${round(Math.abs(currentA), 1)} A where ${round(Math.abs(wanted), 1)} A were set`,
+    );
+
+  if (l.minusDeltaV !== null && peakV !== null) {
+    const fallen = peakV - smoothV >= l.minusDeltaV;
+    state.fallenFromS = fallen ? (before.fallenFromS ?? timeS) : null;
+    if (state.fallenFromS !== null && timeS - state.fallenFromS >= FALLEN_S)
+      return crossed('minus delta V', `the voltage fell by ${round((peakV - smoothV) * 1000, 0)} mV: full`);
+  }
+  if (state.stepAh >= l.mostAh)
+    return crossed('charge', `${round(state.stepAh, 2)} A·h flowed, the limit is ${round(l.mostAh, 2)} A·h`);
+  if (step.tapersToA !== null && tapering && Math.abs(currentA) <= step.tapersToA && inStepS > STRAY_S) {
+    const next = nextStep(plan, state);
+    return {
+      state: next,
+      does: next.step >= plan.length ? 'done' : 'next',
+      says: `the current fell to ${round(Math.abs(currentA), 2)} A: full`,
+      limit: null,
+    };
+  }
+  if (step.lastsS !== null && inStepS >= step.lastsS) {
+    const next = nextStep(plan, state);
+    return {
+      state: next,
+      does: next.step >= plan.length ? 'done' : 'next',
+      says: `${round(step.lastsS / 3600, 1)} h are over`,
+      limit: null,
+    };
+  }
+  if (inStepS >= l.mostS)
+    return crossed(
+      'time',
+      `it took ${round(inStepS / 3600, 1)} h, the limit is ${round(l.mostS / 3600, 1)} h`,
+    );
+  return { state, does: 'stay', says: '', limit: null };
+}
+
+/** Enough to tell a slope by, however fast readings come. */
+function thinned(warm: ControlState['warm']): ControlState['warm'] {
+  const out: ControlState['warm'] = [];
+  warm.forEach((w, i) => {
+    if (i === warm.length - 1 || out.length === 0 || w[0] - out.at(-1)![0] >= 10) out.push(w);
+  });
+  return out;
+}
+
+/** What is known of an over-discharged module before anybody tries. Null: nobody knows. */
+export interface RecoveryAsk {
+  restV: number;
+  cells: number;
+  emptyDays: number | null;
+  ageYears: number | null;
+  swollen: boolean | null;
+  /** Smell, wetness, rust at a vent. */
+  leaked: boolean | null;
+  outdoors: boolean;
+  somebodyStays: boolean;
+}
+/** Emptied longer ago than this, copper has had time to dissolve. From memory. */
+const EMPTY_MOST_DAYS = 14;
+const OLD_YEARS = 10;
+
+/**
+ * Whether an over-discharged lithium module may be tried at all. What is not known counts as a no; scrap is the usual answer.
+ * Floors: `numbers.md`, 2.0 V warn, below 1.5 V scrap.
+ */
+export function mayRecover(profile: PackProfile, ask: RecoveryAsk): { may: boolean; against: string[] } {
+  const against: string[] = [];
+  const perCell = ask.restV / ask.cells;
+  const scrapV = limitValue(profile, 'cellScrapV');
+  if (profile.chemistry === 'nimh') against.push('NiMH is not revived like this: run a slow balance.');
+  if (!(perCell >= scrapV))
+    against.push(
+      `${round(perCell, 2)} V a cell is below ${round(scrapV, 1)} V: copper has dissolved. Scrap.`,
+    );
+  if (ask.emptyDays === null) against.push('Nobody knows how long it was empty.');
+  else if (ask.emptyDays > EMPTY_MOST_DAYS) against.push(`Empty for ${ask.emptyDays} days: too long.`);
+  if (ask.ageYears === null) against.push('Its age is not known.');
+  else if (ask.ageYears > OLD_YEARS) against.push(`${ask.ageYears} years old: not worth the risk.`);
+  if (ask.swollen !== false) against.push(ask.swollen ? 'It is swollen.' : 'Not looked at for swelling.');
+  if (ask.leaked !== false) against.push(ask.leaked ? 'It leaks.' : 'Not looked at for leaks.');
+  if (!ask.outdoors) against.push('It has to lie outdoors, away from everything.');
+  if (!ask.somebodyStays) against.push('Somebody has to stay with it all the time.');
+  return { may: against.length === 0, against };
+}
+
+/** What an instrument can do of a plan; empty where it can do all of it. */
+export function cannotRun(
+  plan: readonly PlanStep[],
+  can: { charges: boolean; discharges: boolean; mostV: number; mostA: number | null },
+): string[] {
+  const out: string[] = [];
+  if (!can.charges && plan.some((s) => s.mode === 'charge')) out.push('It cannot charge.');
+  if (!can.discharges && plan.some((s) => s.mode === 'discharge')) out.push('It cannot discharge.');
+  const v = Math.max(...plan.map((s) => s.limits.mostV));
+  if (v > can.mostV) out.push(`${round(v, 1)} V are needed, it gives ${round(can.mostV, 1)} V.`);
+  const a = Math.max(...plan.map((s) => s.currentA));
+  if (can.mostA !== null && a > can.mostA + 1e-9)
+    out.push(`${round(a, 1)} A are needed, it gives ${round(can.mostA, 1)} A.`);
+  return out;
+}
+
+/** A voltage at rest that an ordinary charge may begin at. @throws InputProblem below the chemistry's floor */
+export function mustNotBeDead(profile: PackProfile, recipe: Recipe, restV: number, cells: number): void {
+  if (recipe.id === 'recover') return;
+  const floorV = limitValue(profile, 'cellFloorV') * cells;
+  if (restV < floorV)
+    throw new InputProblem(
+      'too-low',
+      `It rests at ${round(restV, 2)} V, below the ${round(floorV, 2)} V of the floor for ${factsOf(profile.chemistry).name}: no ordinary run begins there.`,
+      recipe.name,
+      profile.chemistry === 'nimh'
+        ? 'A slow charge by hand, watched; or scrap it.'
+        : 'Scrap is the usual answer; a supervised recovery asks what speaks against it.',
+    );
+}
