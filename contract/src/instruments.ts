@@ -1,26 +1,53 @@
 import { z } from 'zod';
 
 /** What an instrument does for the workshop. */
-export const INSTRUMENT_KINDS = ['insulation-tester'] as const;
+export const INSTRUMENT_KINDS = ['insulation-tester', 'charger', 'supply', 'load', 'meter'] as const;
+export type InstrumentKind = (typeof INSTRUMENT_KINDS)[number];
 /** Drivers that the app knows, as a workshop picks from them; `devices/src/drivers` has one for each. */
-export const DRIVER_NAMES = {
-  'scpi-insulation-tester': 'Insulation tester, SCPI over TCP',
+const TESTER_NAMES = { 'scpi-insulation-tester': 'Insulation tester, SCPI over TCP' } as const;
+const BENCH_NAMES = {
+  'scpi-charger': 'Charger and load in one, SCPI over TCP',
+  'scpi-supply': 'Power supply, SCPI over TCP',
+  'scpi-load': 'Electronic load, SCPI over TCP',
+  'scpi-meter': 'Meter, SCPI over TCP',
 } as const;
+export const DRIVER_NAMES = { ...TESTER_NAMES, ...BENCH_NAMES };
+export type TesterDriverId = keyof typeof TESTER_NAMES;
+export type BenchDriverId = keyof typeof BENCH_NAMES;
 export type DriverId = keyof typeof DRIVER_NAMES;
 export const DRIVER_IDS = Object.keys(DRIVER_NAMES) as [DriverId, ...DriverId[]];
+export const DRIVER_KINDS: Record<DriverId, InstrumentKind> = {
+  'scpi-insulation-tester': 'insulation-tester',
+  'scpi-charger': 'charger',
+  'scpi-supply': 'supply',
+  'scpi-load': 'load',
+  'scpi-meter': 'meter',
+};
+export const isBenchDriver = (driver: DriverId): driver is BenchDriverId => driver in BENCH_NAMES;
 
 const short = z.string().trim().max(80);
-export const NewInstrumentSchema = z.object({
-  name: short.min(1),
-  kind: z.enum(INSTRUMENT_KINDS),
-  driver: z.enum(DRIVER_IDS),
-  host: z.string().trim().min(1).max(200),
-  port: z.int().min(1).max(65535),
-  serial: short.default(''),
-  /** Most it may put out, V: the workshop's own limit for it. */
-  mostV: z.number().gt(0).max(5000),
-  calibratedUntil: z.iso.date('A date such as 2027-06-30.').nullable().default(null),
-});
+export const NewInstrumentSchema = z
+  .object({
+    name: short.min(1),
+    kind: z.enum(INSTRUMENT_KINDS),
+    driver: z.enum(DRIVER_IDS),
+    host: z.string().trim().min(1).max(200),
+    port: z.int().min(1).max(65535),
+    serial: short.default(''),
+    /** Most it may put out, V: the workshop's own limit for it. */
+    mostV: z.number().gt(0).max(5000),
+    /** Most it may pass, A; asked of what runs modules. */
+    mostA: z.number().gt(0).max(2000).nullable().default(null),
+    calibratedUntil: z.iso.date('A date such as 2027-06-30.').nullable().default(null),
+  })
+  .refine((i) => DRIVER_KINDS[i.driver] === i.kind, {
+    path: ['driver'],
+    error: 'A driver of that kind of instrument.',
+  })
+  .refine((i) => i.mostA !== null || !isBenchDriver(i.driver) || i.kind === 'meter', {
+    path: ['mostA'],
+    error: 'The most that may flow, A.',
+  });
 export type NewInstrument = z.input<typeof NewInstrumentSchema>;
 
 /** What became of the output when a run ended: `unknown` where the instrument could not be reached. */
@@ -36,6 +63,7 @@ export const InstrumentSchema = z.object({
   port: z.int(),
   serial: z.string(),
   mostV: z.number(),
+  mostA: z.number().nullable(),
   calibratedUntil: z.string().nullable(),
   /** Ships with the app and is not there: nothing it shows is of a real pack. */
   simulated: z.boolean(),

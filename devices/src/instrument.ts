@@ -1,19 +1,23 @@
 import { InputProblem } from '@cellmend/core/pack';
 import type { SeriesPoint } from '@cellmend/core/insulation';
 
+/** Whatever has an output that can be switched off. */
+export interface Switched {
+  readonly identity: string;
+  /** Asks the instrument to switch itself off when it hears nothing for so long; false if it cannot. */
+  watchdog(seconds: number): Promise<boolean>;
+  /** Resolves only when the instrument has said that its output is off. */
+  outputOff(): Promise<void>;
+  close(): void;
+}
+
 /**
  * What the app asks of an instrument that puts voltage on something, whatever it speaks. One driver implements it; the
  * run below is the only thing that switches an output on.
  */
-export interface Instrument {
-  readonly identity: string;
-  /** Asks the instrument to switch itself off when it hears nothing for so long; false if it cannot. */
-  watchdog(seconds: number): Promise<boolean>;
+export interface Instrument extends Switched {
   outputOn(setV: number): Promise<void>;
   read(): Promise<SeriesPoint & { ohm: number; voltageV: number }>;
-  /** Resolves only when the instrument has said that its output is off. */
-  outputOff(): Promise<void>;
-  close(): void;
 }
 /** Opens an instrument at an address. @throws InputProblem if it does not answer. */
 export type Driver = (host: string, port: number) => Promise<Instrument>;
@@ -44,7 +48,7 @@ export const WATCHDOG_S = 2;
 /** Volts above what was set that are no longer a reading error, as a share. */
 const OVERSHOOT = 1.15;
 
-const wait = (ms: number, signal?: AbortSignal): Promise<void> =>
+export const wait = (ms: number, signal?: AbortSignal): Promise<void> =>
   new Promise((resolve) => {
     if (signal?.aborted) return resolve();
     const timer = setTimeout(done, ms);
@@ -56,7 +60,7 @@ const wait = (ms: number, signal?: AbortSignal): Promise<void> =>
     signal?.addEventListener('abort', done, { once: true });
   });
 
-const reasonOf = (signal: AbortSignal): string =>
+export const reasonOf = (signal: AbortSignal): string =>
   typeof signal.reason === 'string' ? signal.reason : 'stopped';
 
 const withTimeout = <T>(work: Promise<T>, ms: number): Promise<T | undefined> =>
@@ -77,8 +81,8 @@ function implausible(p: SeriesPoint, setV: number, mostV: number): string {
  * Switches an output off whatever happens: on the open line first, then on a new one, as long as the limit allows.
  */
 export async function makeSure(
-  instrument: Instrument,
-  reopen: () => Promise<Instrument>,
+  instrument: Switched,
+  reopen: () => Promise<Switched>,
 ): Promise<'off' | 'unknown'> {
   const until = performance.now() + OFF_WITHIN_MS;
   const tried = async (off: Promise<void>): Promise<boolean> =>

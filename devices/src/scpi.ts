@@ -1,25 +1,11 @@
 import { InputProblem } from '@cellmend/core/pack';
 import type { Driver, Instrument } from './instrument';
-import { connect, createServer, type Server, type Socket } from 'node:net';
+import { connect, type Socket } from 'node:net';
+import { LineReader } from './lines';
+import { numberOf, ScpiServer, switchOf } from './scpiServer';
 
 /** An instrument that has not answered within this is silent. */
 const TIMEOUT_MS = 1500;
-const LONGEST_LINE = 4096;
-
-/** Lines of a stream; one without end is refused. */
-class LineReader {
-  private rest = '';
-  constructor(private readonly onLine: (line: string) => void) {}
-  push(text: string): boolean {
-    this.rest += text;
-    for (let at = this.rest.indexOf('\n'); at >= 0; at = this.rest.indexOf('\n')) {
-      const line = this.rest.slice(0, at).trim();
-      this.rest = this.rest.slice(at + 1);
-      if (line !== '') this.onLine(line);
-    }
-    return this.rest.length <= LONGEST_LINE;
-  }
-}
 
 /** A bench instrument that speaks SCPI, a line a command, over TCP. */
 export class ScpiClient {
@@ -57,7 +43,7 @@ export class ScpiClient {
       'instrument',
       `The instrument does not answer: ${why}.`,
       this.where,
-      'An insulation tester that speaks SCPI over TCP.',
+      'An instrument that speaks SCPI over TCP.',
     );
   }
 
@@ -148,8 +134,7 @@ export class SimulatedTester {
   private watchdogS = 0;
   private heardAt = performance.now();
   private readings = 0;
-  private readonly sockets = new Set<Socket>();
-  private readonly server: Server;
+  private readonly scpi: ScpiServer;
   private readonly timer: NodeJS.Timeout;
 
   private constructor(
@@ -157,13 +142,24 @@ export class SimulatedTester {
     private readonly speed: number,
     readonly faults: TesterFaults,
   ) {
-    this.server = createServer((socket) => {
-      this.sockets.add(socket);
-      const reader = new LineReader((line) => this.command(socket, line));
-      socket.setEncoding('latin1');
-      socket.on('data', (t) => !reader.push(String(t)) && socket.destroy());
-      socket.on('error', () => undefined);
-      socket.on('close', () => this.sockets.delete(socket));
+    const fed = (): void => void (this.heardAt = performance.now());
+    this.scpi = new ScpiServer('Bold Cellmend,simulated insulation tester,0,2', {
+      'SYSTem:COMMunicate:WDOG': (p) => void (this.watchdogS = faults.noWatchdog ? 0 : numberOf(p, 0, 3600)),
+      'SYSTem:COMMunicate:WDOG?': () => String(this.watchdogS),
+      '[SOURce]:VOLTage[:LEVel]': (p) => void (this.setV = numberOf(p, 50, 1000)),
+      '[SOURce]:VOLTage[:LEVel]?': () => String(this.setV),
+      'OUTPut[:STATe]': (p) => {
+        fed();
+        this.startedAt = switchOf(p) ? performance.now() : null;
+      },
+      // Looking at the output does not keep it on: only who drives it does.
+      'OUTPut[:STATe]?': () => (this.outputIsOn ? '1' : '0'),
+      'FETCh?': () => {
+        fed();
+        this.readings++;
+        if (faults.silentAfter !== undefined && this.readings > faults.silentAfter) this.scpi.silent = true;
+        return faults.nonsense ? 'oops,1,2' : this.reading().join(',');
+      },
     });
     this.timer = setInterval(() => {
       const quietS = (performance.now() - this.heardAt) / 1000;
@@ -179,16 +175,11 @@ export class SimulatedTester {
     port = 0,
   ): Promise<{ tester: SimulatedTester; port: number }> {
     const tester = new SimulatedTester(on, speed, faults);
-    await new Promise<void>((resolve, reject) => {
-      tester.server.once('error', reject);
-      tester.server.listen(port, '127.0.0.1', resolve);
-    });
-    return { tester, port: (tester.server.address() as { port: number }).port };
+    return { tester, port: await tester.scpi.listen(port) };
   }
   stop(): void {
     clearInterval(this.timer);
-    for (const s of this.sockets) s.destroy();
-    this.server.close();
+    this.scpi.stop();
   }
   /** Clips it to something else. */
   clip(on: ClippedTo): void {
@@ -196,38 +187,6 @@ export class SimulatedTester {
   }
   get outputIsOn(): boolean {
     return this.startedAt !== null;
-  }
-
-  private command(socket: Socket, line: string): void {
-    const [word, value] = line.split(/\s+/);
-    const say = (text: string): void => void socket.write(`${text}\n`);
-    const fed = (): void => void (this.heardAt = performance.now());
-    if (this.faults.silentAfter !== undefined && this.readings >= this.faults.silentAfter) return;
-    switch (word!.toUpperCase()) {
-      case '*IDN?':
-        return say('Bold Cellmend,simulated insulation tester,0,2');
-      case '*OPC?':
-        return say('1');
-      case 'SYST:COMM:WDOG':
-        this.watchdogS = this.faults.noWatchdog ? 0 : Math.max(0, Number(value) || 0);
-        return;
-      case 'SYST:COMM:WDOG?':
-        return say(String(this.watchdogS));
-      case 'SOUR:VOLT':
-        this.setV = Math.min(1000, Math.max(50, Number(value) || 500));
-        return;
-      case 'OUTP':
-        fed();
-        this.startedAt = value?.toUpperCase() === 'ON' || value === '1' ? performance.now() : null;
-        return;
-      // Looking at the output does not keep it on: only who drives it does.
-      case 'OUTP?':
-        return say(this.outputIsOn ? '1' : '0');
-      case 'FETC?':
-        fed();
-        this.readings++;
-        return say(this.faults.nonsense ? 'oops,1,2' : this.reading().join(','));
-    }
   }
 
   private reading(): [number, number, number] {

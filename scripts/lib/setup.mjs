@@ -62,6 +62,7 @@ export const CHROMIUM = { package: 'chromium', present: () => existsSync('/usr/b
 export const PEERS = [
   { package: 'python3-can', present: () => existsSync('/usr/lib/python3/dist-packages/can') },
   { package: 'python3-scipy', present: () => existsSync('/usr/lib/python3/dist-packages/scipy') },
+  { package: 'python3-pyvisa-py', present: () => existsSync('/usr/lib/python3/dist-packages/pyvisa_py') },
   { package: 'ngspice', present: () => existsSync('/usr/bin/ngspice') },
 ];
 

@@ -1,0 +1,69 @@
+// Simulated chargers with the modules on their leads, as a process of its own: told by message what stands on the bench.
+import { existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
+import { SimulatedCharger, type ChargerFacts, type ChargerFaults } from './simulatedCharger';
+import { SimulatedModule, type ModuleFacts, type ModuleState } from './simulatedModule';
+
+/** A module by its name: what stood on another channel before is the same module there. */
+export interface ClippedModule {
+  name: string;
+  facts: ModuleFacts;
+}
+export type BenchTold =
+  | {
+      do: 'begin';
+      chargers: { facts: ChargerFacts; clipped: ClippedModule; faults?: ChargerFaults; port?: number }[];
+      /** Where the modules stand is written here, and read from here at the next start. */
+      keptIn?: string | undefined;
+    }
+  | { do: 'clip'; channel: number; clipped: ClippedModule };
+const KEEP_EVERY_MS = 2000;
+
+const chargers: SimulatedCharger[] = [];
+const names: string[] = [];
+const states = new Map<string, ModuleState>();
+
+function clip(channel: number, { name, facts }: ClippedModule): void {
+  const charger = chargers[channel];
+  if (!charger || names[channel] === name) return;
+  states.set(names[channel]!, charger.module.state());
+  charger.module = new SimulatedModule(facts);
+  const known = states.get(name);
+  if (known) charger.module.restore(known);
+  names[channel] = name;
+}
+
+async function begin({ chargers: asked, keptIn }: Extract<BenchTold, { do: 'begin' }>): Promise<void> {
+  if (keptIn && existsSync(keptIn))
+    try {
+      for (const [name, s] of JSON.parse(readFileSync(keptIn, 'utf8')) as [string, ModuleState][])
+        states.set(name, s);
+    } catch {
+      // Written half: the modules stand as they did at first.
+    }
+  const ports: number[] = [];
+  for (const { facts, clipped, faults, port } of asked) {
+    const started = await SimulatedCharger.start(facts, clipped.facts, faults, port);
+    const known = states.get(clipped.name);
+    if (known) started.charger.module.restore(known);
+    chargers.push(started.charger);
+    names.push(clipped.name);
+    ports.push(started.port);
+  }
+  if (keptIn)
+    setInterval(() => {
+      chargers.forEach((c, i) => states.set(names[i]!, c.module.state()));
+      writeFileSync(`${keptIn}.new`, JSON.stringify([...states]));
+      renameSync(`${keptIn}.new`, keptIn);
+    }, KEEP_EVERY_MS);
+  console.log(`LISTENING ${ports.join(' ')}`);
+  process.send?.({ ports });
+}
+process.on('message', (m) => {
+  const told = m as BenchTold;
+  if (told.do === 'begin') void begin(told);
+  else {
+    clip(told.channel, told.clipped);
+    process.send?.({ clipped: told.channel });
+  }
+});
+process.on('disconnect', () => process.exit(0));
