@@ -1,5 +1,6 @@
 // npm run bench [topic …]: side-by-side figures, as ratios within one run.
 import { throwAwayCluster } from '../../scripts/lib/postgres.mjs';
+import { benchControl } from './control';
 import { benchDiagnosis } from './diagnosis';
 import { benchHolds } from './holds';
 import { benchImports } from './imports';
@@ -15,6 +16,7 @@ const TOPICS: Record<string, () => Promise<void>> = {
   records: benchRecords,
   holds: benchHolds,
   outputs: benchOutputs,
+  control: benchControl,
   typing: benchTyping,
 };
 const wanted = process.argv.slice(2);

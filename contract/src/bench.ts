@@ -20,7 +20,8 @@ export type RunCourse = z.infer<typeof RunCourseSchema>;
 export const RunDataSchema = z.object({
   recipe: z.enum(RECIPE_IDS),
   version: z.int(),
-  from: z.enum(['hand', 'file']),
+  /** Typed, the file of a charger, or run by the bench itself. */
+  from: z.enum(['hand', 'file', 'bench']),
   name: z.string().max(200),
   hours: figure(10_000),
   currentA: z.number().min(-5000).max(5000).nullable(),

@@ -12,6 +12,13 @@ import { ClaimSchema, LookingBackSchema, NewOutcomeSchema } from './learn';
 import { MOST_PHOTO_BODY_BYTES, NewPhotoSchema, PhotoSchema, WithdrawPhotoSchema } from './photos';
 import { NewQuoteSchema, QuoteSchema } from './quotes';
 import type { RouteSpec } from './routeSpec';
+import {
+  ResumeRunSchema,
+  StartRunSchema,
+  StopRunSchema,
+  SupervisedRunSchema,
+  SupervisedViewSchema,
+} from './supervised';
 import { MendedSchema, NewOpenPointSchema, OpenPointSchema } from './stripdown';
 
 /** Addresses of the work on the pack and the bench: quotes, runs, open points, photographs. */
@@ -83,6 +90,50 @@ export const WORK_ROUTES: RouteSpec[] = [
     role: 'viewer',
     status: 200,
     answer: BenchViewSchema,
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}/bench/supervised',
+    summary: 'Runs that instruments of the workshop drive for this job, and those that were interrupted',
+    role: 'viewer',
+    status: 200,
+    answer: SupervisedViewSchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/bench/supervised',
+    summary: 'Run a recipe on a module, watched by the server: output off on any fault',
+    role: 'technician',
+    body: StartRunSchema,
+    status: 201,
+    answer: SupervisedRunSchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/bench/supervised/{id}/stop',
+    summary: 'Take the output off; the run can go on from what was logged',
+    role: 'technician',
+    body: StopRunSchema,
+    status: 200,
+    answer: SupervisedRunSchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/bench/supervised/{id}/resume',
+    summary: 'Go on with an interrupted run',
+    role: 'technician',
+    body: ResumeRunSchema,
+    status: 201,
+    answer: SupervisedRunSchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/bench/supervised/{id}/end',
+    summary: 'Leave it at what was logged: an interrupted run is kept as it is',
+    role: 'technician',
+    body: StopRunSchema,
+    status: 200,
+    answer: SupervisedRunSchema,
   },
   {
     method: 'post',

@@ -17,6 +17,7 @@ const running = await startServer({
   port: Number(process.env.PORT ?? 4780),
   demo: process.env.CELLMEND_DEMO !== '0',
   demoRecords: process.env.CELLMEND_DEMO_RECORDS !== '0',
+  demoBench: process.env.CELLMEND_DEMO_BENCH !== '0' && process.env.CELLMEND_DEMO_RECORDS !== '0',
   demoFolder: join(root, 'demo'),
   webFolder: join(root, 'web/dist'),
   logger,

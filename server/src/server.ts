@@ -6,6 +6,9 @@ import { connect, MIGRATING, type Patience } from './db/connect';
 import { migrate } from './db/migrate';
 import { defineModels } from './db/models';
 import { readSetting } from './domain/settings';
+import { beginDemoRuns } from './bench/demo';
+import { simulateBench } from './bench/simulated';
+import { finishLeft, finishRun } from './bench/supervised';
 import { addDemoRecords } from './demo/records';
 import { seedDemo } from './demo/seed';
 import { makeApp } from './http/app';
@@ -32,6 +35,8 @@ export interface ServerOptions {
   behindProxy?: boolean;
   /** Fill the demo's jobs with the work that was begun, too: a few seconds in which the server answers already. */
   demoRecords?: boolean;
+  /** Simulated chargers with modules on their leads, at work when the demo begins: a process of their own. */
+  demoBench?: boolean;
   /** How long a request waits for the database, unless the usual time. */
   patience?: Patience;
   /** The machine's clocks, unless a test sets its own. */
@@ -49,6 +54,7 @@ async function prune(store: Store): Promise<void> {
 export interface Running {
   port: number;
   store: Store;
+  runs: InstrumentRuns;
   server: Server;
   /** Once the demo's jobs are filled. */
   filled: Promise<void>;
@@ -100,14 +106,17 @@ export async function startServer(options: ServerOptions): Promise<Running> {
   const sessionSecret = await sharedSecret(store, 'session-secret');
   const hub = new LiveHub(options.databaseUrl);
   const runs = new InstrumentRuns(store, options.databaseUrl);
+  runs.onLate = (row) => void finishRun(store, row).catch(() => undefined);
   hub.listen((message) => runs.heard(message));
   await hub.open();
   await runs.recover();
+  await finishLeft(store);
   const due = new DueFindings(store, (error) =>
     options.logger.error(error, 'a finding could not be computed'),
   );
   store.startDue = (...which) => due.start(...which);
   const simulated = demo ? await simulateTester(store) : null;
+  const simulatedBench = demo && options.demoBench ? await simulateBench(store) : null;
   const { app, close: closeApp } = makeApp({ ...options, store, sessionSecret, demo, hub, runs });
   const server = createServer(app);
   // A browser that sends just as an idle connection is closed would meet a reset: idle ones are kept for longer.
@@ -119,9 +128,9 @@ export async function startServer(options: ServerOptions): Promise<Running> {
   const address = server.address();
   if (typeof address === 'object' && address) store.ownAddress = `http://127.0.0.1:${address.port}`;
   const filling = begun
-    ? addDemoRecords(store).catch((error: unknown) =>
-        options.logger.error(error, 'the demo’s jobs could not be filled'),
-      )
+    ? addDemoRecords(store)
+        .then(() => (simulatedBench ? beginDemoRuns(store, runs) : undefined))
+        .catch((error: unknown) => options.logger.error(error, 'the demo’s jobs could not be filled'))
     : Promise.resolve();
   const pruning = setInterval(() => void prune(store).catch(() => undefined), PRUNE_MS);
   void prune(store).catch(() => undefined);
@@ -131,6 +140,7 @@ export async function startServer(options: ServerOptions): Promise<Running> {
     // Outputs first, while there is still a database to write to.
     await runs.close();
     simulated?.stop();
+    simulatedBench?.stop();
     await hub.close();
     await new Promise<void>((resolve) => {
       server.close(() => resolve());
@@ -144,6 +154,7 @@ export async function startServer(options: ServerOptions): Promise<Running> {
   return {
     port: typeof address === 'object' && address ? address.port : options.port,
     store,
+    runs,
     server,
     filled: filling,
     close: () => (closing ??= closeAll()),

@@ -4,6 +4,14 @@ import { z } from 'zod';
 import { needs } from '../http/auth';
 import { keyOf, writeOnce } from '../http/context';
 import type { Store } from '../domain/store';
+import type { InstrumentRuns } from '../instruments/runs';
+import {
+  endSupervised,
+  resumeSupervised,
+  startSupervised,
+  stopSupervised,
+  viewSupervised,
+} from './supervised';
 import {
   addReadRun,
   addRun,
@@ -17,7 +25,7 @@ import {
 
 const idOf = (value: unknown): string => z.uuid().parse(value);
 
-export function benchRoutes(store: Store): Router {
+export function benchRoutes(store: Store, runs: InstrumentRuns): Router {
   const router = Router();
   const writes = needs('technician');
   router.get(
@@ -35,6 +43,31 @@ export function benchRoutes(store: Store): Router {
     writes,
     writeOnce(store, 201, (req, doing) => beginHold(store, doing, req.params.number, req.body)),
   );
+  router.get(
+    '/jobs/:number/bench/supervised',
+    needs('viewer'),
+    async (req, res) => void res.json(await viewSupervised(store, req.params.number)),
+  );
+  // Each claims its key in the row of its run, and answers once the output is on.
+  router.post('/jobs/:number/bench/supervised', writes, async (req, res) => {
+    res
+      .status(201)
+      .json(await startSupervised(store, runs, req.person!, req.params.number, keyOf(req), req.body));
+  });
+  router.post('/jobs/:number/bench/supervised/:id/resume', writes, async (req, res) => {
+    const id = idOf(req.params.id);
+    res
+      .status(201)
+      .json(await resumeSupervised(store, runs, req.person!, req.params.number, id, keyOf(req), req.body));
+  });
+  router.post('/jobs/:number/bench/supervised/:id/stop', writes, async (req, res) => {
+    res.json(
+      await stopSupervised(store, runs, req.person!, req.params.number, idOf(req.params.id), req.body),
+    );
+  });
+  router.post('/jobs/:number/bench/supervised/:id/end', writes, async (req, res) => {
+    res.json(await endSupervised(store, req.params.number, idOf(req.params.id), req.body));
+  });
   router.post(
     '/jobs/:number/bench/:id/withdraw',
     writes,

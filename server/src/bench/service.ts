@@ -34,7 +34,7 @@ const refuse = (field: string, detail: string, message: string): Refusal =>
   new Refusal('unacceptable', 'Cannot be accepted', detail, { fields: [{ field, message }] });
 
 /** The module of a place. @throws 400 */
-function moduleOf(profile: PackProfile, place: string) {
+export function moduleOf(profile: PackProfile, place: string) {
   const pack = normalisePack(profile);
   const module = pack.modules.find((m) => m.id === place);
   if (!module)
@@ -65,10 +65,10 @@ function mustBePossible(
     );
 }
 
-const recipeOf = (profile: PackProfile, id: RecipeId) => recipesFor(profile).find((r) => r.id === id);
+export const recipeOf = (profile: PackProfile, id: RecipeId) => recipesFor(profile).find((r) => r.id === id);
 
 /** Keeps a run; what it measured whole is a capacity of its place as well, as if it had been jotted. */
-async function keepRun(
+export async function keepRun(
   store: Store,
   doing: Doing,
   { job, profile }: { job: JobRow; profile: PackProfile },
@@ -98,7 +98,7 @@ async function keepRun(
       place,
       value: Number(data.capacityAh.toPrecision(4)),
       text: '',
-      instrument: data.from === 'file' ? data.name : '',
+      instrument: data.from === 'hand' ? '' : data.name,
       conditions: 'bench run',
       stage: 'bench',
       observedAt,
@@ -154,23 +154,32 @@ export async function readRun(
 ): Promise<ReadRun> {
   const query = RunFileQuerySchema.parse(rawQuery);
   const { profile } = await findJob(store, number);
+  return { query, ...(await readLogged(profile, query, text, 'file', { person, signal })) };
+}
+/** What a logged run of a module says, worked out in a thread. @throws 400, InputProblem */
+export async function readLogged(
+  profile: PackProfile,
+  query: Pick<ReadRun['query'], 'place' | 'recipe' | 'cutoffV' | 'name'> & { atCutoff?: boolean },
+  text: string,
+  from: 'file' | 'bench',
+  asked: { person: string; signal?: AbortSignal },
+): Promise<Pick<ReadRun, 'data' | 'bytes'>> {
   const { cells } = moduleOf(profile, query.place);
   const run = await runFor(
     'run',
-    { kind: 'run', text, cells, cutoffV: query.cutoffV, profile },
-    { person, signal },
+    { kind: 'run', text, cells, cutoffV: query.cutoffV, atCutoff: query.atCutoff, profile },
+    asked,
   );
   const { answer, course, notices, ...ends } = run;
   mustBePossible(profile, query.place, { capacityAh: answer.capacityAh, volts: [ends.startV, ends.endV] });
   const recipe = recipeOf(profile, query.recipe);
   const bytes = await zip(text);
   return {
-    query,
     bytes,
     data: {
       recipe: query.recipe,
       version: recipe?.version ?? 1,
-      from: 'file',
+      from,
       name: query.name,
       hours: ends.hours,
       currentA: ends.currentA,

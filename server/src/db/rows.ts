@@ -4,7 +4,8 @@ import type { Stage } from '@cellmend/core/route';
 import type { FindingDigest } from '@cellmend/contract/findings';
 import type { ObservationTopic, SubjectKind } from '@cellmend/contract/records';
 import type { PartFacts, PartKind, PlacementKind } from '@cellmend/contract/stock';
-import type { DriverId, Output } from '@cellmend/contract/instruments';
+import type { DriverId, InstrumentKind, Output } from '@cellmend/contract/instruments';
+import type { ControlState } from '@cellmend/core/bench';
 import type { SeriesPoint } from '@cellmend/core/insulation';
 import type { GloveClass, StopKind } from '@cellmend/core/safety';
 import type { FileFormat } from '@cellmend/contract/scans';
@@ -45,12 +46,13 @@ export interface PackProfileVersionRow extends Row<PackProfileVersionRow> {
 export interface InstrumentRow extends Row<InstrumentRow> {
   id: string;
   name: string;
-  kind: 'insulation-tester';
+  kind: InstrumentKind;
   driver: DriverId;
   host: string;
   port: number;
   serial: CreationOptional<string>;
   mostV: number;
+  mostA: CreationOptional<number | null>;
   calibratedUntil: CreationOptional<string | null>;
   simulated: CreationOptional<boolean>;
   timeScale: CreationOptional<number>;
@@ -69,6 +71,11 @@ export interface InstrumentRunRow extends Row<InstrumentRunRow> {
   output: Output;
   why: CreationOptional<string>;
   points: CreationOptional<SeriesPoint[] | null>;
+  /** Where a run of a recipe stands. */
+  control: CreationOptional<ControlState | null>;
+  /** The interrupted run that this one goes on with. */
+  continues: CreationOptional<string | null>;
+  keptSha256: CreationOptional<string | null>;
   startedAt: CreationOptional<Date>;
   endedAt: CreationOptional<Date | null>;
 }

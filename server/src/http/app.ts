@@ -163,7 +163,7 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
   api.use(insulationRoutes(store, options.runs));
   api.use(instrumentRoutes(store));
   api.use(stripdownRoutes(store));
-  api.use(benchRoutes(store));
+  api.use(benchRoutes(store, options.runs));
   api.use(quoteRoutes(store));
   api.use(learnRoutes(store));
   const description = openApi(CORE_VERSION);

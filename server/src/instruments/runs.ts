@@ -1,10 +1,10 @@
 import type { InstrumentRun, Output } from '@cellmend/contract/instruments';
 import { InputProblem } from '@cellmend/core/pack';
 import type { SeriesPoint } from '@cellmend/core/insulation';
-import { DRIVERS } from '@cellmend/devices/drivers';
-import { makeSure, runTest, type RunEnd } from '@cellmend/devices/instrument';
+import { openAny } from '@cellmend/devices/drivers';
+import { makeSure, type Switched } from '@cellmend/devices/instrument';
 import { randomUUID } from 'node:crypto';
-import { Op, QueryTypes } from 'sequelize';
+import { Op, QueryTypes, UniqueConstraintError } from 'sequelize';
 import pg from 'pg';
 import type { InstrumentRow, InstrumentRunRow, JobRow, PersonRow } from '../db/rows';
 import { announceNow, type Store } from '../domain/store';
@@ -17,26 +17,44 @@ const RECORD_WITHIN_MS = 3000;
 /** A database that has not answered for so long ends the tests that it should keep, ms. */
 const DATABASE_SILENT_MS = 4000;
 const ASK_EVERY_MS = 1000;
+/** An end that could not be written is tried again after so long, ms. */
+const AGAIN_MS = 500;
 /** A stop waits this long for every output of its job to be off, in whatever process drives it. */
 const STOP_WITHIN_MS = 1000;
 
-export interface RunAsk {
+/** What became of a run, whatever it was. */
+export interface DriveEnd {
+  /** Empty where it came to its end. */
+  why: string;
+  output: 'off' | 'unknown';
+  points?: SeriesPoint[];
+}
+/** What a run is given while it drives its instrument. */
+export interface Driving {
+  runId: string;
+  signal: AbortSignal;
+}
+export interface RunAsk<D extends Switched = Switched> {
   key: string;
   job: JobRow;
   person: PersonRow;
   instrument: InstrumentRow;
-  setV: number;
-  mostV: number;
-  seconds: number;
   /** What was asked, kept with the run: how its readings become an observation. */
   parameters: Record<string, unknown>;
-  signal: AbortSignal;
+  /** The interrupted run that this one goes on with. */
+  continues?: string;
+  open: () => Promise<D>;
+  /** The only thing that switches the output on; it is off, or told as unknown, when this is over. */
+  drive: (device: D, driving: Driving) => Promise<DriveEnd>;
+  /** Somebody waits for it: it ends with their page. */
+  signal?: AbortSignal;
 }
 export interface OutputTold {
   instrument: string;
   output: 'off' | 'unknown';
 }
 interface Active {
+  runId: string;
   jobId: string;
   jobNumber: number;
   instrument: string;
@@ -60,13 +78,25 @@ export class InstrumentRuns {
   ) {}
 
   /** Another process, or this one, says that a job is stopped. */
-  heard(message: { topic?: string; jobId?: string }): void {
-    if (message.topic === 'stop-outputs' && message.jobId) this.abort(message.jobId, 'Stop was pressed');
+  heard(message: { topic?: string; jobId?: string; runId?: string; why?: string }): void {
+    if (message.topic === 'stop-outputs' && message.jobId)
+      void this.abort((r) => r.jobId === message.jobId, 'Stop was pressed');
+    if (message.topic === 'stop-run' && message.runId)
+      void this.abort((r) => r.runId === message.runId, message.why ?? 'stopped');
   }
-  private abort(jobId: string | null, why: string): Promise<unknown> {
-    const runs = [...this.active.values()].filter((r) => jobId === null || r.jobId === jobId);
+  private abort(which: (run: Active) => boolean, why: string): Promise<unknown> {
+    const runs = [...this.active.values()].filter(which);
     for (const r of runs) r.stop.abort(why);
     return Promise.all(runs.map((r) => r.done));
+  }
+
+  /** Ends one run, in whatever process drives it, and waits a moment for it to be off. */
+  async stopRun(runId: string, why: string): Promise<void> {
+    const here = this.abort((r) => r.runId === runId, why);
+    await Promise.race([
+      Promise.all([here, announceNow(this.store, { topic: 'stop-run', runId, why })]),
+      new Promise((r) => setTimeout(r, STOP_WITHIN_MS).unref()),
+    ]);
   }
 
   /** Takes off what this process drives for a job, by what is in memory alone, and tells what became of it. */
@@ -83,7 +113,7 @@ export class InstrumentRuns {
    * may be away: what this process drives comes off all the same.
    */
   async stopJob(jobId: string): Promise<OutputTold[]> {
-    const here = this.abort(jobId, 'Stop was pressed');
+    const here = this.abort((r) => r.jobId === jobId, 'Stop was pressed');
     const tell = announceNow(this.store, { topic: 'stop-outputs', jobId });
     const limit = new Promise((r) => setTimeout(r, STOP_WITHIN_MS).unref());
     const began = new Date(Date.now() - 500);
@@ -115,8 +145,9 @@ export class InstrumentRuns {
 
   /** Outputs off, then nothing more runs here. A database that hangs keeps nobody waiting. */
   async close(): Promise<void> {
+    this.closed = true;
     const outputs = [...this.active.values()].map((r) => r.output);
-    const kept = this.abort(null, 'the server stopped');
+    const kept = this.abort(() => true, 'the server stopped');
     await Promise.all(outputs);
     await Promise.race([kept, new Promise((r) => setTimeout(r, RECORD_WITHIN_MS).unref())]);
   }
@@ -125,13 +156,14 @@ export class InstrumentRuns {
    * Runs a test, or joins the one that the same key began. The key is claimed before anything is switched on.
    * @throws 409 where the key belongs to something else, or another job drives the instrument.
    */
-  async run(ask: RunAsk): Promise<InstrumentRunRow> {
+  async run<D extends Switched>(ask: RunAsk<D>): Promise<InstrumentRunRow> {
     const id = randomUUID();
     const stop = new AbortController();
     const gone = (): void => stop.abort('the page was closed');
-    if (ask.signal.aborted) gone();
-    ask.signal.addEventListener('abort', gone, { once: true });
+    if (ask.signal?.aborted) gone();
+    ask.signal?.addEventListener('abort', gone, { once: true });
     const live: Active = {
+      runId: id,
       jobId: ask.job.id,
       jobNumber: ask.job.number,
       instrument: ask.instrument.name,
@@ -147,15 +179,19 @@ export class InstrumentRuns {
       return await done;
     } finally {
       this.active.delete(id);
-      ask.signal.removeEventListener('abort', gone);
+      ask.signal?.removeEventListener('abort', gone);
     }
   }
 
-  private async claim(id: string, ask: RunAsk, live: Active): Promise<InstrumentRunRow> {
+  private async claim<D extends Switched>(
+    id: string,
+    ask: RunAsk<D>,
+    live: Active,
+  ): Promise<InstrumentRunRow> {
     const { store } = this;
-    const [claimed] = await store.sequelize.query<{ id: string }>(
-      `INSERT INTO instrument_runs (id, key, instrument_id, job_id, person_id, parameters, state, output)
-       VALUES (:id, :key, :instrument, :job, :person, :parameters, 'running', 'off')
+    const inserted = store.sequelize.query<{ id: string }>(
+      `INSERT INTO instrument_runs (id, key, instrument_id, job_id, person_id, parameters, continues, state, output)
+       VALUES (:id, :key, :instrument, :job, :person, :parameters, :continues, 'running', 'off')
        ON CONFLICT (key) DO NOTHING RETURNING id`,
       {
         replacements: {
@@ -165,14 +201,53 @@ export class InstrumentRuns {
           job: ask.job.id,
           person: ask.person.id,
           parameters: JSON.stringify(ask.parameters),
+          continues: ask.continues ?? null,
         },
         type: QueryTypes.SELECT,
       },
     );
+    const [claimed] = await inserted.catch((e: unknown) => {
+      if (e instanceof UniqueConstraintError)
+        throw new Refusal(
+          'conflict',
+          'Runs already',
+          'This module is run already, or this run goes on already.',
+          {
+            accepted: 'One run of a module at a time.',
+          },
+        );
+      throw e;
+    });
     return claimed ? this.drive(id, ask, live) : this.join(ask);
   }
 
-  private async join(ask: RunAsk): Promise<InstrumentRunRow> {
+  /** Writes how a run ended. While the database is away it is tried again until it is back, or this process ends. */
+  private async write(
+    id: string,
+    jobNumber: number,
+    change: Partial<InstrumentRunRow>,
+  ): Promise<InstrumentRunRow> {
+    try {
+      const row = (await this.store.models.InstrumentRun.findByPk(id))!;
+      await row.update(change);
+      await announceNow(this.store, { topic: 'instruments', job: jobNumber });
+      return row;
+    } catch (error) {
+      if (!this.closed)
+        setTimeout(() => {
+          void this.write(id, jobNumber, change).then(
+            (row) => this.onLate(row),
+            () => undefined,
+          );
+        }, AGAIN_MS).unref();
+      throw error;
+    }
+  }
+  private closed = false;
+  /** Hears of a run whose end could be written only later. */
+  onLate: (row: InstrumentRunRow) => void = () => undefined;
+
+  private async join(ask: Omit<RunAsk, 'open' | 'drive'>): Promise<InstrumentRunRow> {
     for (;;) {
       const row = (await this.store.models.InstrumentRun.findOne({ where: { key: ask.key } }))!;
       if (
@@ -183,23 +258,24 @@ export class InstrumentRuns {
         throw new Refusal('conflict', 'Key used already', 'This idempotency key belongs to another entry.', {
           accepted: 'A new key for a new test.',
         });
-      if (row.state !== 'running') return row;
-      if (ask.signal.aborted) throw new Refusal('stopped', 'Gone', 'The page was closed.');
+      // Nobody waits for a run that lasts days.
+      if (row.state !== 'running' || !ask.signal) return row;
+      if (ask.signal?.aborted) throw new Refusal('stopped', 'Gone', 'The page was closed.');
       await new Promise((r) => setTimeout(r, 200));
     }
   }
 
-  private async drive(id: string, ask: RunAsk, live: Active): Promise<InstrumentRunRow> {
+  private async drive<D extends Switched>(
+    id: string,
+    ask: RunAsk<D>,
+    live: Active,
+  ): Promise<InstrumentRunRow> {
     const { instrument, job } = ask;
     const { stop } = live;
     const lock = new pg.Client({ connectionString: this.databaseUrl });
     const { InstrumentRun } = this.store.models;
-    const end = async (change: Partial<InstrumentRunRow>): Promise<InstrumentRunRow> => {
-      const row = (await InstrumentRun.findByPk(id))!;
-      await row.update({ endedAt: new Date(), ...change });
-      await announceNow(this.store, { topic: 'instruments', job: job.number });
-      return row;
-    };
+    const end = (change: Partial<InstrumentRunRow>): Promise<InstrumentRunRow> =>
+      this.write(id, job.number, { endedAt: new Date(), ...change });
     // Losing the lock's connection means that somebody else may take the instrument: the run ends.
     lock.on('error', () => stop.abort('the database was lost'));
     try {
@@ -221,10 +297,9 @@ export class InstrumentRuns {
           { accepted: 'The same test when it is free, or another instrument.' },
         );
       }
-      const open = DRIVERS[instrument.driver];
       let device;
       try {
-        device = await open(instrument.host, instrument.port);
+        device = await ask.open();
       } catch (e) {
         // Nothing was switched on: the key may be used again.
         await InstrumentRun.destroy({ where: { id } });
@@ -233,16 +308,9 @@ export class InstrumentRuns {
       await instrument.update({ lastSeen: new Date(), identity: device.identity.slice(0, 200) });
       await InstrumentRun.update({ output: 'on' }, { where: { id } });
       keepAsking(lock, stop);
-      let result: RunEnd;
+      let result: DriveEnd;
       try {
-        const test = runTest(device, () => open(instrument.host, instrument.port), {
-          setV: ask.setV,
-          mostV: ask.mostV,
-          seconds: ask.seconds,
-          timeScale: instrument.timeScale,
-          signal: stop.signal,
-          onPoint: (point) => void announceNow(this.store, { topic: 'tester', job: job.number, point }),
-        });
+        const test = ask.drive(device, { runId: id, signal: stop.signal });
         live.output = test.then(
           (r) => r.output,
           (e: unknown) => (e instanceof InputProblem ? 'off' : 'unknown'),
@@ -261,7 +329,7 @@ export class InstrumentRuns {
         state: result.why === '' ? 'done' : 'interrupted',
         why: result.why,
         output: result.output,
-        points: result.points,
+        ...(result.points ? { points: result.points } : {}),
       });
     } finally {
       await lock.end().catch(() => undefined);
@@ -299,7 +367,7 @@ export class InstrumentRuns {
   }
 
   private async switchOff(instrument: InstrumentRow): Promise<'off' | 'unknown'> {
-    const open = () => DRIVERS[instrument.driver](instrument.host, instrument.port);
+    const open = () => openAny(instrument.driver, instrument.host, instrument.port);
     try {
       const device = await open();
       const output = await makeSure(device, open);
@@ -330,7 +398,7 @@ function keepAsking(lock: pg.Client, stop: AbortController): void {
 
 export async function viewRuns(store: Store, jobId: string): Promise<InstrumentRun[]> {
   const rows = await store.models.InstrumentRun.findAll({
-    where: { jobId },
+    where: { jobId, 'parameters.recipe': null },
     order: [['startedAt', 'DESC']],
     limit: 50,
   });

@@ -1,5 +1,5 @@
 import { NewInstrumentSchema, OutputSeenSchema, type Instrument } from '@cellmend/contract/instruments';
-import { DRIVERS } from '@cellmend/devices/drivers';
+import { openAny } from '@cellmend/devices/drivers';
 import { randomUUID } from 'node:crypto';
 import { Op } from 'sequelize';
 import type { InstrumentRow } from '../db/rows';
@@ -42,6 +42,7 @@ export async function listInstruments(store: Store): Promise<Instrument[]> {
     port: r.port,
     serial: r.serial,
     mostV: r.mostV,
+    mostA: r.mostA,
     calibratedUntil: r.calibratedUntil,
     simulated: r.simulated,
     identity: r.identity,
@@ -73,7 +74,7 @@ export async function addInstrument(store: Store, doing: Doing, body: unknown): 
 export async function lookFor(store: Store, id: string): Promise<{ identity: string; watchdog: boolean }> {
   const row = await findInstrument(store, id);
   allowedHost(row.host);
-  const device = await DRIVERS[row.driver](row.host, row.port);
+  const device = await openAny(row.driver, row.host, row.port);
   try {
     const watchdog = await device.watchdog(2).catch(() => false);
     await row.update({ lastSeen: new Date(), identity: device.identity.slice(0, 200) });

@@ -11,10 +11,13 @@ import {
   type InsulationObservation,
 } from '@cellmend/core/insulation';
 import { InputProblem, limitValue, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
+import { isBenchDriver } from '@cellmend/contract/instruments';
+import { TESTERS } from '@cellmend/devices/drivers';
+import { runTest, type Instrument } from '@cellmend/devices/instrument';
 import type { z } from 'zod';
 import type { InstrumentRunRow, JobRow, PersonRow } from '../db/rows';
 import { markDue } from '../findings/due';
-import { announce, audit, type Doing, type Store } from '../domain/store';
+import { announce, announceNow, audit, type Doing, type Store } from '../domain/store';
 import { Refusal, notFound } from '../domain/refusal';
 import { clipDemo } from '../instruments/demo';
 import type { InstrumentRuns } from '../instruments/runs';
@@ -283,16 +286,32 @@ export async function runOnInstrument(
     allowedHost(instrument.host);
   }
   if (instrument.simulated) clipDemo(...placesOf(input.tested, pack));
+  const { driver, host, port } = instrument;
+  if (isBenchDriver(driver))
+    throw new InputProblem(
+      'instrument',
+      `${instrument.name} is no insulation tester.`,
+      'instrument',
+      'An insulation tester of this workshop.',
+    );
+  const open = (): Promise<Instrument> => TESTERS[driver](host, port);
   return runs.run({
     key,
     job,
     person,
     instrument,
-    setV: input.setV,
-    mostV: most,
-    seconds: input.seconds,
     parameters: { ...parameters },
     signal,
+    open,
+    drive: (device, { signal: stopped }) =>
+      runTest(device, open, {
+        setV: input.setV,
+        mostV: most,
+        seconds: input.seconds,
+        timeScale: instrument.timeScale,
+        signal: stopped,
+        onPoint: (point) => void announceNow(store, { topic: 'tester', job: job.number, point }),
+      }),
   });
 }
 
@@ -329,7 +348,7 @@ export async function keepRun(
     transaction: doing.tx,
     lock: doing.tx.LOCK.NO_KEY_UPDATE,
   });
-  if (!run) throw notFound('That run');
+  if (!run || run.parameters.recipe !== undefined) throw notFound('That run');
   if (run.state === 'interrupted')
     throw new Refusal(
       'conflict',

@@ -37,7 +37,7 @@ type PackTask =
   | { kind: 'preview'; path: string; help: ReadingHelp; entry?: string | undefined }
   | { kind: 'record'; record: ScanRecord; held: HeldReadings }
   | { kind: 'report'; parts: StoredPart[]; metered: MeterReading[] }
-  | { kind: 'run'; text: string; cells: number; cutoffV: number };
+  | { kind: 'run'; text: string; cells: number; cutoffV: number; atCutoff?: boolean };
 /** Every reading of a record, waiting to be stored. */
 export interface HeldReadings {
   spilled: Spilled;
@@ -73,7 +73,7 @@ export interface ReadRunAnswer {
   hottestC: number | null;
 }
 function readRunText(
-  { text, cells, cutoffV }: Extract<PackTask, { kind: 'run' }>,
+  { text, cells, cutoffV, atCutoff }: Extract<PackTask, { kind: 'run' }>,
   profile: PackProfile,
 ): ReadRunAnswer {
   const columns = parseRunTable(text);
@@ -83,6 +83,7 @@ function readRunText(
     chemistry,
     cellsInSeries: cells,
     cutoffV,
+    atCutoff,
     timeS,
     currentA,
     voltageV,

@@ -1,4 +1,5 @@
 import type { LiveState } from '@cellmend/contract/scans';
+import type { SupervisedRun } from '@cellmend/contract/supervised';
 import type { SeriesPoint } from '@cellmend/core/insulation';
 import { useEffect, useRef, useState, useSyncExternalStore } from 'react';
 import useSWR, { useSWRConfig } from 'swr';
@@ -12,7 +13,10 @@ const BURST_MS = 300;
 export type Passing =
   | { topic: 'import'; job: number; key: string | null; fraction: number; before?: number }
   | { topic: 'live'; job: number; state: LiveState }
-  | { topic: 'tester'; job: number; point: SeriesPoint };
+  | { topic: 'tester'; job: number; point: SeriesPoint }
+  | { topic: 'bench-reading'; job: number; run: Pick<SupervisedRun, 'id' | LiveOfRun> };
+type LiveOfRun = 'reading' | 'step' | 'mode' | 'cools' | 'runS' | 'outAh' | 'inAh' | 'stepLeftS' | 'runLeftS';
+const PASSING: readonly string[] = ['import', 'live', 'tester', 'bench-reading'] satisfies Passing['topic'][];
 const passing = new Set<(message: Passing) => void>();
 
 /** Hears the things that pass and are not kept. */
@@ -100,7 +104,8 @@ export function useLive(): void {
             job === null ||
             key === '/jobs' ||
             key.startsWith(`/jobs/${job}`) ||
-            key.startsWith('/clocks'))
+            key.startsWith('/clocks') ||
+            key.startsWith('/instruments'))
         );
       });
     // What came from the tablet is asked of the server again, until it answers itself.
@@ -137,8 +142,7 @@ export function useLive(): void {
       source.onmessage = (event) => {
         const message = JSON.parse(String(event.data)) as { topic: string; job: number | null };
         const { topic, job } = message;
-        if (topic === 'import' || topic === 'live' || topic === 'tester')
-          for (const listener of passing) listener(message as Passing);
+        if (PASSING.includes(topic)) for (const listener of passing) listener(message as Passing);
         else {
           changed.add(job);
           if (burst === undefined) lookAtChanged();

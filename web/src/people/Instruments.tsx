@@ -1,4 +1,4 @@
-import { DRIVER_IDS, DRIVER_NAMES } from '@cellmend/contract/instruments';
+import { DRIVER_IDS, DRIVER_KINDS, DRIVER_NAMES, type DriverId } from '@cellmend/contract/instruments';
 import type { Person } from '@cellmend/contract/people';
 import { useState, type FormEvent } from 'react';
 import { useInstruments } from '../api/hooks';
@@ -41,12 +41,13 @@ export function Instruments({ person }: { person: Person }) {
     void act('new', async () => {
       await send('POST', '/instruments', {
         name: text('name'),
-        kind: 'insulation-tester',
+        kind: DRIVER_KINDS[text('driver') as DriverId],
         driver: text('driver'),
         host: text('host'),
         port: Number(text('port')),
         serial: text('serial'),
         mostV: Number(text('mostV').replace(',', '.')),
+        mostA: text('mostA') === '' ? null : Number(text('mostA').replace(',', '.')),
         calibratedUntil: text('calibratedUntil') || null,
       });
       setAdding(false);
@@ -116,7 +117,9 @@ export function Instruments({ person }: { person: Person }) {
                   <td className="n">
                     {i.host}:{i.port}
                   </td>
-                  <td className="r">{i.mostV} V</td>
+                  <td className="r">
+                    {i.mostV} V{i.mostA !== null && `, ${i.mostA} A`}
+                  </td>
                   <td>{i.calibratedUntil ? day(i.calibratedUntil) : <Mute>not on record</Mute>}</td>
                   <td>
                     {said[i.id] ?? (i.lastSeen ? when(i.lastSeen) : <Mute>never</Mute>)}
@@ -164,7 +167,8 @@ export function Instruments({ person }: { person: Person }) {
           </DataTable>
           {data?.length === 0 && (
             <Mute>
-              None yet. An insulation tester on the bench network is run from Insulation once it is here.
+              None yet. An insulation tester on the bench network is run from Insulation once it is here, a
+              charger or load from Bench.
             </Mute>
           )}
         </Sheet>
@@ -205,6 +209,10 @@ export function Instruments({ person }: { person: Person }) {
                   <Field style={{ flex: 1 }}>
                     Most it may put out, V
                     <Input name="mostV" required inputMode="decimal" placeholder="1000" />
+                  </Field>
+                  <Field style={{ flex: 1 }}>
+                    Most that may flow, A
+                    <Input name="mostA" inputMode="decimal" placeholder="20" />
                   </Field>
                   <Field style={{ flex: 1 }}>
                     Calibrated until

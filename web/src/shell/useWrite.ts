@@ -7,6 +7,8 @@ export interface Write {
   busy: boolean;
   problem: { what: string; where?: string; accepted?: string; code: string; current?: unknown } | null;
   run: <T>(path: string, body: unknown) => Promise<T | null>;
+  /** The same for one of several: what was wrong with it, or null. */
+  tell: (path: string, body: unknown) => Promise<Write['problem']>;
   forget: () => void;
 }
 
@@ -16,26 +18,21 @@ export function useWrite(): Write {
   const [busy, setBusy] = useState(false);
   const [problem, setProblem] = useState<Write['problem']>(null);
   const keys = useRef(new Keys());
-  return {
-    busy,
-    problem,
-    forget: () => setProblem(null),
-    run: async <T>(path: string, body: unknown) => {
-      setBusy(true);
-      setProblem(null);
-      try {
-        const answer = await send<T>(
-          'POST',
-          `/jobs/${job.number}${path}`,
-          body,
-          keys.current.of([path, body]),
-        );
-        keys.current.answered();
-        await refresh();
-        return answer;
-      } catch (e) {
-        keys.current.failed(e);
-        setProblem(
+  const tell = async (
+    path: string,
+    body: unknown,
+  ): Promise<{ answer: unknown; problem: Write['problem'] }> => {
+    setBusy(true);
+    try {
+      const answer = await send('POST', `/jobs/${job.number}${path}`, body, keys.current.of([path, body]));
+      keys.current.answered();
+      await refresh();
+      return { answer, problem: null };
+    } catch (e) {
+      keys.current.failed(e);
+      return {
+        answer: null,
+        problem:
           e instanceof ApiProblem
             ? {
                 what: e.message,
@@ -45,11 +42,21 @@ export function useWrite(): Write {
                 current: e.problem.current,
               }
             : { what: `The server is away. ${UNCERTAIN} What you typed stays here.`, code: 'away' },
-        );
-        return null;
-      } finally {
-        setBusy(false);
-      }
+      };
+    } finally {
+      setBusy(false);
+    }
+  };
+  return {
+    busy,
+    problem,
+    forget: () => setProblem(null),
+    tell: async (path, body) => (await tell(path, body)).problem,
+    run: async <T>(path: string, body: unknown) => {
+      setProblem(null);
+      const told = await tell(path, body);
+      if (told.problem) setProblem(told.problem);
+      return told.answer as T | null;
     },
   };
 }

@@ -16,6 +16,12 @@ export const Chips = styled(ToggleButtonGroup)`
     padding: 0 14px;
     cursor: pointer;
   }
+  button[data-disabled] {
+    color: var(--mute);
+    border-color: var(--line);
+    background: transparent;
+    cursor: not-allowed;
+  }
   button[data-selected] {
     background: var(--ink);
     color: var(--sheet);

@@ -1,6 +1,7 @@
 import type { Run } from '@cellmend/contract/bench';
 import type { CycleVerdict } from '@cellmend/core/bench';
 import { STAGE_FACTS } from '@cellmend/core/route';
+import { format } from 'date-fns';
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
@@ -17,6 +18,9 @@ import { Readings, useReadings } from '../notes/Readings';
 import type { StageProps } from '../props';
 import { Days } from './Days';
 import { LoadBank } from './LoadBank';
+import { Running } from './Running';
+import { StartRuns } from './StartRuns';
+import { overAt, useSupervised } from './useSupervised';
 import { RunForm } from './RunForm';
 import { heldOf, sticksOf, useBench, warmOf, type Held, type Sticks } from './useBench';
 
@@ -56,7 +60,8 @@ export function BenchStage({ question, stage }: StageProps) {
   const { job, pack, selected, select, person } = useJobView();
   const { data } = useBench(job.number);
   const { data: readings } = useReadings(job.number);
-  const [tool, setTool] = useState<'none' | 'days' | 'bank'>('none');
+  const runs = useSupervised(job.number);
+  const [tool, setTool] = useState<'none' | 'start' | 'days' | 'bank'>('none');
   const sticks = sticksOf(pack, data?.runs ?? []);
   const held = (data?.holds ?? []).map((h) => heldOf(pack, h, readings ?? [], data?.runs ?? []));
   const warm = warmOf(pack, readings ?? []);
@@ -67,31 +72,57 @@ export function BenchStage({ question, stage }: StageProps) {
   const gains = of('go on');
   const names = (list: readonly Sticks[]): string => list.map((s) => s.place).join(', ');
   const own = sticks.find((s) => s.place === place);
+  const said =
+    sticks.length === 0
+      ? 'Nothing has run yet'
+      : falling.length > 0
+        ? `${names(falling)} ${falling.length === 1 ? 'falls' : 'fall'}: stop`
+        : worn.length > 0
+          ? `${names(worn)} ${worn.length === 1 ? 'is' : 'are'} worn`
+          : gains.length > 0
+            ? `${names(gains)}: go on`
+            : `${fit.length} of ${pack.modules.length} fit`;
+  const waits = runs.filter((r) => r.state === 'interrupted');
+  const on = runs.filter((r) => r.state === 'running');
+  const first = [...on].sort((a, b) => (a.runLeftS ?? 0) / a.timeScale - (b.runLeftS ?? 0) / b.timeScale)[0];
   const left = pack.modules.map((m) => m.id).filter((id) => !fit.some((s) => s.place === id));
   return (
     <Page>
       <h1>{question}</h1>
       <Answer
-        tone={worn.length + falling.length > 0 ? 'suspect' : 'plain'}
+        tone={waits.length > 0 || worn.length + falling.length > 0 ? 'suspect' : 'plain'}
         title={
-          sticks.length === 0
-            ? 'Nothing has run yet'
-            : falling.length > 0
-              ? `${names(falling)} ${falling.length === 1 ? 'falls' : 'fall'}: stop`
-              : worn.length > 0
-                ? `${names(worn)} ${worn.length === 1 ? 'is' : 'are'} worn`
-                : gains.length > 0
-                  ? `${names(gains)}: go on`
-                  : `${fit.length} of ${pack.modules.length} fit`
+          waits.length > 0
+            ? `${waits.map((r) => r.place).join(', ')}: interrupted, output off`
+            : first
+              ? `${on.length} ${on.length === 1 ? 'runs' : 'run'}; next hands about ${format(overAt(first)!, 'HH:mm')}, ${first.place}`
+              : said
         }
         big={sticks.length > 0 ? `${measured.length} of ${pack.modules.length}` : undefined}
         small={sticks.length > 0 ? `measured, ${fit.length} fit` : undefined}
       >
+        {(waits.length > 0 || first) && sticks.length > 0 && `${said}. `}
         {STAGE_FACTS[stage].caution}
       </Answer>
       {warm.map((w) => (
         <ProblemNote key={w.place} what={`${w.place}: ${w.says}`} />
       ))}
+      <Running runs={runs} />
+      <Row>
+        <Chips
+          selectionMode="single"
+          selectedKeys={tool === 'none' ? [] : [tool]}
+          onSelectionChange={(k) => setTool(([...k][0] as typeof tool | undefined) ?? 'none')}
+          aria-label="Work out"
+        >
+          {person.mayWrite && <ToggleButton id="start">Start runs</ToggleButton>}
+          <ToggleButton id="days">How many days</ToggleButton>
+          <ToggleButton id="bank">Load bank</ToggleButton>
+        </Chips>
+      </Row>
+      {tool === 'start' && <StartRuns left={left} runs={runs} />}
+      {tool === 'days' && <Days left={left} />}
+      {tool === 'bank' && <LoadBank />}
       {sticks.length > 0 && (
         <Sheet aria-label="Cycles so far">
           <Stack $gap={8}>
@@ -147,19 +178,6 @@ export function BenchStage({ question, stage }: StageProps) {
       {own && <Own stick={own} />}
       {held.length > 0 && <Holds held={held} />}
       {person.mayWrite && place !== '' && <RunForm key={place} place={place} />}
-      <Row>
-        <Chips
-          selectionMode="single"
-          selectedKeys={tool === 'none' ? [] : [tool]}
-          onSelectionChange={(k) => setTool(([...k][0] as typeof tool | undefined) ?? 'none')}
-          aria-label="Work out"
-        >
-          <ToggleButton id="days">How many days</ToggleButton>
-          <ToggleButton id="bank">Load bank</ToggleButton>
-        </Chips>
-      </Row>
-      {tool === 'days' && <Days left={left} />}
-      {tool === 'bank' && <LoadBank />}
       <Readings stage={stage} />
     </Page>
   );

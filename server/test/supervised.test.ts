@@ -1,0 +1,284 @@
+import type { BenchView } from '@cellmend/contract/bench';
+import type { Instrument } from '@cellmend/contract/instruments';
+import type { StartRun, SupervisedRun } from '@cellmend/contract/supervised';
+import type { ModuleFacts } from '@cellmend/devices/simulatedModule';
+import { SimulatedCharger, type ChargerFacts, type ChargerFaults } from '@cellmend/devices/simulatedCharger';
+import { randomUUID } from 'node:crypto';
+import { QueryTypes } from 'sequelize';
+import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
+import { Client, startBench, type Answer, type Bench } from './harness';
+import { StoppableDatabase } from './stoppable';
+
+let bench: Bench;
+let ina: Client;
+const chargers: SimulatedCharger[] = [];
+beforeAll(async () => {
+  bench = await startBench();
+  ina = await bench.as('Ina Holm');
+});
+afterEach(() => {
+  for (const c of chargers.splice(0)) c.stop();
+});
+afterAll(() => bench.end());
+
+/** The demo's hybrid: sticks of six NiMH cells, 6.5 A·h. */
+const JOB = 138;
+const SPEED = 1200;
+const stick = (cells: [capacityAh: number, ah: number][]): ModuleFacts => ({
+  chemistry: 'nimh',
+  cells: cells.map(([capacityAh, ah]) => ({ capacityAh, ah, ohm: 0.003 })),
+  slowOhm: 0.002,
+  slowS: 30,
+  ambientC: 22,
+  heatJPerK: 1000,
+  coolsWPerK: 0.5,
+  leakA: 0,
+  gainPerCycle: 0,
+  ratedAh: 6.5,
+});
+const level = (capacityAh: number, ah: number) =>
+  stick(Array.from({ length: 6 }, (): [number, number] => [capacityAh, ah]));
+
+/** A charger of the workshop with a module on its leads. */
+async function charger(
+  module: ModuleFacts,
+  { speed = SPEED, faults = {}, ...facts }: Partial<ChargerFacts> & { faults?: ChargerFaults } = {},
+): Promise<{ id: string; charger: SimulatedCharger }> {
+  const started = await SimulatedCharger.start(
+    { role: 'charger', mostV: 60, mostA: 20, speed, ...facts },
+    module,
+    faults,
+  );
+  chargers.push(started.charger);
+  const role = facts.role ?? 'charger';
+  const added = await ina.post<{ id: string }>('/api/instruments', {
+    name: `channel ${randomUUID().slice(0, 6)}`,
+    kind: role,
+    driver: `scpi-${role}`,
+    host: '127.0.0.1',
+    port: started.port,
+    mostV: 60,
+    mostA: 20,
+  });
+  expect(added.status).toBe(201);
+  await bench.running.store.models.Instrument.update({ timeScale: speed }, { where: { id: added.body.id } });
+  return { id: added.body.id, charger: started.charger };
+}
+type Told = SupervisedRun & { detail: string };
+const start = (body: Partial<StartRun>, key = randomUUID(), who = ina): Promise<Answer<Told>> =>
+  who.post(
+    `/api/jobs/${JOB}/bench/supervised`,
+    { recipe: 'capacity', looked: true, ...body },
+    { 'idempotency-key': key },
+  );
+const act = (id: string, what: string, body: object = {}): Promise<Answer<Told>> =>
+  ina.post(`/api/jobs/${JOB}/bench/supervised/${id}/${what}`, body, { 'idempotency-key': randomUUID() });
+const all = async (): Promise<SupervisedRun[]> =>
+  (await ina.get<SupervisedRun[]>(`/api/jobs/${JOB}/bench/supervised`)).body;
+const one = async (id: string): Promise<SupervisedRun> => (await all()).find((r) => r.id === id)!;
+const view = async (): Promise<BenchView> => (await ina.get<BenchView>(`/api/jobs/${JOB}/bench`)).body;
+const count = async (sql: string): Promise<number> =>
+  Number(
+    (
+      await bench.running.store.sequelize.query<{ n: string }>(`SELECT count(*) AS n FROM ${sql}`, {
+        type: QueryTypes.SELECT,
+      })
+    )[0]!.n,
+  );
+
+describe('a recipe run by the bench', () => {
+  it('charges, rests and discharges by itself; what it gave is a run of the record with its readings, and a capacity', async () => {
+    const { id, charger: c } = await charger(level(5.2, 2));
+    const begun = await start({ place: 'S20', instrumentId: id });
+    expect(begun.status).toBe(201);
+    expect(begun.body).toMatchObject({
+      place: 'S20',
+      state: 'running',
+      output: 'on',
+      steps: ['charge', 'rest', 'discharge'],
+    });
+    expect(c.outputIsOn).toBe(true);
+    const busy = (await ina.get<Instrument[]>('/api/instruments')).body.find((i) => i.id === id);
+    expect(busy).toMatchObject({ busyWith: { jobNumber: JOB, output: 'on' } });
+    await expect
+      .poll(async () => (await one(begun.body.id)).state, { timeout: 25_000, interval: 200 })
+      .toBe('done');
+    expect(c.outputIsOn).toBe(false);
+    await expect
+      .poll(async () => (await view()).runs.filter((r) => r.place === 'S20').length, { timeout: 8000 })
+      .toBe(1);
+    const { runs, measuredAloneAh } = await view();
+    const run = runs.find((r) => r.place === 'S20')!;
+    expect(run).toMatchObject({ from: 'bench', recipe: 'capacity', lowerBound: false, by: 'Ina Holm' });
+    // Six level cells of 5.2 A·h, charged to between 95 and 100 per cent.
+    expect(run.capacityAh).toBeGreaterThan(4.85);
+    expect(run.capacityAh).toBeLessThan(5.35);
+    expect(measuredAloneAh.S20).toBeCloseTo(run.capacityAh!, 1);
+    const csv = (await ina.get<string>(`/api/bench/${run.id}/file`)).body;
+    expect(csv.split('\n')[0]).toBe('time_s,voltage_V,current_A,temp_C,step');
+    expect(csv.split('\n').length).toBeGreaterThan(10);
+    // The file is what is kept; nothing of it is left twice.
+    expect(await count(`run_log WHERE run_id = '${begun.body.id}'`)).toBe(0);
+  }, 60_000);
+
+  it('a repeat of the key joins, another run of the module or of the instrument is refused', async () => {
+    const { id } = await charger(level(5, 3), { speed: 1 });
+    const other = await charger(level(5, 3), { speed: 1 });
+    const key = randomUUID();
+    const [a, b] = await Promise.all([
+      start({ place: 'S21', instrumentId: id }, key),
+      start({ place: 'S21', instrumentId: id }, key),
+    ]);
+    expect([a.status, b.status]).toEqual([201, 201]);
+    expect(a.body.id).toBe(b.body.id);
+    expect(await start({ place: 'S21', instrumentId: other.id })).toMatchObject({
+      status: 409,
+      body: { title: 'Runs already' },
+    });
+    expect(await start({ place: 'S22', instrumentId: id })).toMatchObject({
+      status: 409,
+      body: { title: 'In use' },
+    });
+    expect(other.charger.outputIsOn).toBe(false);
+    await act(a.body.id, 'stop');
+    await act(a.body.id, 'end');
+  });
+
+  it('nothing is switched on where something speaks against it', async () => {
+    const { id, charger: c } = await charger(level(5, 3), { speed: 1 });
+    const refused = async (
+      body: Partial<StartRun>,
+      status: number,
+      detail: RegExp,
+      who = ina,
+    ): Promise<void> => {
+      const answer = await start({ place: 'S23', instrumentId: id, ...body }, randomUUID(), who);
+      expect(answer).toMatchObject({ status });
+      expect(JSON.stringify(answer.body)).toMatch(detail);
+      expect(c.outputIsOn).toBe(false);
+      expect(
+        await count(
+          `instrument_runs WHERE state = 'running' AND job_id = (SELECT id FROM jobs WHERE number = ${JOB})`,
+        ),
+      ).toBe(0);
+    };
+    await refused({ looked: false as true }, 400, /Look at it first/);
+    await refused({ place: 'S99' }, 400, /no module S99/);
+    await refused({ recipe: 'recover' }, 422, /no recipe/);
+    await refused({}, 403, /./, await bench.as('Bettine Vale'));
+    const flat = await charger(stick(Array.from({ length: 6 }, () => [5, -0.03])), { speed: 1 });
+    expect(await start({ place: 'S23', instrumentId: flat.id })).toMatchObject({
+      status: 422,
+      body: { detail: expect.stringMatching(/below the .* floor/) as string },
+    });
+    const open = await charger(level(5, 3), { speed: 1, faults: { open: true } });
+    expect(await start({ place: 'S23', instrumentId: open.id })).toMatchObject({ status: 422 });
+    const supply = await charger(level(5, 3), { speed: 1, role: 'supply' });
+    expect(await start({ place: 'S23', instrumentId: supply.id })).toMatchObject({
+      status: 422,
+      body: { detail: expect.stringMatching(/cannot discharge/) as string },
+    });
+    const noDog = await charger(level(5, 3), { speed: 1, faults: { noWatchdog: true } });
+    expect(await start({ place: 'S23', instrumentId: noDog.id })).toMatchObject({
+      status: 422,
+      body: { detail: expect.stringMatching(/left alone/) as string },
+    });
+    for (const x of chargers) expect(x.outputIsOn).toBe(false);
+  });
+
+  it('Stop takes every channel off at once and refuses new ones; afterwards a run goes on from what was logged', async () => {
+    const [a, b] = [await charger(level(5, 3)), await charger(level(5, 3))];
+    const runs = await Promise.all([
+      start({ place: 'S24', instrumentId: a.id }),
+      start({ place: 'S25', instrumentId: b.id }),
+    ]);
+    await expect.poll(async () => (await one(runs[0].body.id)).runS, { timeout: 8000 }).toBeGreaterThan(600);
+    const stop = await ina.post<{ id: string; outputs: unknown[] }>(`/api/jobs/${JOB}/stops`, {
+      kind: 'smoke',
+    });
+    expect(stop.body.outputs).toHaveLength(2);
+    expect([a.charger.outputIsOn, b.charger.outputIsOn]).toEqual([false, false]);
+    await expect.poll(async () => (await one(runs[0].body.id)).state).toBe('interrupted');
+    const stood = await one(runs[0].body.id);
+    expect(stood.why).toMatch(/Stop was pressed/);
+    expect(await act(stood.id, 'resume', { instrumentId: a.id, looked: true })).toMatchObject({
+      status: 423,
+    });
+    expect(await start({ place: 'S26', instrumentId: a.id })).toMatchObject({ status: 423 });
+    await ina.post(`/api/jobs/${JOB}/stops/${stop.body.id}/end`, { reason: 'no smoke, a kettle' });
+    const on = await act(stood.id, 'resume', { instrumentId: b.id, looked: true });
+    expect(on).toMatchObject({ status: 201, body: { state: 'running', place: 'S24' } });
+    expect(on.body.runS).toBeGreaterThanOrEqual(stood.runS - 1);
+    expect(await act(stood.id, 'resume', { instrumentId: a.id, looked: true })).toMatchObject({
+      status: 409,
+    });
+    // One line for the whole run, however often it was interrupted.
+    expect((await all()).filter((r) => r.place === 'S24')).toHaveLength(1);
+    await act(on.body.id, 'stop', { reason: 'enough' });
+    // What is left at what was logged is a run that ended before its end.
+    const left = await act(on.body.id, 'end');
+    expect(left).toMatchObject({ status: 200, body: { state: 'done' } });
+    const kept = (await view()).runs.find((r) => r.place === 'S24')!;
+    expect(kept.says.join(' ')).toMatch(
+      /Ended before its end: stopped by Ina Holm: enough.*Interrupted once: Stop was pressed/,
+    );
+    await act(runs[1].body.id, 'end');
+  }, 40_000);
+
+  it('a server that is stopped leaves outputs off and the run waiting, with every reading it took', async () => {
+    const { id, charger: c } = await charger(level(5, 3));
+    const far = await bench.another();
+    const there = new Client(`http://127.0.0.1:${far.port}`);
+    there.cookie = ina.cookie;
+    const begun = await start({ place: 'S27', instrumentId: id }, randomUUID(), there);
+    expect(begun.status).toBe(201);
+    await expect
+      .poll(() => count(`run_log WHERE run_id = '${begun.body.id}'`), { timeout: 8000 })
+      .toBeGreaterThan(4);
+    await far.close();
+    expect(c.outputIsOn).toBe(false);
+    expect(await one(begun.body.id)).toMatchObject({
+      state: 'interrupted',
+      output: 'off',
+      why: 'the server stopped',
+    });
+    const stood = await one(begun.body.id);
+    const rows = await count(`run_log WHERE run_id = '${begun.body.id}'`);
+    expect(stood.runS).toBeGreaterThan(0);
+    expect(rows).toBeGreaterThan(4);
+    await act(begun.body.id, 'end');
+  }, 30_000);
+
+  it('a database that hangs takes the output off; the run waits', async () => {
+    const way = await StoppableDatabase.before(bench.url);
+    const { id, charger: c } = await charger(level(5, 3), { speed: 60 });
+    const far = await bench.another(way.url);
+    const there = new Client(`http://127.0.0.1:${far.port}`);
+    there.cookie = ina.cookie;
+    const begun = await start({ place: 'S28', instrumentId: id }, randomUUID(), there);
+    expect(begun.status).toBe(201);
+    expect(c.outputIsOn).toBe(true);
+    way.hang();
+    await expect.poll(() => c.outputIsOn, { timeout: 9000 }).toBe(false);
+    way.goOn();
+    await far.close();
+    await way.end();
+  }, 40_000);
+
+  it('rows of a run cannot be changed, nor go before its run is a file', async () => {
+    const { id } = await charger(level(5, 3));
+    const begun = await start({ place: 'S01', instrumentId: id });
+    await expect
+      .poll(() => count(`run_log WHERE run_id = '${begun.body.id}'`), { timeout: 8000 })
+      .toBeGreaterThan(2);
+    const { sequelize } = bench.running.store;
+    await expect(
+      sequelize.query(`UPDATE run_log SET voltage_v = 1 WHERE run_id = '${begun.body.id}'`),
+    ).rejects.toThrow(/stays/);
+    await expect(sequelize.query(`DELETE FROM run_log WHERE run_id = '${begun.body.id}'`)).rejects.toThrow(
+      /stays/,
+    );
+    await act(begun.body.id, 'stop');
+    await act(begun.body.id, 'end');
+  }, 20_000);
+});
