@@ -162,6 +162,8 @@ export const BoardRowSchema = z.object({
   stage: StageSchema,
   group: z.enum(['now', 'running', 'closed']),
   marks: z.array(z.object({ module: z.int(), kind: z.enum(['suspect', 'replaced']) })),
+  /** What instruments do for it now; null where nothing of it is on the bench. */
+  bench: z.object({ on: z.int(), waits: z.int(), overAt: z.string().nullable() }).nullable(),
   tiles: z.array(z.object({ tier: z.int(), row: z.int(), column: z.int() })),
 });
 export type BoardRow = z.infer<typeof BoardRowSchema>;

@@ -6,7 +6,7 @@ import { signInAs } from './browser';
 import { demoDepot } from './depot';
 
 const depot = demoDepot();
-const SPEED = 300;
+const SPEED = 200;
 const chargers: SimulatedCharger[] = [];
 afterAll(() => {
   for (const c of chargers) c.stop();
@@ -21,7 +21,7 @@ it('four sticks are started in seven presses, one is taken off and goes on, and 
       { role: 'charger', mostV: 60, mostA: 20, speed: SPEED },
       {
         chemistry: 'nimh',
-        cells: Array.from({ length: 6 }, () => ({ capacityAh, ah: 0.6 * capacityAh, ohm: 0.003 })),
+        cells: Array.from({ length: 6 }, () => ({ capacityAh, ah: 0.15 * capacityAh, ohm: 0.003 })),
         slowOhm: 0.002,
         slowS: 30,
         ambientC: 21,
@@ -82,8 +82,16 @@ it('four sticks are started in seven presses, one is taken off and goes on, and 
   await third.getByRole('button', { name: 'Go on with Rack 3' }).click();
   await now.getByText('4 on').waitFor();
 
+  // The map and the plan know what runs; the plan is gone by, and told from what comes.
+  await page.getByRole('option', { name: /^S04, .*runs on the bench/ }).waitFor();
+  await press('How many days');
+  const days = page.getByRole('region', { name: 'Days on the bench' });
+  await days.getByText(/^Done /).waitFor({ timeout: 30_000 });
+  await days.getByRole('button', { name: 'Go by this plan' }).click();
+  await days.getByText('As planned.').waitFor();
+
   const view = async (): Promise<BenchView> => (await ina.get<BenchView>(`/api/jobs/${n}/bench`)).body;
-  await expect.poll(async () => (await view()).runs.length, { timeout: 60_000, interval: 500 }).toBe(4);
+  await expect.poll(async () => (await view()).runs.length, { timeout: 90_000, interval: 500 }).toBe(4);
   const { runs } = await view();
   // Each holds what its cells hold, as far as it was charged; the fuller ones in their order.
   const ah = ['S01', 'S02', 'S03', 'S04'].map((p) => runs.find((r) => r.place === p)!.capacityAh!);

@@ -23,6 +23,8 @@ export interface DaysAsk {
   /** When it begins: day of the week, hour. */
   startDay: number;
   startHour: number;
+  /** What runs already, and how long it still takes, h. */
+  running?: readonly { id: string; leftH: number }[];
 }
 export interface DaysAnswer extends ScheduleAnswer {
   modules: BenchModule[];
@@ -84,6 +86,13 @@ export function daysToSchedule(ask: DaysAsk): ScheduleAsk {
         i + 1 < ask.sets.length ? pair(`${ask.sets[i]} + ${ask.sets[i + 1]}`) : single(ask.sets[i]!),
       );
   else modules.push(...ask.sets.map(single));
+  for (const r of ask.running ?? [])
+    modules.push({
+      id: r.id,
+      releaseH: 0,
+      begun: true,
+      steps: [step('runs', Math.max(GRID_H, onGrid(r.leftH)), kw, false)],
+    });
   const workingWindowsH: [number, number][] = [];
   for (let d = 0; d < WINDOWS_DAYS; d++) {
     if (!ask.workdays.includes((ask.startDay + d) % 7)) continue;
@@ -91,8 +100,9 @@ export function daysToSchedule(ask: DaysAsk): ScheduleAsk {
     if (to > 0) workingWindowsH.push([Math.max(0, from), to]);
   }
   return {
-    channels: ask.channels,
-    powerBudgetKw: ask.powerBudgetKw,
+    channels: Math.max(ask.channels, ask.running?.length ?? 0),
+    // What runs already is not asked whether the socket bears it.
+    powerBudgetKw: Math.max(ask.powerBudgetKw, kw * (ask.running?.length ?? 0)),
     persons: ask.persons,
     holdChannel: true,
     gridH: GRID_H,
@@ -108,7 +118,7 @@ function inOrder(
 ): Record<string, number[]> {
   const alike = new Map<string, string[]>();
   for (const m of modules) {
-    const kind = JSON.stringify(m.steps);
+    const kind = m.begun ? m.id : JSON.stringify(m.steps);
     alike.set(kind, [...(alike.get(kind) ?? []), m.id]);
   }
   const out: Record<string, number[]> = {};
@@ -153,9 +163,13 @@ export function benchDays(ask: DaysAsk): DaysAnswer {
     return starts.at(-1)! + m.steps.at(-1)!.hours;
   };
   // A module keeps its channel from its first step to its last: the first channel that is free takes it.
-  const free = Array.from({ length: ask.channels }, () => 0);
+  const free = Array.from({ length: schedule.channels }, () => 0);
   const channelOf: Record<string, number> = {};
-  for (const m of [...schedule.modules].sort((a, b) => answer.startH[a.id]![0]! - answer.startH[b.id]![0]!)) {
+  for (const m of [...schedule.modules].sort(
+    (a, b) =>
+      answer.startH[a.id]![0]! - answer.startH[b.id]![0]! ||
+      Number(b.begun === true) - Number(a.begun === true),
+  )) {
     const at = answer.startH[m.id]![0]!;
     const channel = free.findIndex((f) => f <= at + 1e-9);
     channelOf[m.id] = Math.max(0, channel);
@@ -166,7 +180,51 @@ export function benchDays(ask: DaysAsk): DaysAnswer {
     modules: schedule.modules,
     channelOf,
     handsAtH: schedule.modules
+      .filter((m) => !m.begun)
       .map((m) => ({ atH: answer.startH[m.id]![0]!, what: m.id }))
       .sort((a, b) => a.atH - b.atH),
   };
+}
+
+/** A plan as somebody went by it: when what was to be connected, and when all is over. Times are ms since 1970. */
+export interface KeptPlan {
+  endMs: number;
+  startMs: Record<string, number>;
+  /** When what runs was to be over. */
+  overMs: Record<string, number>;
+}
+export interface PlanChange {
+  id: string;
+  what: 'runs longer' | 'is over sooner' | 'later' | 'sooner' | 'no longer planned' | 'new';
+  minutes: number;
+}
+/** A plan counts in quarters of an hour: less is no change. */
+const SLIPS_MIN = 16;
+
+/** What is not as it was planned: what slipped first, then what follows from it. */
+export function planChanges(before: KeptPlan, now: KeptPlan): { endMinutes: number; changes: PlanChange[] } {
+  const minutes = (ms: number): number => Math.round(ms / 60_000);
+  const changes: PlanChange[] = [];
+  const known = { ...before.startMs, ...before.overMs };
+  for (const [id, over] of Object.entries(now.overMs)) {
+    const planned = before.overMs[id];
+    if (planned === undefined) continue;
+    const by = minutes(over - planned);
+    if (Math.abs(by) >= SLIPS_MIN)
+      changes.push({ id, what: by > 0 ? 'runs longer' : 'is over sooner', minutes: Math.abs(by) });
+  }
+  for (const [id, start] of Object.entries(now.startMs)) {
+    const planned = before.startMs[id];
+    if (planned === undefined) {
+      if (!(id in known)) changes.push({ id, what: 'new', minutes: 0 });
+      continue;
+    }
+    const by = minutes(start - planned);
+    if (Math.abs(by) >= SLIPS_MIN)
+      changes.push({ id, what: by > 0 ? 'later' : 'sooner', minutes: Math.abs(by) });
+  }
+  for (const id of Object.keys(before.startMs))
+    if (!(id in now.startMs) && !(id in now.overMs))
+      changes.push({ id, what: 'no longer planned', minutes: 0 });
+  return { endMinutes: minutes(now.endMs - before.endMs), changes };
 }

@@ -1,6 +1,7 @@
 import highsLoader from 'highs';
 import { describe, expect, it } from 'vitest';
 import { Random } from '../simpack';
+import { benchDays, planChanges, type DaysAnswer, type DaysAsk } from './days';
 import { scheduleBench, type ScheduleAnswer, type ScheduleAsk } from './schedule';
 
 /** Every rule, looked at moment by moment, apart from the scheduler. */
@@ -174,5 +175,73 @@ describe('days on the bench', () => {
         ],
       }),
     ).toThrow(/fits no working window/);
+  });
+});
+
+describe('a plan that moves with what happens', () => {
+  const ask: DaysAsk = {
+    sets: ['S1', 'S2', 'S3', 'S4'],
+    capacityAh: 6,
+    voltageV: 8,
+    channels: 2,
+    channelA: 6,
+    powerBudgetKw: 3,
+    persons: 1,
+    fromHour: 0,
+    toHour: 24,
+    workdays: [0, 1, 2, 3, 4, 5, 6],
+    alone: true,
+    transfer: false,
+    startDay: 1,
+    startHour: 8,
+  };
+  /** How many hold a channel at a moment. */
+  const atOnce = (a: DaysAnswer, h: number): number =>
+    a.modules.filter((m) => {
+      const s = a.startH[m.id]!;
+      return s[0]! <= h + 1e-9 && h + 1e-9 < s.at(-1)! + m.steps.at(-1)!.hours;
+    }).length;
+
+  it('leaves what runs where it is, and puts the others round it', () => {
+    const running = [
+      { id: 'R1', leftH: 2.1 },
+      { id: 'R2', leftH: 0.3 },
+    ];
+    const a = benchDays({ ...ask, running });
+    expect(a.startH.R1).toEqual([0]);
+    expect(a.startH.R2).toEqual([0]);
+    expect(a.handsAtH.map((x) => x.what).sort()).toEqual(['S1', 'S2', 'S3', 'S4']);
+    expect(a.handsAtH[0]!.atH).toBeCloseTo(0.5, 9);
+    expect(new Set(running.map((r) => a.channelOf[r.id]))).toEqual(new Set([0, 1]));
+    for (let h = 0; h < a.makespanH; h += 0.25) expect(atOnce(a, h)).toBeLessThanOrEqual(2);
+    // By hand: 3.25 h each; channels are free after 2.25 h and 0.5 h: 2.25 + 2 × 3.25 is the end.
+    expect(a.makespanH).toBeCloseTo(2.25 + 2 * 3.25, 9);
+    expect(a.lowerBoundH).toBeLessThanOrEqual(a.makespanH);
+  });
+
+  it('tells what slipped and what follows from it, and nothing of a few minutes', () => {
+    const at = (h: number): number => h * 3_600_000;
+    const before = {
+      endMs: at(20),
+      startMs: { S1: at(3), S2: at(6), S3: at(9) },
+      overMs: { R1: at(3), R2: at(6) },
+    };
+    expect(planChanges(before, before)).toEqual({ endMinutes: 0, changes: [] });
+    const now = {
+      endMs: at(21),
+      startMs: { S1: at(3.1), S3: at(10), S9: at(12) },
+      overMs: { R1: at(4), S2: at(9) },
+    };
+    expect(planChanges(before, now)).toEqual({
+      endMinutes: 60,
+      changes: [
+        { id: 'R1', what: 'runs longer', minutes: 60 },
+        { id: 'S3', what: 'later', minutes: 60 },
+        { id: 'S9', what: 'new', minutes: 0 },
+      ],
+    });
+    expect(planChanges(before, { ...before, startMs: { S1: at(3), S2: at(6) } }).changes).toEqual([
+      { id: 'S3', what: 'no longer planned', minutes: 0 },
+    ]);
   });
 });

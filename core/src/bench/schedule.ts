@@ -13,6 +13,8 @@ export interface BenchModule {
   id: string;
   releaseH: number;
   steps: BenchStep[];
+  /** It runs already: it keeps its channel from its release on, whatever else is planned. */
+  begun?: boolean;
 }
 export interface ScheduleAsk {
   channels: number;
@@ -48,6 +50,7 @@ interface Job {
   id: string;
   release: number;
   steps: Step[];
+  begun: boolean;
 }
 
 /** Bench, power and people on a grid of time, and what is on it. */
@@ -122,6 +125,7 @@ export function scheduleBench(ask: ScheduleAsk): ScheduleAnswer {
   ]);
   const jobs = modules.map((m, i): Job => ({
     id: m.id,
+    begun: m.begun === true,
     release: Math.max(0, Math.ceil(m.releaseH / gridH - 1e-9)),
     steps: m.steps.map((s, k) => {
       const where = `modules[${i}].steps[${k}]`;
@@ -187,7 +191,8 @@ export function scheduleBench(ask: ScheduleAsk): ScheduleAnswer {
     const bench = new Bench(ask, windows);
     const starts: number[][] = [];
     let end = 0;
-    for (const j of order) {
+    // What runs already is where it is; the others go round it.
+    for (const j of [...order.filter((k) => jobs[k]!.begun), ...order.filter((k) => !jobs[k]!.begun)]) {
       const s = place(bench, jobs[j]!, true);
       if (!s) return null;
       starts[j] = s;
@@ -229,7 +234,12 @@ export function scheduleBench(ask: ScheduleAsk): ScheduleAnswer {
     }
   }
   let proved = best !== null && best.end <= bound;
-  if (!proved && !ask.holdChannel && jobs.reduce((s, j) => s + j.steps.length, 0) <= 12) {
+  if (
+    !proved &&
+    !ask.holdChannel &&
+    !jobs.some((j) => j.begun) &&
+    jobs.reduce((s, j) => s + j.steps.length, 0) <= 12
+  ) {
     // Every list of steps in their order: serial insertion at the earliest reaches an optimum.
     const bench = new Bench(ask, windows);
     const at = jobs.map(() => 0);

@@ -32,6 +32,7 @@ import type { InstrumentRuns } from '../instruments/runs';
 import { allowedHost, findInstrument } from '../instruments/service';
 import { findJob } from '../jobs/find';
 import { namesOf } from '../safety/gate';
+import { shown } from './atWork';
 import { clipDemoModule } from './simulated';
 import { keepRun, moduleOf, readLogged } from './service';
 
@@ -265,7 +266,12 @@ async function begin(
           void announceNow(store, {
             topic: 'bench-reading',
             job: job.number,
-            run: { id: runId, reading, ...shown(asked.plan, decided.state) },
+            run: {
+              id: runId,
+              reading,
+              ...shown(asked.plan, decided.state),
+              ends: endsNow(asked.plan, decided.state),
+            },
           });
         },
       });
@@ -495,26 +501,6 @@ export async function endSupervised(
   return viewOne(store, id);
 }
 
-/** What a step usually takes, s: its time, or what its recipe planned for it, of which its limit is half as much again. */
-const usuallyS = (step: PlanStep): number => step.lastsS ?? step.limits.mostS / 1.5;
-/** What of a state is shown while it runs. */
-function shown(plan: readonly PlanStep[], state: ControlState) {
-  const step = plan[Math.min(state.step, plan.length - 1)]!;
-  const over = state.step >= plan.length;
-  const stepLeftS = over ? null : Math.max(0, usuallyS(step) - (state.timeS - state.stepFromS));
-  return {
-    step: state.step,
-    mode: state.cools ? ('rest' as const) : step.mode,
-    cools: state.cools,
-    runS: state.timeS,
-    outAh: state.outAh,
-    inAh: state.inAh,
-    stepLeftS,
-    runLeftS:
-      stepLeftS === null ? null : plan.slice(state.step + 1).reduce((sum, s) => sum + usuallyS(s), stepLeftS),
-  };
-}
-
 /** What ends a step, in words. */
 function endsOf(step: PlanStep): string {
   const l = step.limits;
@@ -535,6 +521,9 @@ function endsOf(step: PlanStep): string {
   return ends.filter(Boolean).join(', ');
 }
 
+const endsNow = (plan: readonly PlanStep[], { step }: ControlState): string =>
+  step < plan.length ? endsOf(plan[step]!) : '';
+
 export async function viewSupervised(store: Store, number: unknown): Promise<SupervisedView> {
   const { job } = await findJob(store, number);
   const rows = await store.sequelize.query<{ id: string }>(
@@ -554,7 +543,6 @@ async function viewOne(store: Store, id: string): Promise<SupervisedRun> {
   const instrument = await store.models.Instrument.findByPk(row.instrumentId);
   const names = await namesOf(store, [row.personId]);
   const state = row.control ?? chain.at(-2)?.control ?? beginControl();
-  const step = asked.plan[Math.min(state.step, asked.plan.length - 1)]!;
   const course = await store.sequelize.query<{ t: number; low: number; high: number }>(
     `SELECT avg(time_s) AS t, min(voltage_v) AS low, max(voltage_v) AS high FROM run_log WHERE run_id IN (:ids)
      GROUP BY width_bucket(time_s, 0, :end, ${STRETCHES}) ORDER BY 1`,
@@ -575,7 +563,7 @@ async function viewOne(store: Store, id: string): Promise<SupervisedRun> {
     startedAt: chain[0]!.startedAt.toISOString(),
     endedAt: row.endedAt?.toISOString() ?? null,
     steps: asked.plan.map((s) => s.name),
-    ends: state.step >= asked.plan.length ? '' : endsOf(step),
+    ends: endsNow(asked.plan, state),
     reading: state.last,
     ...shown(asked.plan, state),
     timeScale: instrument?.timeScale ?? 1,

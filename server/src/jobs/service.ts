@@ -1,3 +1,4 @@
+import { onTheBench } from '../bench/atWork';
 import type { BoardRow, Job, ScanSummary } from '@cellmend/contract/jobs';
 import { normalisePack, type PackProfile, type Place } from '@cellmend/core/pack';
 import { proposedMeasures, routeOf, type Stage } from '@cellmend/core/route';
@@ -148,6 +149,7 @@ export async function board(store: Store, now = new Date()): Promise<{ rows: Boa
   const tiles = new Map<string, Place[]>(
     profiles.map((p) => [p.id, normalisePack(p.profile).modules.map((m) => m.place)]),
   );
+  const bench = await onTheBench(store);
   return {
     rows: all.map((r): BoardRow => {
       const waiting = r.due_at !== null && r.due_at > now;
@@ -161,6 +163,7 @@ export async function board(store: Store, now = new Date()): Promise<{ rows: Boa
         stage: r.need_stage,
         group: r.closed ? 'closed' : waiting ? 'running' : 'now',
         marks: r.marks,
+        bench: bench.get(r.number) ?? null,
         tiles: tiles.get(r.profile_id) ?? [],
       };
     }),

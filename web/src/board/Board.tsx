@@ -119,6 +119,7 @@ function JobCard({ row }: { row: BoardRow }) {
           Job {row.number}, {row.title}
         </h3>
         <Mute>{row.detail}</Mute>
+        {row.bench && <OnBench bench={row.bench} />}
       </div>
       <div className="when">
         {row.need}
@@ -128,6 +129,21 @@ function JobCard({ row }: { row: BoardRow }) {
         {stage.name}
       </LinkButton>
     </Card>
+  );
+}
+
+/** What the bench does for a job; one that was interrupted asks for somebody. */
+function OnBench({ bench: { on, waits, overAt } }: { bench: NonNullable<BoardRow['bench']> }) {
+  return (
+    <p>
+      {waits > 0 && (
+        <b style={{ color: 'var(--sus)' }}>
+          {waits} interrupted on the bench{on > 0 && ', '}
+        </b>
+      )}
+      {on > 0 &&
+        `${on} ${waits > 0 ? 'on' : 'on the bench'}${overAt ? `, the first over ${when(overAt)}` : ''}`}
+    </p>
   );
 }
 

@@ -206,6 +206,7 @@ function ModuleBox({
     mark?.text ?? '',
     suspect ? 'suspect' : state === 'plain' ? '' : state,
     unknown ? 'not known' : '',
+    mark?.at === 'work' ? 'runs on the bench' : mark?.at === 'waits' ? 'interrupted on the bench' : '',
     ends.negative ? 'negative end' : '',
     ends.positive ? 'positive end' : '',
   ]
@@ -293,6 +294,9 @@ function ModuleBox({
             </g>
           );
         })}
+      {mark?.at && (
+        <AtBench at={mark.at} x={narrow ? x + w / 2 : x + labelW + 12} y={narrow ? y + 24 : y + h / 2} />
+      )}
       <text
         aria-hidden
         x={x + (w < 24 ? 1.5 : narrow ? 4 : suspect ? 11 : 8)}
@@ -317,6 +321,15 @@ function ModuleBox({
         </text>
       )}
     </g>
+  );
+}
+
+/** It runs: a triangle; it was interrupted and waits: two bars. */
+function AtBench({ at, x, y }: { at: 'work' | 'waits'; x: number; y: number }) {
+  return at === 'work' ? (
+    <path d={`M${x - 4} ${y - 6}L${x + 6} ${y}L${x - 4} ${y + 6}Z`} fill="var(--mat-text)" />
+  ) : (
+    <path d={`M${x - 5} ${y - 6}h4v12h-4zM${x + 1} ${y - 6}h4v12h-4z`} fill="var(--sus)" />
   );
 }
 

@@ -2,6 +2,7 @@ import type { SafetyView } from '@cellmend/contract/safety';
 import type { InsulationEntry } from '@cellmend/contract/insulation';
 import type { InsulationReport } from '@cellmend/core/insulation';
 import type { Run } from '@cellmend/contract/bench';
+import type { SupervisedRun } from '@cellmend/contract/supervised';
 import { FIT_SHARE } from '@cellmend/core/bench';
 import type { Pack } from '@cellmend/core/pack';
 import { CLASS_B_V, exposure, planCuts } from '@cellmend/core/safety';
@@ -111,7 +112,11 @@ export function seenLayer(pack: Pack, entries: readonly InsulationEntry[], way: 
 }
 
 /** What each module gave on the bench, by its last whole run; a bound where none was. */
-export function benchLayer(pack: Pack, runs: readonly Run[]): Layer {
+export function benchLayer(
+  pack: Pack,
+  runs: readonly Run[],
+  now: readonly Pick<SupervisedRun, 'place' | 'state'>[] = [],
+): Layer {
   const modules = noMarks();
   const last = new Map<string, Run>();
   for (const r of runs)
@@ -119,12 +124,19 @@ export function benchLayer(pack: Pack, runs: readonly Run[]): Layer {
       last.set(r.place, r);
   for (const m of pack.modules) {
     const run = last.get(m.id);
-    if (!run) continue;
+    const state = now.find((r) => r.place === m.id && r.state !== 'done')?.state;
+    const at =
+      state === undefined ? {} : { at: state === 'running' ? ('work' as const) : ('waits' as const) };
+    if (!run) {
+      if (state !== undefined) modules.set(m.index, { state: 'plain', ...at });
+      continue;
+    }
     const weak = !run.lowerBound && run.capacityAh! < FIT_SHARE * pack.profile.ratedCapacityAh;
     modules.set(m.index, {
       state: weak ? 'suspect' : 'plain',
       share: Math.min(1, run.capacityAh! / pack.profile.ratedCapacityAh),
       text: `${run.lowerBound ? '≥' : ''}${fixed(run.capacityAh!, run.capacityAh! < 20 ? 1 : 0)}`,
+      ...at,
     });
   }
   return {
@@ -137,7 +149,7 @@ export function benchLayer(pack: Pack, runs: readonly Run[]): Layer {
     whole: true,
     note: {
       title: `${last.size} of ${pack.modules.length} measured`,
-      text: `Rated ${fixed(pack.profile.ratedCapacityAh, 1)} A·h; marked below ${fixed(FIT_SHARE * 100, 0)} %. Empty: not measured.`,
+      text: `Rated ${fixed(pack.profile.ratedCapacityAh, 1)} A·h; marked below ${fixed(FIT_SHARE * 100, 0)} %. Empty: not measured.${now.some((r) => r.state !== 'done') ? ' Triangle: runs now; two bars: interrupted, waits.' : ''}`,
     },
   };
 }

@@ -13,6 +13,8 @@ export interface ModuleMark {
   /** A share shown as a bar, 0 to 1. */
   share?: number;
   tone?: 'plain' | 'hot' | 'clean' | 'open';
+  /** On the bench: it runs, or was interrupted and waits. */
+  at?: 'work' | 'waits';
 }
 export interface Cover {
   name: string;

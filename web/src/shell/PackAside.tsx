@@ -5,6 +5,7 @@ import { Button as AriaButton, ToggleButton, ToggleButtonGroup } from 'react-ari
 import styled from 'styled-components';
 import { decisionOf, leakOf, spreadOf, useInsulation, useSafety } from '../api/hooks';
 import { useBench } from '../stages/bench/useBench';
+import { useRunsNow } from '../stages/bench/useSupervised';
 import {
   benchLayer,
   capacityLayer,
@@ -117,12 +118,13 @@ export function PackAside({ here }: { here: string }) {
   const looked = facts.layer === 'removal' || facts.layer === 'insulation';
   const { data: seen } = useInsulation(looked ? job.number : null);
   const { data: bench } = useBench(facts.layer === 'bench' ? job.number : null);
+  const { data: now } = useRunsNow(facts.layer === 'bench' ? job.number : null);
   const { plan } = usePlan(layerId === 'removal' ? targets : []);
   const layer = useMemo(() => {
     if (layerId === 'exposure') return exposureLayer(pack, safety);
     if (layerId === 'removal') return removalLayer(pack, plan);
     if (layerId === 'seen') return seenLayer(pack, seen ?? [], leakOf(findings)?.report.entry ?? '');
-    if (layerId === 'bench') return benchLayer(pack, bench?.runs ?? []);
+    if (layerId === 'bench') return benchLayer(pack, bench?.runs ?? [], now ?? []);
     if (layerId === 'insulation') return insulationLayer(leakOf(findings)?.report ?? null);
     const replaced = repaired ? (modules ?? []) : [];
     if (layerId === 'capacity') return capacityLayer(pack, report, replaced);
@@ -136,7 +138,7 @@ export function PackAside({ here }: { here: string }) {
         ? `at ${percent(end.medianSocFraction)} charge`
         : `no rest ${layerId === 'near-full' ? 'near full' : 'near empty'}`,
     );
-  }, [layerId, pack, safety, findings, report, modules, repaired, plan, bench, seen]);
+  }, [layerId, pack, safety, findings, report, modules, repaired, plan, bench, now, seen]);
   const open = shown === 'yes';
   return (
     <Aside aria-label="Pack">

@@ -121,7 +121,7 @@ export function BenchStage({ question, stage }: StageProps) {
         </Chips>
       </Row>
       {tool === 'start' && <StartRuns left={left} runs={runs} />}
-      {tool === 'days' && <Days left={left} />}
+      {tool === 'days' && <Days left={left} runs={runs} />}
       {tool === 'bank' && <LoadBank />}
       {sticks.length > 0 && (
         <Sheet aria-label="Cycles so far">

@@ -1,4 +1,11 @@
-import type { DaysAnswer, DaysAsk } from '@cellmend/core/bench';
+import type { SupervisedRun } from '@cellmend/contract/supervised';
+import {
+  planChanges,
+  type DaysAnswer,
+  type DaysAsk,
+  type KeptPlan,
+  type PlanChange,
+} from '@cellmend/core/bench';
 import { fullV } from '@cellmend/core/pack';
 import { addHours, format, getDay } from 'date-fns';
 import { CalendarPlus } from 'lucide-react';
@@ -7,7 +14,7 @@ import { useJobView } from '../../shell/jobContext';
 import { useDraft } from '../../shell/useDraft';
 import { Chips } from '../../ui/Chips';
 import { Field, Input } from '../../ui/Field';
-import { Button, DataTable, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
+import { Button, DataTable, Mute, NextBar, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { duration, fixed } from '../../ui/words';
 import { useThread } from './useBench';
 
@@ -16,14 +23,21 @@ const QUARTER_MS = 15 * 60_000;
 const WEEK = ['Su', 'Mo', 'Tu', 'We', 'Th', 'Fr', 'Sa'];
 
 /** How many days on the bench, and when hands are needed: with and without putting one set into another. */
-export function Days({ left }: { left: readonly string[] }) {
+export function Days({ left: all, runs }: { left: readonly string[]; runs: readonly SupervisedRun[] }) {
   const { job, pack } = useJobView();
   const cells = pack.modules[0]!.groupIndices.length;
+  // In the quarters that the plan counts in: a reading that comes in is no new question.
+  const running = runs.flatMap((r) =>
+    r.state === 'running' && r.runLeftS !== null
+      ? [{ id: r.place, leftH: Math.max(0.25, Math.ceil((r.runLeftS * 4) / 3600 / r.timeScale) / 4) }]
+      : [],
+  );
+  const left = all.filter((id) => !running.some((r) => r.id === id));
   const [t, setT] = useDraft(`${job.number}.bench-days`, {
     sets: String(left.length),
     capacityAh: String(pack.profile.ratedCapacityAh),
     voltageV: fixed(fullV(pack.profile, cells), 0),
-    channels: '2',
+    channels: String(Math.max(2, running.length)),
     channelA: '10',
     powerKw: '3',
     persons: '1',
@@ -64,6 +78,7 @@ export function Days({ left }: { left: readonly string[] }) {
         transfer: t.transfer === 'pairs',
         startDay: getDay(now),
         startHour: now.getHours() + now.getMinutes() / 60,
+        running,
       }
     : null;
   const { answer, problem, busy } = useThread('days', ask);
@@ -135,7 +150,8 @@ export function Days({ left }: { left: readonly string[] }) {
         )}
         {problem && <ProblemNote what={problem.what} accepted={problem.accepted} />}
         {busy && ask && <Mute>Working it out …</Mute>}
-        {answer && <Plan answer={answer} from={now} channels={f.channels} />}
+        {answer && <Slipped answer={answer} from={now} />}
+        {answer && <Plan answer={answer} from={now} channels={Math.max(f.channels, running.length)} />}
       </Stack>
     </Sheet>
   );
@@ -154,6 +170,60 @@ async function toCalendar(
   link.download = `bench-job-${job.number}.ics`;
   link.click();
   URL.revokeObjectURL(url);
+}
+
+const kept = (answer: DaysAnswer, from: Date): KeptPlan => {
+  const at = (h: number): number => addHours(from, h).getTime();
+  const begun = answer.modules.filter((m) => m.begun);
+  return {
+    endMs: at(answer.makespanH),
+    startMs: Object.fromEntries(answer.handsAtH.map((x) => [x.what, at(x.atH)])),
+    overMs: Object.fromEntries(begun.map((m) => [m.id, at(m.steps[0]!.hours)])),
+  };
+};
+const told = (c: PlanChange): string => {
+  if (c.what === 'new' || c.what === 'no longer planned') return `${c.id} is ${c.what}`;
+  const by = duration(c.minutes / 60);
+  if (c.what === 'runs longer') return `${c.id} runs ${by} longer`;
+  if (c.what === 'is over sooner') return `${c.id} is over ${by} sooner`;
+  return `${c.id} is connected ${by} ${c.what}`;
+};
+const TOLD = 4;
+
+/** What is not as it was planned. The plan is worked out anew all the time; this tells it from the one people went by. */
+function Slipped({ answer, from }: { answer: DaysAnswer; from: Date }) {
+  const { job } = useJobView();
+  const [plan, setPlan] = useDraft<KeptPlan | null>(`${job.number}.bench-plan`, null);
+  const now = kept(answer, from);
+  const keep = (
+    <Button quiet onPress={() => setPlan(now)}>
+      {plan ? 'Go by the new plan' : 'Go by this plan'}
+    </Button>
+  );
+  if (!plan)
+    return (
+      <Row>
+        {keep}
+        <Mute>What slips from it is told here.</Mute>
+      </Row>
+    );
+  const { endMinutes, changes } = planChanges(plan, now);
+  if (changes.length === 0 && Math.abs(endMinutes) < 16) return <Mute>As planned.</Mute>;
+  return (
+    <NextBar aria-label="Not as planned">
+      <div role="status">
+        <b>
+          {Math.abs(endMinutes) < 16
+            ? 'The end stays where it was.'
+            : `Done ${format(new Date(now.endMs), 'EEE HH:mm')} instead of ${format(new Date(plan.endMs), 'EEE HH:mm')}.`}
+        </b>{' '}
+        {changes.slice(0, TOLD).map(told).join(', ')}
+        {changes.length > TOLD && ` and ${changes.length - TOLD} more`}
+        {changes.length > 0 && '.'}
+      </div>
+      {keep}
+    </NextBar>
+  );
 }
 
 function Plan({ answer, from, channels }: { answer: DaysAnswer; from: Date; channels: number }) {
@@ -224,7 +294,13 @@ function Plan({ answer, from, channels }: { answer: DaysAnswer; from: Date; chan
                     height={rowH - 8}
                     rx={2}
                     fill={
-                      s.name === 'rest' ? 'var(--sheet)' : s.name === 'connect' ? 'var(--sus)' : 'var(--chip)'
+                      s.name === 'runs'
+                        ? 'var(--mat-soft)'
+                        : s.name === 'rest'
+                          ? 'var(--sheet)'
+                          : s.name === 'connect'
+                            ? 'var(--sus)'
+                            : 'var(--chip)'
                     }
                     stroke="var(--edge)"
                   />

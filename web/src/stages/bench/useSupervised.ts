@@ -6,9 +6,15 @@ import { usePassing, type Passing } from '../../api/live';
 
 type Told = Extract<Passing, { topic: 'bench-reading' }>['run'];
 
+/** Runs that instruments drive for a job, as the server knows them. */
+export const useRunsNow = (job: number | null) =>
+  useSWR<SupervisedView>(job === null ? null : `/jobs/${job}/bench/supervised`, get, {
+    refreshInterval: 20_000,
+  });
+
 /** Runs that instruments drive for a job, with their newest readings as they come. */
 export function useSupervised(job: number): SupervisedRun[] {
-  const { data } = useSWR<SupervisedView>(`/jobs/${job}/bench/supervised`, get, { refreshInterval: 20_000 });
+  const { data } = useRunsNow(job);
   const [told, setTold] = useState<Record<string, Told>>({});
   usePassing((m) => {
     if (m.topic === 'bench-reading' && m.job === job) setTold((t) => ({ ...t, [m.run.id]: m.run }));
