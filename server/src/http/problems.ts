@@ -101,10 +101,14 @@ export function toProblem(error: unknown): Problem {
   );
 }
 
-export const problemHandler: ErrorRequestHandler = (error, req, res, next) => {
+export const problemHandler: ErrorRequestHandler = (error, req, res, _next) => {
   // Answered already, in time, where the work itself was late: there is nobody to tell.
   if (res.writableEnded) return void req.log.warn(error);
-  if (res.headersSent) return next(error);
+  // Half an answer is none: whoever asked sees that it broke off.
+  if (res.headersSent) {
+    req.log.warn(error);
+    return void res.destroy();
+  }
   const problem = toProblem(error);
   if (problem.status >= 500) req.log.error(error);
   if (problem.status === 503) res.set('Retry-After', '2');
