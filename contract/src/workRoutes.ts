@@ -9,6 +9,13 @@ import {
 } from './bench';
 import { MOST_ARCHIVE_BYTES, TakenInSchema } from './archive';
 import { ClaimSchema, LookingBackSchema, NewOutcomeSchema } from './learn';
+import {
+  MemoryFileSchema,
+  MemoryHereSchema,
+  MemorySwitchSchema,
+  MemoryViewSchema,
+  SharedMemorySchema,
+} from './memory';
 import { MOST_PHOTO_BODY_BYTES, NewPhotoSchema, PhotoSchema, WithdrawPhotoSchema } from './photos';
 import { NewQuoteSchema, QuoteSchema } from './quotes';
 import type { RouteSpec } from './routeSpec';
@@ -40,6 +47,54 @@ export const WORK_ROUTES: RouteSpec[] = [
     largestBytes: MOST_ARCHIVE_BYTES,
     status: 201,
     answer: TakenInSchema,
+  },
+  {
+    method: 'get',
+    path: '/memory',
+    summary: 'What this workshop remembers of each kind of pack, and what others shared',
+    role: 'viewer',
+    status: 200,
+    answer: MemoryViewSchema,
+  },
+  {
+    method: 'put',
+    path: '/memory',
+    summary: 'Weigh what is remembered in beside what the readings say, or not',
+    role: 'lead',
+    body: MemorySwitchSchema,
+    status: 200,
+    answer: MemorySwitchSchema,
+  },
+  {
+    method: 'get',
+    path: '/memory/file',
+    summary: 'The memory of this workshop to hand on: counts by kind of pack, of nobody’s vehicle',
+    role: 'technician',
+    status: 200,
+    answer: MemoryFileSchema,
+  },
+  {
+    method: 'post',
+    path: '/memory/shared',
+    summary: 'Take in what another workshop shared',
+    role: 'lead',
+    body: SharedMemorySchema,
+    status: 201,
+  },
+  {
+    method: 'delete',
+    path: '/memory/shared/{id}',
+    summary: 'Take a shared memory out again',
+    role: 'lead',
+    status: 200,
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}/memory',
+    summary: 'What is remembered of the pack of a job',
+    role: 'viewer',
+    status: 200,
+    answer: MemoryHereSchema,
   },
   {
     method: 'get',

@@ -1,4 +1,5 @@
 import type { Claim, LookingBack } from '@cellmend/contract/learn';
+import type { MemoryFile, MemoryHere, MemoryView } from '@cellmend/contract/memory';
 import type { Problem } from '@cellmend/contract/problem';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -129,5 +130,62 @@ describe('looking back', () => {
       low: expect.closeTo(1.4, 9) as number,
       high: expect.closeTo(4.6, 9) as number,
     });
+  });
+});
+
+describe('the memory of a workshop', () => {
+  it('is counts of those twenty jobs and nothing else, and weighs in another workshop once it is taken in there', async () => {
+    const tug = (models: MemoryFile['models']) => models.find((m) => m.model.startsWith('Fell'))!;
+    const own = (await ina.get<MemoryView>('/api/memory')).body;
+    expect(own.on).toBe(false);
+    expect(tug(own.own)).toMatchObject({
+      jobs: 20,
+      places: { M01: 4, M02: 7 },
+      verdicts: { 'low-capacity': { confirmed: 7, refuted: 2 }, 'sense-fault': { confirmed: 4, refuted: 1 } },
+    });
+    const file = (await ina.get<MemoryFile>('/api/memory/file')).body;
+    expect(file.models).toEqual(own.own);
+    // Of nobody: no plate, person, job, sentence or moment.
+    const text = JSON.stringify(file);
+    for (const told of ['Ina', 'made ', 'flat again', '5001', 'SK ', 'T0', 'the code is back', 'tap wire'])
+      expect(text).not.toContain(told);
+
+    const elsewhere = await startBench();
+    try {
+      const lead = await elsewhere.as('Ina Holm');
+      const job = await newJob(lead, 'Fell', 'remembered');
+      const here = async (): Promise<MemoryHere> =>
+        (await lead.get<MemoryHere>(`/api/jobs/${job}/memory`)).body;
+      expect(await here()).toMatchObject({ on: false, model: null });
+      expect(new Set(Object.values((await here()).weights)).size).toBe(1);
+      const share = (name: string, body: object) =>
+        lead.post<{ id: string } & Problem>('/api/memory/shared', { name, file: body });
+      const taken = await share('the yard across', file);
+      expect(taken.status).toBe(201);
+      expect((await share('again', file)).status).toBe(409);
+      // What is not counts is not taken in, nor half a file.
+      expect((await share('x', { ...file, models: [{ ...file.models[0], plate: 'SK 31' }] })).status).toBe(
+        400,
+      );
+      expect((await share('x', { ...file, models: [{ ...file.models[0], jobs: -1 }] })).status).toBe(400);
+      expect((await share('x', { ...file, version: 2 })).status).toBe(400);
+      expect(
+        (await (await elsewhere.as('Tomas Rook')).post('/api/memory/shared', { name: 'x', file })).status,
+      ).toBe(403);
+      const now = await here();
+      expect(now.model).toMatchObject({ jobs: 20, places: { M01: 4, M02: 7 } });
+      const weights = Object.entries(now.weights).sort((a, b) => b[1] - a[1]);
+      expect(weights.slice(0, 2).map(([place]) => place)).toEqual(['M02', 'M01']);
+      expect(weights.reduce((sum, [, w]) => sum + w, 0)).toBeCloseTo(1, 9);
+      // Eleven failures in two places of so many: far from even, and no place is ruled out.
+      expect(weights[0]![1]).toBeGreaterThan(0.35);
+      expect(weights.at(-1)![1]).toBeGreaterThan(0);
+      expect((await lead.call('PUT', '/api/memory', { on: true })).status).toBe(200);
+      expect((await here()).on).toBe(true);
+      expect((await lead.call('DELETE', `/api/memory/shared/${taken.body.id}`, {})).status).toBe(200);
+      expect(await here()).toMatchObject({ on: true, model: null });
+    } finally {
+      await elsewhere.end();
+    }
   });
 });

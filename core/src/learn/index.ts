@@ -1,1 +1,2 @@
 export * from './rates';
+export * from './memory';

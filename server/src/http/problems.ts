@@ -101,6 +101,7 @@ export function toProblem(error: unknown): Problem {
   );
 }
 
+// eslint-disable-next-line @typescript-eslint/no-unused-vars -- Express tells an error handler by its four arguments
 export const problemHandler: ErrorRequestHandler = (error, req, res, _next) => {
   // Answered already, in time, where the work itself was late: there is nobody to tell.
   if (res.writableEnded) return void req.log.warn(error);

@@ -15,7 +15,8 @@ export type Passing =
   | { topic: 'live'; job: number; state: LiveState }
   | { topic: 'tester'; job: number; point: SeriesPoint }
   | { topic: 'bench-reading'; job: number; run: Pick<SupervisedRun, 'id' | LiveOfRun> };
-type LiveOfRun = 'reading' | 'step' | 'mode' | 'cools' | 'runS' | 'outAh' | 'inAh' | 'stepLeftS' | 'runLeftS' | 'ends';
+type LiveOfRun =
+  'reading' | 'step' | 'mode' | 'cools' | 'runS' | 'outAh' | 'inAh' | 'stepLeftS' | 'runLeftS' | 'ends';
 const PASSING: readonly string[] = ['import', 'live', 'tester', 'bench-reading'] satisfies Passing['topic'][];
 const passing = new Set<(message: Passing) => void>();
 

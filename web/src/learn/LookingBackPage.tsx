@@ -6,6 +6,7 @@ import { Awaiting } from '../shell/Awaiting';
 import { WorkshopFrame } from '../shell/Header';
 import { Columns, DataTable, Mute, Page, Sheet, Stack } from '../ui/parts';
 import { fixed, percent, upper } from '../ui/words';
+import { Memory } from './Memory';
 import { useLookingBack, verdictWords } from './WasItSo';
 
 type Share = LookingBack['verdicts'][number]['share'];
@@ -261,6 +262,7 @@ export function LookingBackPage({ person }: { person: Person }) {
             </Stack>
           </Sheet>
         </Columns>
+        <Memory person={person} />
       </Page>
     </WorkshopFrame>
   );

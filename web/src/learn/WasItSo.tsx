@@ -1,5 +1,6 @@
 import type { Claim, LookingBack, NewOutcome } from '@cellmend/contract/learn';
-import { WAS } from '@cellmend/core/learn';
+import type { MemoryHere } from '@cellmend/contract/memory';
+import { WAS, withVerdicts } from '@cellmend/core/learn';
 import type { Stage } from '@cellmend/core/route';
 import { verdictName, VERDICTS, type Verdict } from '@cellmend/core/spread';
 import { useState } from 'react';
@@ -22,12 +23,24 @@ export const verdictWords = (v: string): string =>
 
 /** Fewer cases than these say nothing to whoever reads a verdict. */
 const LEAST_TOLD = 3;
-/** `14 of 15 confirmed here`: what this workshop's own jobs say of a verdict; empty of too few. */
-export function useTrackRecord(): (verdict: string) => string {
+/** What is remembered of the pack of a job. */
+export const useMemoryHere = (job: number) =>
+  useSWR<MemoryHere>(`/jobs/${job}/memory`, get, { dedupingInterval: 30_000 });
+
+/**
+ * `14 of 15 confirmed here`: what this workshop's own jobs say of a verdict; empty of too few. Where what is remembered is weighed
+ * in, what becomes of the stated confidence stands beside it.
+ */
+export function useTrackRecord(job: number): (verdict: string, confidence: number | null) => string {
   const { data } = useLookingBack();
-  return (verdict) => {
+  const { data: memory } = useMemoryHere(job);
+  return (verdict, confidence) => {
     const share = data?.verdicts.find((v) => v.verdict === verdict)?.share;
-    return share && share.n >= LEAST_TOLD ? `${share.hits} of ${share.n} confirmed here` : '';
+    const told = share && share.n >= LEAST_TOLD ? `${share.hits} of ${share.n} confirmed here` : '';
+    if (!memory?.on || !memory.model || confidence === null) return told;
+    const { value, here } = withVerdicts(confidence, memory.model, verdict);
+    if (!here) return told;
+    return `${here.hits} of ${here.n} held on such packs: ${percent(value)} with them`;
   };
 }
 

@@ -62,7 +62,7 @@ export function FindingsStage({ question }: StageProps) {
   const leak = leakOf(findings);
   const leaking = leak?.report.found?.split(' and ') ?? [];
   const decided = decisionOf(job, 'measures');
-  const recordOf = useTrackRecord();
+  const recordOf = useTrackRecord(job.number);
   if (!spread) {
     return (
       <Page>
@@ -181,7 +181,7 @@ export function FindingsStage({ question }: StageProps) {
         <PlainList>
           {suspects.map((s) => (
             <SuspectRow
-              record={recordOf(s.verdict)}
+              record={recordOf(s.verdict, s.confidence)}
               key={s.key}
               suspect={s}
               open={open === s.key}
