@@ -166,6 +166,8 @@ export const SafetyViewSchema = z.object({
   settings: WorkshopSettingsSchema,
   gloves: z.object({ gloveClass: GloveClassSchema.nullable(), testedOn: z.string().nullable() }),
   stops: z.array(StopSchema),
+  /** What Stops of this job ever told of, also those that were ended. */
+  stopKinds: z.array(z.enum(STOP_KINDS)),
   holds: z.boolean(),
   why: z.string(),
   now: z.object({ wallMs: z.number(), bootId: z.string().nullable(), upS: z.number().nullable() }),

@@ -8,3 +8,4 @@ export * from './stop';
 export * from './fuse';
 export * from './hazards';
 export * from './moment';
+export * from './away';

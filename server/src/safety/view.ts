@@ -9,7 +9,7 @@ import type { Transaction } from 'sequelize';
 import type { JobRow } from '../db/rows';
 import { reportOf } from '../findings/stored';
 import { type Store } from '../domain/store';
-import { carefulPackV, contextOf, namesOf, observationsOf, openLockout, openStops, viewStop } from './gate';
+import { carefulPackV, contextOf, namesOf, observationsOf, openLockout, viewStop } from './gate';
 import { ticksOf } from '../stripdown/ticks';
 import { workshopSettings } from './settings';
 import { sayObservation } from './say';
@@ -99,7 +99,12 @@ export async function viewSafety(
 ): Promise<SafetyView> {
   const pack = normalisePack(profile);
   const rows = await observationsOf(store, job.id, 'make-safe', tx);
-  const stops = await openStops(store, job.id, tx);
+  const allStops = await store.models.Stop.findAll({
+    where: { jobId: job.id },
+    order: [['at', 'DESC']],
+    transaction: tx ?? null,
+  });
+  const stops = allStops.filter((s) => s.endedAt === null);
   const rules = await workshopSettings(store, tx);
   const volts = await moduleVoltages(store, job.id, pack, tx);
   const person = await store.models.Person.findByPk(personId, { transaction: tx ?? null });
@@ -141,6 +146,7 @@ export async function viewSafety(
     names,
     settings: rules,
     gloves: { gloveClass: person?.gloveClass ?? null, testedOn: person?.gloveTested ?? null },
+    stopKinds: [...new Set(allStops.map((s) => s.kind))],
     stops: stops.map((s) => viewStop(s, names[s.personId] ?? 'someone')),
     holds: (state?.holds ?? false) && stops.length === 0,
     why: state?.why ?? '',

@@ -31,6 +31,7 @@ import { Paper } from './Paper';
 import {
   Done,
   Found,
+  HowTheyLeave,
   LeftOpen,
   MeasuredTable,
   PartsOut,
@@ -249,6 +250,7 @@ export function HandOverStage({ question }: StageProps) {
         <LeftOpen />
         <Pictures />
         <PartsOut />
+        <HowTheyLeave />
         {job.contradictions.length > 0 && (
           <section>
             <h2>Not borne out by the record</h2>
