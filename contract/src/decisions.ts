@@ -82,6 +82,8 @@ export const DecisionBodySchema = z.discriminatedUnion('topic', [
     ending: z.enum(ENDING_IDS).nullable(),
     /** What it would cost to mend it, or what it is worth; a declined job has one. */
     estimate: z.string().trim().max(2000).default(''),
+    /** What the work came to, all in all, in the workshop's currency: held against what was quoted. Null: not said. */
+    cameTo: z.number().min(0).max(1e8).nullable().default(null),
   }),
   z.object({ topic: z.literal('reopen'), why: z.string().trim().min(3, 'What is back?').max(500) }),
 ]);

@@ -57,6 +57,16 @@ export const LookingBackSchema = z.object({
   donors: z.array(z.object({ origin: z.string(), back: ShareSchema })),
   /** Minutes of strip down against what was foretold. */
   minutes: z.object({ n: z.int(), ratio: z.number(), low: z.number(), high: z.number() }).nullable(),
+  /** The same of other things that were foretold: what it was, and in which unit the page need not know. */
+  forecasts: z.array(
+    z.object({
+      what: z.enum(['bench hours', 'charge after repair', 'quote']),
+      n: z.int(),
+      ratio: z.number(),
+      low: z.number(),
+      high: z.number(),
+    }),
+  ),
   models: z.array(
     z.object({
       profileId: z.uuid(),

@@ -123,6 +123,7 @@ describe('looking back', () => {
       ['M02', 7, 20],
       ['M01', 4, 20],
     ]);
+    expect(now.forecasts).toEqual([]);
     // The lid is foretold at 15 min; five jobs took 1 to 5 times as long: the middle is 3, four of five lie in 1.4 to 4.6.
     expect(now.minutes).toEqual({
       n: 5,
@@ -130,6 +131,39 @@ describe('looking back', () => {
       low: expect.closeTo(1.4, 9) as number,
       high: expect.closeTo(4.6, 9) as number,
     });
+  });
+});
+
+describe('what was foretold', () => {
+  it('is held against what came of it: hours of the bench, charge after a repair, what was quoted', async () => {
+    // Three of each, of the hand-made jobs. Bench: 2 h of a plan took 2, 3 and 4 h. Charge: 100 A·h foretold gave 90, 95, 100.
+    // Quotes of 1000 came to 1100, 1300 and, of one that nobody chose, nothing.
+    await runSql(
+      bench.url,
+      `INSERT INTO instruments (id, name, kind, driver, host, port, most_v) VALUES ('00000000-0000-4000-8000-00000000be01', 'rack', 'charger', 'scpi-charger', '127.0.0.1', 1, 60);
+       INSERT INTO instrument_runs (id, key, instrument_id, job_id, person_id, parameters, control, state, output, kept_sha256)
+         SELECT gen_random_uuid(), gen_random_uuid(), '00000000-0000-4000-8000-00000000be01', j.id, (SELECT id FROM people LIMIT 1),
+                '{"place": "M01", "plan": [{"lastsS": 3600, "limits": {"mostS": 5400}}, {"lastsS": null, "limits": {"mostS": 5400}}]}'::jsonb,
+                jsonb_build_object('timeS', 3600 * (j.number - 4999)), 'done', 'off', 'x' FROM jobs j WHERE j.number BETWEEN 5001 AND 5003;
+       INSERT INTO findings (id, job_id, topic, subject, core_version, profile_version, input_ids, parameters, result, headline)
+         SELECT gen_random_uuid(), j.id, 'spread', role, '0', 1, '[]', '{}',
+                CASE role WHEN 'before' THEN '{"mendedAh": {"measured": true, "value": 100}}'::jsonb ELSE jsonb_build_object('capacityAh', jsonb_build_object('measured', true, 'value', 90 + 5 * (j.number - 5001))) END, ''
+           FROM jobs j CROSS JOIN (VALUES ('before'), ('after')) r(role) WHERE j.number BETWEEN 5001 AND 5003;
+       INSERT INTO observations (id, job_id, topic, kind, data, subject_kind, subject, stage, person_id)
+         SELECT gen_random_uuid(), j.id, 'quote', 'given', jsonb_build_object('chosen', CASE WHEN j.number = 5004 THEN NULL ELSE 'mend' END,
+                'options', '[{"name": "leave", "cost": {"likely": 5}}, {"name": "mend", "cost": {"likely": 1000}}]'::jsonb), 'pack', '', 'findings', (SELECT id FROM people LIMIT 1)
+           FROM jobs j WHERE j.number BETWEEN 5001 AND 5004;
+       INSERT INTO decisions (id, job_id, topic, version, body, person_id, signed_at)
+         SELECT gen_random_uuid(), j.id, 'hand-over', 2, jsonb_build_object('topic', 'hand-over', 'expectations', '', 'notDone', '', 'ending', 'repaired', 'estimate', '', 'cameTo', 1100 + 200 * (j.number - 5001)),
+                (SELECT id FROM people LIMIT 1), now() - interval '2 years' FROM jobs j WHERE j.number BETWEEN 5001 AND 5004;`,
+    );
+    const near = (v: number) => expect.closeTo(v, 9) as number;
+    // Quantiles by hand: of 1, 1.5, 2 the tenths are 1.1 and 1.9; of 0.9, 0.95, 1 they are 0.91 and 0.99; of 1.1, 1.3, 1.5, 1.14 and 1.46.
+    expect((await back()).forecasts).toEqual([
+      { what: 'bench hours', n: 3, ratio: near(1.5), low: near(1.1), high: near(1.9) },
+      { what: 'charge after repair', n: 3, ratio: near(0.95), low: near(0.91), high: near(0.99) },
+      { what: 'quote', n: 3, ratio: near(1.3), low: near(1.14), high: near(1.46) },
+    ]);
   });
 });
 

@@ -5,6 +5,10 @@ import type { Store } from '../domain/store';
 /** What a step usually takes, s: its time, or what its recipe planned for it, of which its limit is half as much again. */
 const usuallyS = (step: PlanStep): number => step.lastsS ?? step.limits.mostS / 1.5;
 
+/** What a whole plan usually takes, h. */
+export const usualHours = (plan: readonly PlanStep[]): number =>
+  plan.reduce((sum, s) => sum + usuallyS(s), 0) / 3600;
+
 /** What of a state is shown while it runs. */
 export function shown(plan: readonly PlanStep[], state: ControlState) {
   const step = plan[Math.min(state.step, plan.length - 1)]!;

@@ -1,10 +1,12 @@
 import { bodyOf } from '@cellmend/contract/decisions';
 import type { LookingBack, OutcomeData } from '@cellmend/contract/learn';
+import type { PlanStep } from '@cellmend/core/bench';
 import { calibration, forecastOf, hitRates, wilson } from '@cellmend/core/learn';
 import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { ENDINGS, measureFacts } from '@cellmend/core/route';
 import { buildOf } from '@cellmend/core/stripdown';
 import { QueryTypes } from 'sequelize';
+import { usualHours } from '../bench/atWork';
 import type { Store } from '../domain/store';
 
 /** A repair that holds a year is one. Common practice, no source. */
@@ -151,6 +153,7 @@ export async function lookBack(store: Store): Promise<LookingBack> {
       (f) => [f.origin],
     ).map(([origin, own]) => ({ origin, back: share(own)! })),
     minutes: await minutesOf(store, jobs, ticks),
+    forecasts: await forecastsOf(store, decisions),
     models: models.filter((m) => m.jobs > 0).sort((a, b) => b.jobs - a.jobs),
   };
 }
@@ -181,4 +184,51 @@ async function minutesOf(
     by.set(t.jobId, { foretold: sum.foretold + foretold, actual: sum.actual + t.minutes });
   }
   return forecastOf([...by.values()]);
+}
+
+/** Hours of the bench, charge after a repair and quotes, as they were foretold and as they came. */
+async function forecastsOf(
+  store: Store,
+  decisions: ReadonlyMap<string, Signed[]>,
+): Promise<LookingBack['forecasts']> {
+  const ask = <T extends object>(sql: string): Promise<T[]> =>
+    store.sequelize.query<T>(sql, { type: QueryTypes.SELECT, replacements: { most: MOST } });
+  const [runs, charges, quotes] = await Promise.all([
+    // A run that came to its end: its steps as its recipe planned them, against the time it took.
+    ask<{ plan: PlanStep[]; actual: number }>(
+      `SELECT r.parameters->'plan' AS plan, (r.control->>'timeS')::float8 AS actual FROM instrument_runs r
+        WHERE r.state = 'done' AND r.output = 'off' AND jsonb_exists(r.parameters, 'plan') ORDER BY r.started_at DESC LIMIT :most`,
+    ),
+    // What all suspects mended would give, by the finding before, against what the one after measured.
+    ask<{ foretold: number; actual: number }>(
+      `SELECT (b.result#>>'{mendedAh,value}')::float8 AS foretold, (a.result#>>'{capacityAh,value}')::float8 AS actual
+         FROM (SELECT DISTINCT job_id FROM findings WHERE topic = 'spread' AND subject = 'after') j
+         JOIN LATERAL (SELECT result FROM findings WHERE job_id = j.job_id AND topic = 'spread' AND subject = 'before' ORDER BY created_at DESC LIMIT 1) b ON true
+         JOIN LATERAL (SELECT result FROM findings WHERE job_id = j.job_id AND topic = 'spread' AND subject = 'after' ORDER BY created_at DESC LIMIT 1) a ON true
+        WHERE b.result#>>'{mendedAh,value}' IS NOT NULL AND a.result#>>'{capacityAh,value}' IS NOT NULL LIMIT :most`,
+    ),
+    ask<{ jobId: string; likely: number }>(
+      `SELECT DISTINCT ON (o.job_id) o.job_id AS "jobId", (c->'cost'->>'likely')::float8 AS likely
+         FROM observations o CROSS JOIN LATERAL jsonb_array_elements(o.data->'options') c
+        WHERE o.topic = 'quote' AND o.data->>'chosen' IS NOT NULL AND c->>'name' = o.data->>'chosen'
+          AND NOT EXISTS (SELECT 1 FROM observations n WHERE n.supersedes = o.id) ORDER BY o.job_id, o.seq DESC LIMIT :most`,
+    ),
+  ]);
+  const cameTo = (jobId: string): number | null => {
+    const sheet = (decisions.get(jobId) ?? []).filter((d) => d.topic === 'hand-over').at(-1);
+    const body = sheet ? bodyOf(sheet.body) : null;
+    return body?.topic === 'hand-over' ? (body.cameTo ?? null) : null;
+  };
+  const pairs = {
+    'bench hours': runs.map((r) => ({ foretold: usualHours(r.plan), actual: r.actual / 3600 })),
+    'charge after repair': charges,
+    quote: quotes.flatMap((q) => {
+      const actual = cameTo(q.jobId);
+      return actual === null ? [] : [{ foretold: q.likely, actual }];
+    }),
+  } as const;
+  return (Object.keys(pairs) as (keyof typeof pairs)[]).flatMap((what) => {
+    const told = forecastOf(pairs[what]);
+    return told ? [{ what, ...told }] : [];
+  });
 }

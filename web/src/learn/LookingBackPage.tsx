@@ -64,6 +64,12 @@ function Bar({ of }: { of: Share }) {
 const counted = (s: Share): string => `${s.hits} of ${s.n}`;
 const span = (s: Share): string => `${percent(s.low)} to ${percent(s.high)}`;
 
+const FORETOLD: Record<LookingBack['forecasts'][number]['what'], string> = {
+  'bench hours': 'Runs on the bench took',
+  'charge after repair': 'Packs gave after their repair',
+  quote: 'Repairs came to',
+};
+
 /** What this workshop's own jobs say of its verdicts, repairs, donors and forecasts. */
 export function LookingBackPage({ person }: { person: Person }) {
   const { data } = useLookingBack();
@@ -245,6 +251,12 @@ export function LookingBackPage({ person }: { person: Person }) {
                   {fixed(minutes.high, 2)}.
                 </p>
               )}
+              {data.forecasts.map((f) => (
+                <p key={f.what}>
+                  {FORETOLD[f.what]} <b>{fixed(f.ratio, 2)} times</b> what was foretold in the middle of {f.n}
+                  ; four of five lie between {fixed(f.low, 2)} and {fixed(f.high, 2)}.
+                </p>
+              ))}
               <h3>How jobs ended</h3>
               {Object.keys(data.endings).length === 0 && <Mute>None has ended yet.</Mute>}
               <DataTable>

@@ -1,6 +1,9 @@
 import { ENDING_IDS, ENDINGS, measureWords, type Ending } from '@cellmend/core/route';
 import { Archive, Printer } from 'lucide-react';
+import type { Quote } from '@cellmend/contract/quotes';
 import { useState } from 'react';
+import useSWR from 'swr';
+import { get } from '../../api/client';
 import { ToggleButton } from 'react-aria-components';
 import { Link } from 'react-router';
 import styled from 'styled-components';
@@ -9,7 +12,9 @@ import { decisionOf, spreadOf, useSession } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
 import { useDraft } from '../../shell/useDraft';
-import { TextArea, Field } from '../../ui/Field';
+import { Field, Input, TextArea } from '../../ui/Field';
+import { money } from '../../options/words';
+import { currencyUnit } from '../../ui/units';
 import { Chips } from '../../ui/Chips';
 import {
   QuietAnchor,
@@ -126,6 +131,15 @@ export function HandOverStage({ question }: StageProps) {
   );
   const [notDone, setNotDone] = useDraft(`${job.number}.notDone`, signed0?.body.notDone ?? '');
   const [estimate, setEstimate] = useDraft(`${job.number}.estimate`, signed0?.body.estimate ?? '');
+  const [cost, setCost] = useDraft(
+    `${job.number}.came-to`,
+    signed0?.body.cameTo == null ? '' : String(signed0.body.cameTo),
+  );
+  const cameTo = cost.trim() === '' ? null : Number(cost.trim().replace(',', '.'));
+  const costOk = cameTo === null || (Number.isFinite(cameTo) && cameTo >= 0);
+  const { data: quotes } = useSWR<Quote[]>(`/jobs/${job.number}/quotes`, get);
+  const quote = quotes?.findLast((q) => q.chosen !== null);
+  const quoted = quote?.options.find((o) => o.name === quote.chosen);
   const signing = useSigning('hand-over');
   if (!list)
     return (
@@ -183,6 +197,18 @@ export function HandOverStage({ question }: StageProps) {
                     onChange={(e) => setExpectations(e.currentTarget.value)}
                   />
                 </Field>
+                {quoted && (
+                  <Field style={{ maxWidth: 260 }}>
+                    What it came to{currencyUnit() && `, ${currencyUnit()}`}
+                    <Input
+                      className="n"
+                      inputMode="decimal"
+                      value={cost}
+                      onChange={(e) => setCost(e.target.value)}
+                    />
+                    {!costOk && <small role="alert">A figure, please.</small>}
+                  </Field>
+                )}
                 <Field>
                   What was not done, or not seen
                   <TextArea
@@ -225,6 +251,16 @@ export function HandOverStage({ question }: StageProps) {
           <section>
             <h2>{heading}</h2>
             <p>{estimate}</p>
+          </section>
+        )}
+        {quoted && (
+          <section>
+            <h2>Quoted</h2>
+            <p>
+              {quoted.name}: {money(quoted.cost.likely)}, {money(quoted.cost.low)} at least and{' '}
+              {money(quoted.cost.high)} at most, chosen on {day(quote!.at)}.
+              {cameTo !== null && costOk && ` It came to ${money(cameTo)}.`}
+            </p>
           </section>
         )}
         <MeasuredTable />
@@ -288,7 +324,7 @@ export function HandOverStage({ question }: StageProps) {
                 Print
               </Button>
               <Button
-                isDisabled={!signing.may || signing.busy || obstacles.length > 0}
+                isDisabled={!signing.may || signing.busy || obstacles.length > 0 || !costOk}
                 onPress={() =>
                   void signing.sign({
                     body: {
@@ -297,6 +333,7 @@ export function HandOverStage({ question }: StageProps) {
                       notDone,
                       ending,
                       estimate: asks ? estimate : '',
+                      cameTo: quoted ? cameTo : null,
                     },
                     findingIds: [...(before ? [before.id] : []), ...(after ? [after.id] : [])],
                   })
