@@ -304,6 +304,8 @@ describe('dead, and below 60 V', () => {
     expect(body.route['make-safe'].note).toBe('still live');
     const { body: seen } = await ina.get<InsulationEntry[]>(`/api/jobs/${job}/insulation`);
     expect(seen[0]!.observation).toMatchObject({ kind: 'chassis-voltage', plusChassisV: 26 });
+    // A finding is computed outside the write.
+    await bench.settled();
     const { body: found } = await ina.get<Finding[]>(`/api/jobs/${job}/findings`);
     const leak = found.find((f) => f.topic === 'insulation')!.result as InsulationReport;
     expect(leak.chassis).toMatch(/26 V from \+.*although it was locked out/);

@@ -17,6 +17,16 @@ function defaultPlace(index: number, count: number): Place {
  *   `checkProfile` lists as errors).
  */
 export function normalisePack(profile: PackProfile): Pack {
+  // What cannot change is worked out once.
+  const known = mapped.get(profile);
+  if (known) return known;
+  const pack = mapOf(profile);
+  if (Object.isFrozen(profile)) mapped.set(profile, pack);
+  return pack;
+}
+const mapped = new WeakMap<PackProfile, Pack>();
+
+function mapOf(profile: PackProfile): Pack {
   const groups: Group[] = [];
   const channels: Channel[] = [];
   const groupByName = new Map<string, Group>();

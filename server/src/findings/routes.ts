@@ -4,6 +4,7 @@ import { z } from 'zod';
 import { needs } from '../http/auth';
 import { type Store } from '../domain/store';
 import { writeOnce } from '../http/context';
+import { answerTogether } from '../http/together';
 import { untilGone } from '../http/untilGone';
 import { findJob } from '../jobs/find';
 import { refreshNeed } from '../jobs/need';
@@ -13,10 +14,12 @@ import { findFinding, latestFindings, recompute, sameProfile, storeFinding, tryF
 
 export function findingRoutes(store: Store): Router {
   const router = Router();
-  router.get('/jobs/:number/findings', needs('viewer'), async (req, res) => {
-    const { job } = await findJob(store, req.params.number);
-    res.json(await latestFindings(store, job.id));
-  });
+  router.get('/jobs/:number/findings', needs('viewer'), (req, res) =>
+    answerTogether(store, res, `findings ${String(req.params.number)}`, async () => {
+      const { job } = await findJob(store, req.params.number);
+      return latestFindings(store, job.id);
+    }),
+  );
   router.get('/jobs/:number/findings/:id', needs('viewer'), async (req, res) => {
     const { job } = await findJob(store, req.params.number);
     res.json(await findFinding(store, job.id, z.uuid().parse(req.params.id)));

@@ -8,7 +8,6 @@ import { randomBytes } from 'node:crypto';
 import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import pg from 'pg';
-import { pinoHttp } from 'pino-http';
 import type { Logger } from 'pino';
 import { USUAL_PATIENCE, type Patience } from '../db/connect';
 import { decisionRoutes } from '../decisions/routes';
@@ -33,7 +32,8 @@ import { safetyRoutes } from '../safety/routes';
 import { stopFirst } from './stopFirst';
 import { stripdownRoutes } from '../stripdown/routes';
 import { partRoutes } from '../parts/routes';
-import { loadPerson, needs, ownPagesOnly } from './auth';
+import { forgetsWho, loadPerson, needs, ownPagesOnly } from './auth';
+import { SignedInNow } from '../people/remembered';
 import type { Store } from '../domain/store';
 import { problemHandler, unknownRoute } from './problems';
 import { SESSION_COOKIE } from './session';
@@ -83,7 +83,12 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
   // Behind something that ends TLS: its word on address and protocol counts, nobody else's.
   app.set('trust proxy', options.behindProxy ? 'loopback' : false);
   app.use(ownHosts(options.hosts ?? []));
-  app.use(pinoHttp({ logger: options.logger, autoLogging: false }));
+  // Nothing is answered from what a browser kept: no answer is summed for it.
+  app.set('etag', false);
+  app.use((req, _res, next) => {
+    req.log = options.logger;
+    next();
+  });
   app.use((_req, res, next) => {
     res.locals.nonce = randomBytes(16).toString('base64');
     next();
@@ -125,6 +130,11 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
   });
   // Before the session: it is read from a database that may hang.
   api.use(stopFirst(options.runs, options.sessionSecret));
+  const signedIn = new SignedInNow();
+  hub.listen(({ topic }) => {
+    if (topic === 'people-changed' || topic === 'signed-out') signedIn.forget();
+  });
+  api.use(forgetsWho(store, signedIn));
   api.use(
     session({
       name: SESSION_COOKIE,
@@ -132,18 +142,20 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
       resave: false,
       saveUninitialized: false,
       store: touchedSeldom(
-        new PgSession({
-          pool,
-          tableName: 'user_sessions',
-          pruneSessionInterval: false,
-          // A database that is away is said once by whoever asked, not as a stack on the workshop's screen.
-          errorLog: (...args: unknown[]) => options.logger.warn({ args }, 'sessions could not be read'),
-        }),
+        signedIn.over(
+          new PgSession({
+            pool,
+            tableName: 'user_sessions',
+            pruneSessionInterval: false,
+            // A database that is away is said once by whoever asked, not as a stack on the workshop's screen.
+            errorLog: (...args: unknown[]) => options.logger.warn({ args }, 'sessions could not be read'),
+          }),
+        ),
       ),
       cookie: { httpOnly: true, sameSite: 'strict', secure: 'auto', maxAge: 14 * 86400_000 },
     }),
   );
-  api.use(loadPerson(store));
+  api.use(loadPerson(store, signedIn));
   api.use(ownPagesOnly);
   // Before the others' bodies: a photograph is larger than any of them.
   api.use(photoRoutes(store));

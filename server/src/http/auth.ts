@@ -1,16 +1,17 @@
 import type { Person } from '@cellmend/contract/people';
 import type { RequestHandler } from 'express';
-import type { Store } from '../domain/store';
+import { announceNow, type Store } from '../domain/store';
 import { Refusal } from '../domain/refusal';
+import type { SignedInNow } from '../people/remembered';
 
 const RANK: Record<Person['role'], number> = { viewer: 0, technician: 1, lead: 2 };
 
 /** Reads the signed-in person of the session, if there is one. */
 export const loadPerson =
-  (store: Store): RequestHandler =>
+  (store: Store, now: SignedInNow): RequestHandler =>
   async (req, _res, next) => {
     const id = req.session?.personId;
-    const row = id ? await store.models.Person.findByPk(id) : null;
+    const row = id ? await now.person(store, id) : null;
     if (row && row.endedAt === null) req.person = row;
     next();
   };
@@ -56,3 +57,18 @@ export const ownPagesOnly: RequestHandler = (req, _res, next) => {
   }
   next();
 };
+
+/** People and sessions: where they are changed, who is signed in is forgotten before the answer goes out, here and elsewhere. */
+export const forgetsWho =
+  (store: Store, now: SignedInNow): RequestHandler =>
+  (req, res, next) => {
+    if (!['GET', 'HEAD', 'OPTIONS'].includes(req.method) && /^\/(people|session|first-lead)/.test(req.path)) {
+      const end = res.end.bind(res) as (...args: unknown[]) => typeof res;
+      res.end = ((...args: unknown[]) => {
+        now.forget();
+        void announceNow(store, { topic: 'people-changed' });
+        return end(...args);
+      }) as typeof res.end;
+    }
+    next();
+  };

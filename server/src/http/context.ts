@@ -1,5 +1,6 @@
 import type { Request, RequestHandler } from 'express';
 import { QueryTypes } from 'sequelize';
+import type { Logger } from 'pino';
 import { z } from 'zod';
 import { createHash, randomUUID } from 'node:crypto';
 import type { PersonRow } from '../db/rows';
@@ -16,6 +17,7 @@ declare module 'express-session' {
 }
 declare module 'express-serve-static-core' {
   interface Request {
+    log: Logger;
     person?: PersonRow;
   }
 }

@@ -54,7 +54,7 @@ export class LiveHub {
     const message = JSON.parse(payload) as { topic?: string; jobId?: string };
     for (const listener of this.listeners) listener(message);
     // Between processes only; pages have nothing to look at again.
-    if (message.topic === 'stop-outputs') return;
+    if (['stop-outputs', 'stop-run', 'people-changed'].includes(message.topic ?? '')) return;
     if (message.topic === 'signed-out') {
       const { sessions } = message as { sessions?: string[] };
       for (const [page, session] of this.pages) if (sessions?.includes(session)) page.end();

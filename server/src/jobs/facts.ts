@@ -10,11 +10,12 @@ import type { BodyOf, DecisionTopic } from '@cellmend/contract/decisions';
 import type { DecisionRow, JobRow, ObservationRow, ScanRow } from '../db/rows';
 import { bodyIn, currentDecisions, type Standing } from '../decisions/current';
 import { digestOfRow } from '../findings/digest';
+import { inTurn } from '../db/inTurn';
 import type { Store } from '../domain/store';
 import { newestByPlace } from '../records/readings';
 import { checksOf, type CheckFact } from '../records/checkFacts';
 import { ticksOf } from '../stripdown/ticks';
-import { everProven, gateOf, observationsOf, openLockout } from '../safety/gate';
+import { everProven, gateOf, observationsOf, openLockout, openStops } from '../safety/gate';
 
 /** Everything the route of a job is worked out from, and what its page shows beside it. */
 export interface JobFacts {
@@ -121,29 +122,40 @@ export async function factsOf(
   const { models } = store;
   const transaction = tx ?? null;
   const jobId = job.id;
-  // One after the other: within a transaction there is one connection.
-  const allScans = await models.Scan.findAll({
-    where: { jobId },
-    attributes: ['role', 'createdAt'],
-    transaction,
-  });
-  const decisions = await currentDecisions(store, jobId, tx);
-  const newest = await digests(store, jobId, transaction);
-  const stop = await models.Stop.findOne({ where: { jobId, endedAt: null }, transaction });
-  const lost = await models.InstrumentRun.findOne({ where: { jobId, output: 'unknown' }, transaction });
+  const [
+    allScans,
+    decisions,
+    newest,
+    stops,
+    lost,
+    lockoutRows,
+    composition,
+    removed,
+    allChecks,
+    stages,
+    ticks,
+  ] = await inTurn(tx, [
+    () => models.Scan.findAll({ where: { jobId }, attributes: ['role', 'createdAt'], transaction }),
+    () => currentDecisions(store, jobId, tx),
+    () => digests(store, jobId, transaction),
+    () => openStops(store, jobId, tx),
+    () => models.InstrumentRun.findOne({ where: { jobId, output: 'unknown' }, transaction }),
+    () => observationsOf(store, jobId, 'make-safe', tx),
+    () => compositionOf(store, job.packId, tx),
+    () => removedBy(store, job, tx),
+    () => checksOf(store, jobId, tx),
+    () =>
+      store.sequelize.query<{ stage: Stage }>(
+        `SELECT s.stage FROM unnest(array[:all]) AS s(stage) WHERE EXISTS (
+             SELECT 1 FROM observations o WHERE o.job_id = :jobId AND o.stage = s.stage AND o.topic IN ('reading', 'work', 'strip-down'))`,
+        { replacements: { jobId, all: [...STAGES] }, type: QueryTypes.SELECT, transaction },
+      ),
+    () => ticksOf(store, jobId, tx),
+  ]);
+  const stop = stops[0] ?? null;
   const unreached = lost && (await models.Instrument.findByPk(lost.instrumentId, { transaction }));
-  const gate = await gateOf(store, jobId, profile, tx);
-  const lockoutRows = await observationsOf(store, jobId, 'make-safe', tx);
-  const composition = await compositionOf(store, job.packId, tx);
-  const removed = await removedBy(store, job, tx);
-  const allChecks = await checksOf(store, jobId, tx);
-  const stages = await store.sequelize.query<{ stage: Stage }>(
-    `SELECT s.stage FROM unnest(array[:all]) AS s(stage) WHERE EXISTS (
-       SELECT 1 FROM observations o WHERE o.job_id = :jobId AND o.stage = s.stage AND o.topic IN ('reading', 'work', 'strip-down'))`,
-    { replacements: { jobId, all: [...STAGES] }, type: QueryTypes.SELECT, transaction },
-  );
+  const gate = await gateOf(store, jobId, profile, tx, { rows: lockoutRows, stops });
   const parts = new Map(buildOf(normalisePack(profile)).parts.map((p) => [p.id, partName(p)]));
-  const ticks = await ticksOf(store, jobId, tx);
   const partsOff = offNow(ticks).map((id) => parts.get(id) ?? id);
   const handOver = decisions.find((d) => d.topic === 'hand-over');
   const reopen = decisions.find((d) => d.topic === 'reopen');

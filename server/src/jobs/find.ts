@@ -1,5 +1,6 @@
 import type { PackProfile } from '@cellmend/core/pack';
-import type { Transaction } from 'sequelize';
+import { LRUCache } from 'lru-cache';
+import { QueryTypes, type Transaction } from 'sequelize';
 import { z } from 'zod';
 import type { JobRow, PackRow } from '../db/rows';
 import type { Store } from '../domain/store';
@@ -17,9 +18,42 @@ export interface FoundJob {
 /** A job with its pack and the profile of that. */
 export async function withPack(store: Store, job: JobRow, tx?: Transaction): Promise<FoundJob> {
   const transaction = tx ?? null;
-  const pack = (await store.models.Pack.findByPk(job.packId, { transaction }))!;
-  const profile = (await store.models.PackProfile.findByPk(pack.profileId, { transaction }))!;
-  return { job, pack, profile: profile.profile, version: profile.version };
+  const [found] = await store.sequelize.query<{
+    id: string;
+    label: string;
+    profileId: string;
+    createdAt: Date;
+    version: number;
+  }>(
+    `SELECT k.id, k.label, k.profile_id AS "profileId", k.created_at AS "createdAt", p.version
+       FROM packs k JOIN pack_profiles p ON p.id = k.profile_id WHERE k.id = :id`,
+    { replacements: { id: job.packId }, type: QueryTypes.SELECT, transaction },
+  );
+  const { version, ...row } = found!;
+  const pack = store.models.Pack.build(row, { raw: true, isNewRecord: false });
+  return { job, pack, profile: await profileOf(store, row.profileId, version, tx), version };
+}
+
+/** A version of a profile never changes: it is read once, and nobody may change what others read. */
+const profiles = new WeakMap<Store, LRUCache<string, PackProfile>>();
+const MOST_PROFILES = 200;
+async function profileOf(store: Store, id: string, version: number, tx?: Transaction): Promise<PackProfile> {
+  let own = profiles.get(store);
+  if (!own) profiles.set(store, (own = new LRUCache({ max: MOST_PROFILES })));
+  const known = own.get(`${id} ${version}`);
+  if (known) return known;
+  const row = (await store.models.PackProfile.findByPk(id, { transaction: tx ?? null }))!;
+  const profile = frozen(row.profile);
+  // Within a transaction that may yet be taken back a version is not remembered.
+  if (!tx && row.version === version) own.set(`${id} ${version}`, profile);
+  return profile;
+}
+function frozen<T>(value: T): T {
+  if (typeof value === 'object' && value !== null && !Object.isFrozen(value)) {
+    Object.freeze(value);
+    for (const v of Object.values(value)) frozen(v);
+  }
+  return value;
 }
 
 /** The job of a number in the address. @throws 404 */

@@ -2,6 +2,7 @@ import { Router } from 'express';
 import { needs } from '../http/auth';
 import { type Store } from '../domain/store';
 import { writeOnce } from '../http/context';
+import { answerTogether } from '../http/together';
 import { z } from 'zod';
 import { createJob } from './open';
 import { correctVehicle, listVehicles, vehicleHistory } from './vehicles';
@@ -10,7 +11,9 @@ import { board } from './service';
 
 export function jobRoutes(store: Store): Router {
   const router = Router();
-  router.get('/jobs', needs('viewer'), async (_req, res) => void res.json(await board(store)));
+  router.get('/jobs', needs('viewer'), (_req, res) =>
+    answerTogether(store, res, 'board', () => board(store)),
+  );
   router.post(
     '/jobs',
     needs('technician'),
@@ -32,10 +35,8 @@ export function jobRoutes(store: Store): Router {
       (done) => vehicleHistory(store, done.id),
     ),
   );
-  router.get(
-    '/jobs/:number',
-    needs('viewer'),
-    async (req, res) => void res.type('json').send(await jobAnswer(store, req.params.number)),
+  router.get('/jobs/:number', needs('viewer'), (req, res) =>
+    answerTogether(store, res, `job ${String(req.params.number)}`, () => jobAnswer(store, req.params.number)),
   );
   return router;
 }

@@ -132,16 +132,17 @@ interface BoardRecord {
 
 /** The jobs that need a person first, then those running by themselves: one indexed query whatever the archive holds. */
 export async function board(store: Store, now = new Date()): Promise<{ rows: BoardRow[] }> {
-  const rows = await store.sequelize.query<BoardRecord>(
+  const openRows = store.sequelize.query<BoardRecord>(
     `SELECT number, title, need, need_detail, need_stage, need_since, due_at, marks, (SELECT profile_id FROM packs p WHERE p.id = jobs.pack_id) AS profile_id, false AS closed
        FROM jobs WHERE closed_at IS NULL ORDER BY coalesce(due_at, need_since) LIMIT ${BOARD_ROWS}`,
     { type: QueryTypes.SELECT },
   );
-  const recent = await store.sequelize.query<BoardRecord>(
+  const closedRows = store.sequelize.query<BoardRecord>(
     `SELECT number, title, need, need_detail, need_stage, need_since, due_at, marks, (SELECT profile_id FROM packs p WHERE p.id = jobs.pack_id) AS profile_id, true AS closed
        FROM jobs WHERE closed_at IS NOT NULL ORDER BY closed_at DESC LIMIT 5`,
     { type: QueryTypes.SELECT },
   );
+  const [rows, recent, bench] = await Promise.all([openRows, closedRows, onTheBench(store)]);
   const all = [...rows, ...recent];
   const profiles = await store.models.PackProfile.findAll({
     where: { id: [...new Set(all.map((r) => r.profile_id))] },
@@ -149,7 +150,6 @@ export async function board(store: Store, now = new Date()): Promise<{ rows: Boa
   const tiles = new Map<string, Place[]>(
     profiles.map((p) => [p.id, normalisePack(p.profile).modules.map((m) => m.place)]),
   );
-  const bench = await onTheBench(store);
   return {
     rows: all.map((r): BoardRow => {
       const waiting = r.due_at !== null && r.due_at > now;

@@ -3,6 +3,7 @@ import { z } from 'zod';
 import { needs } from '../http/auth';
 import { type Store } from '../domain/store';
 import { writeOnce } from '../http/context';
+import { answerTogether } from '../http/together';
 import { addCheck, listChecks } from './checks';
 import {
   addReading,
@@ -16,10 +17,10 @@ import {
 
 export function recordRoutes(store: Store): Router {
   const router = Router();
-  router.get(
-    '/jobs/:number/readings',
-    needs('viewer'),
-    async (req, res) => void res.json(await listReadings(store, req.params.number)),
+  router.get('/jobs/:number/readings', needs('viewer'), (req, res) =>
+    answerTogether(store, res, `readings ${String(req.params.number)}`, () =>
+      listReadings(store, req.params.number),
+    ),
   );
   router.post(
     '/jobs/:number/readings',

@@ -153,6 +153,7 @@ export async function namesOf(
   ids: string[],
   tx?: Transaction,
 ): Promise<Record<string, string>> {
+  if (ids.length === 0) return {};
   const people = await store.models.Person.findAll({
     where: { id: [...new Set(ids)] },
     attributes: ['id', 'name'],
@@ -177,10 +178,12 @@ export async function gateOf(
   jobId: string,
   profile: PackProfile,
   tx?: Transaction,
+  /** What was read already. */
+  known: { rows?: ObservationRow[]; stops?: StopRow[] } = {},
 ): Promise<Gate> {
   // One after the other: within a transaction there is one connection.
-  const rows = await observationsOf(store, jobId, 'make-safe', tx);
-  const stops = await openStops(store, jobId, tx);
+  const rows = known.rows ?? (await observationsOf(store, jobId, 'make-safe', tx));
+  const stops = known.stops ?? (await openStops(store, jobId, tx));
   const rules = await workshopSettings(store, tx);
   const lockout = openLockout(rows);
   const iso = (ms: number | null): string | null => (ms === null ? null : new Date(ms).toISOString());

@@ -1,6 +1,7 @@
 import { Router, type Request } from 'express';
 import { z } from 'zod';
 import { needs } from '../http/auth';
+import { answerTogether } from '../http/together';
 import { type Doing, type Store } from '../domain/store';
 import { writeOnce } from '../http/context';
 import { findJob } from '../jobs/find';
@@ -22,10 +23,12 @@ export function safetyRoutes(store: Store, runs: InstrumentRuns): Router {
       const { job, profile } = await findJob(store, req.params.number, doing.tx);
       return work(doing, job, profile, req);
     });
-  router.get('/jobs/:number/safety', needs('viewer'), async (req, res) => {
-    const { job, profile } = await findJob(store, req.params.number);
-    res.json(await viewSafety(store, job, profile, req.person!.id));
-  });
+  router.get('/jobs/:number/safety', needs('viewer'), (req, res) =>
+    answerTogether(store, res, `safety ${String(req.params.number)} ${req.person!.id}`, async () => {
+      const { job, profile } = await findJob(store, req.params.number);
+      return viewSafety(store, job, profile, req.person!.id);
+    }),
+  );
   router.post(
     '/jobs/:number/safety/begin',
     needs('technician'),

@@ -8,6 +8,7 @@ import type { SpreadReport } from '@cellmend/core/spread';
 import type { Transaction } from 'sequelize';
 import type { JobRow } from '../db/rows';
 import { reportOf } from '../findings/stored';
+import { inTurn } from '../db/inTurn';
 import { type Store } from '../domain/store';
 import { carefulPackV, contextOf, namesOf, observationsOf, openLockout, viewStop } from './gate';
 import { ticksOf } from '../stripdown/ticks';
@@ -98,16 +99,19 @@ export async function viewSafety(
   tx?: Transaction,
 ): Promise<SafetyView> {
   const pack = normalisePack(profile);
-  const rows = await observationsOf(store, job.id, 'make-safe', tx);
-  const allStops = await store.models.Stop.findAll({
-    where: { jobId: job.id },
-    order: [['at', 'DESC']],
-    transaction: tx ?? null,
-  });
+  const [rows, allStops, rules, volts, person] = await inTurn(tx, [
+    () => observationsOf(store, job.id, 'make-safe', tx),
+    () =>
+      store.models.Stop.findAll({
+        where: { jobId: job.id },
+        order: [['at', 'DESC']],
+        transaction: tx ?? null,
+      }),
+    () => workshopSettings(store, tx),
+    () => moduleVoltages(store, job.id, pack, tx),
+    () => store.models.Person.findByPk(personId, { transaction: tx ?? null }),
+  ]);
   const stops = allStops.filter((s) => s.endedAt === null);
-  const rules = await workshopSettings(store, tx);
-  const volts = await moduleVoltages(store, job.id, pack, tx);
-  const person = await store.models.Person.findByPk(personId, { transaction: tx ?? null });
   const suggested = await suggestedHazards(store, job.id, volts.report, tx);
   const lockout = openLockout(rows);
   const hazards = lockout?.hazards ?? suggested;
