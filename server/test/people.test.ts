@@ -46,6 +46,23 @@ describe('people', () => {
     await signedIn('Moss Teal');
   });
 
+  it('whose work ends at one server are signed out at the others too, who remember them for a moment only', async () => {
+    const other = await bench.another();
+    const rill = await add('Rill Ash');
+    const tablet = await signedIn('Rill Ash');
+    const there = new Client(`http://127.0.0.1:${other.port}`);
+    there.cookie = tablet.cookie;
+    const role = async (): Promise<string | undefined> =>
+      (await there.get<{ person: Person | null }>('/api/session')).body.person?.role;
+    expect(await role()).toBe('technician');
+    await lead.call('PATCH', `/api/people/${rill.id}`, { role: 'viewer' });
+    await expect.poll(role, { timeout: 1000, interval: 20 }).toBe('viewer');
+    await lead.call('PATCH', `/api/people/${rill.id}`, { active: false });
+    await expect
+      .poll(async () => (await there.get('/api/jobs')).status, { timeout: 1000, interval: 20 })
+      .toBe(401);
+  });
+
   it('always have a lead: of two that end or demote each other at once one remains', async () => {
     for (const change of [{ active: false }, { role: 'technician' }] as const)
       for (let round = 0; round < 4; round++) {

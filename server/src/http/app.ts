@@ -33,7 +33,7 @@ import { stopFirst } from './stopFirst';
 import { stripdownRoutes } from '../stripdown/routes';
 import { partRoutes } from '../parts/routes';
 import { forgetsWho, loadPerson, needs, ownPagesOnly } from './auth';
-import { SignedInNow } from '../people/remembered';
+import { SignedInNow } from './signedInNow';
 import type { Store } from '../domain/store';
 import { problemHandler, unknownRoute } from './problems';
 import { SESSION_COOKIE } from './session';

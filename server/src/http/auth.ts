@@ -2,7 +2,7 @@ import type { Person } from '@cellmend/contract/people';
 import type { RequestHandler } from 'express';
 import { announceNow, type Store } from '../domain/store';
 import { Refusal } from '../domain/refusal';
-import type { SignedInNow } from '../people/remembered';
+import type { SignedInNow } from './signedInNow';
 
 const RANK: Record<Person['role'], number> = { viewer: 0, technician: 1, lead: 2 };
 
