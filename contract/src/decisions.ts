@@ -25,6 +25,8 @@ const IntakeBodySchema = z.object({
   ageYears: z.number().min(0).max(60).nullable(),
   deltaMv: z.number().min(0).max(5000).nullable(),
   insulationOhm: z.number().min(0).max(1e13).nullable(),
+  /** Spread of the blocks in per cent of charge, as some tools report it. */
+  blockSpreadPercent: z.number().min(0).max(100).nullable().default(null),
   aim: z.enum(['limp on', 'restore', 'sell', 'buy']),
   /** What the vehicle is worth as it stands, in the workshop's currency. */
   vehicleValue: z.number().min(0).max(1e8).nullable().default(null),

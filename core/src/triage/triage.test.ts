@@ -13,6 +13,8 @@ describe('triage', () => {
     [['will not wake', 'stood for months'], [], 'under-voltage lock'],
     [['will not wake', 'crash'], [], 'crash lock or pyro fuse'],
     [['temperature warning'], [], 'coolant'],
+    [['charge display swings quickly up and down'], [], 'cell or group'],
+    [['charge display swings quickly up and down', 'battery warning'], ['P0A80'], 'cell or group'],
     [['will not drive', '12 V battery changed already'], ['P0C78'], 'contactor or pre-charge'],
   ])('%j with codes %j is first of all %s', (signs, codes, cause) => {
     expect(first(signs, codes)).toBe(cause);
@@ -29,6 +31,15 @@ describe('triage', () => {
     const crash = triage(['crash'], [])[0]!;
     expect(crash.falseStart).toMatch(/Bridging or resetting/);
     expect(crash.test).toMatch(/evidence/);
+  });
+
+  it('reads the spread of blocks in per cent of charge, as some tools report it', () => {
+    expect(triage([], [], { blockSpreadPercent: 4 })).toEqual([]);
+    expect(triage([], [], { blockSpreadPercent: 12 })[0]).toMatchObject({
+      cause: 'balance',
+      because: ['blocks 12 % of charge apart'],
+    });
+    expect(triage([], [], { blockSpreadPercent: 31 })[0]!.cause).toBe('cell or group');
   });
 
   it('judges the insulation figure by 100 ohms a volt (UN ECE R100)', () => {

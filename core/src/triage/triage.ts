@@ -18,6 +18,11 @@ export const SIGNS = {
   'short range': { group: 'symptom', weights: { 'cell or group': 3, balance: 2 } },
   'drops at low charge': { group: 'symptom', weights: { 'cell or group': 4, balance: 1 } },
   'limps under load': { group: 'symptom', weights: { 'cell or group': 3, connector: 1, coolant: 1 } },
+  // A hybrid whose blocks are worn apart: the display follows whichever block the control unit looks at.
+  'charge display swings quickly up and down': {
+    group: 'symptom',
+    weights: { 'cell or group': 4, balance: 2, 'sense board': 1 },
+  },
   'will not drive': {
     group: 'symptom',
     weights: {
@@ -119,6 +124,10 @@ const CODES: [RegExp, Cause, number][] = [
   [/^P0A(7E|9C)/, 'coolant', 4],
 ];
 
+/** Blocks this far apart in charge are out of balance, and from there on worn apart, per cent. Common practice, no source. */
+const APART_PERCENT = 8;
+const WORN_APART_PERCENT = 20;
+
 export interface TriageRow {
   cause: Cause;
   share: number;
@@ -130,7 +139,8 @@ export interface TriageRow {
 /**
  * Ranks what is likely from signs, codes and first numbers. Each points at causes with a weight; the shares are plain
  * proportions of those weights, so that a single strong sign does not hide the rest.
- * @param numbers delta between groups in mV and the vehicle's insulation figure in Ω, where known.
+ * @param numbers delta between groups in mV, spread of the blocks in per cent of charge as some tools report it, and the vehicle's
+ *   insulation figure in Ω, where known.
  */
 export function triage(
   signs: readonly Sign[],
@@ -139,6 +149,7 @@ export function triage(
     deltaMv?: number | undefined;
     insulationOhm?: number | undefined;
     packVoltageV?: number | undefined;
+    blockSpreadPercent?: number | undefined;
   } = {},
 ): TriageRow[] {
   const score = new Map<Cause, { weight: number; because: string[] }>();
@@ -156,6 +167,11 @@ export function triage(
   if (numbers.deltaMv !== undefined) {
     if (numbers.deltaMv >= 200) add('cell or group', 5, `delta ${Math.round(numbers.deltaMv)} mV`);
     else if (numbers.deltaMv >= 50) add('balance', 3, `delta ${Math.round(numbers.deltaMv)} mV`);
+  }
+  if (numbers.blockSpreadPercent !== undefined) {
+    const told = `blocks ${Math.round(numbers.blockSpreadPercent)} % of charge apart`;
+    if (numbers.blockSpreadPercent >= WORN_APART_PERCENT) add('cell or group', 5, told);
+    else if (numbers.blockSpreadPercent >= APART_PERCENT) add('balance', 3, told);
   }
   // 100 Ω a volt is the limit of UN ECE R100, ISO 6469-3 and FMVSS 305 for a direct-current pack.
   if (numbers.insulationOhm !== undefined && numbers.insulationOhm < 100 * (numbers.packVoltageV ?? 400))

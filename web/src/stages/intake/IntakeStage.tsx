@@ -67,6 +67,7 @@ interface Draft {
   age: string;
   delta: string;
   insulation: string;
+  blocks?: string;
   aim: Intake['aim'];
   value: string;
   earlier: string;
@@ -96,12 +97,23 @@ function read(draft: Draft): Intake {
     ageYears: number(draft.age, 'age', 'Years.'),
     deltaMv: number(draft.delta, 'delta', 'Millivolts between highest and lowest group.'),
     insulationOhm,
+    blockSpreadPercent: percentOf(number(draft.blocks ?? '', 'block spread', '0 to 100 per cent of charge.')),
     aim: draft.aim,
     vehicleValue: number(draft.value ?? '', 'vehicle value', 'An amount, or empty.'),
     earlierRepair: (draft.earlier ?? '').trim(),
   };
 }
 
+function percentOf(value: number | null): number | null {
+  if (value !== null && value > 100)
+    throw new InputProblem(
+      'intake',
+      `${value} % is more than a whole charge.`,
+      'block spread',
+      '0 to 100 per cent of charge.',
+    );
+  return value;
+}
 const kmTyped = (shown: number | null): number | null =>
   shown === null ? null : Math.round(kmOfShown(shown) * 10) / 10;
 
@@ -118,6 +130,7 @@ export function IntakeStage({ question, stage }: StageProps) {
     odometer: b?.odometerKm == null ? '' : String(shownOfKm(b.odometerKm)),
     age: b?.ageYears?.toString() ?? '',
     delta: b?.deltaMv?.toString() ?? '',
+    blocks: b?.blockSpreadPercent?.toString() ?? '',
     insulation: b?.insulationOhm ? printQuantity(b.insulationOhm, 'insulation') : '',
     aim: b?.aim ?? 'restore',
     value: b?.vehicleValue?.toString() ?? '',
@@ -138,6 +151,7 @@ export function IntakeStage({ question, stage }: StageProps) {
   const rows = triage(draft.signs, intake?.codes ?? [], {
     deltaMv: intake?.deltaMv ?? undefined,
     insulationOhm: intake?.insulationOhm ?? undefined,
+    blockSpreadPercent: intake?.blockSpreadPercent ?? undefined,
     packVoltageV,
   });
   const first = rows[0];
@@ -235,6 +249,16 @@ export function IntakeStage({ question, stage }: StageProps) {
                   onChange={(e) => set({ delta: e.target.value })}
                 />
               </Field>
+              {pack.profile.chemistry === 'nimh' && (
+                <Field style={{ flex: 1 }}>
+                  Blocks apart, % of charge
+                  <Input
+                    inputMode="decimal"
+                    value={draft.blocks ?? ''}
+                    onChange={(e) => set({ blocks: e.target.value })}
+                  />
+                </Field>
+              )}
               <Field style={{ flex: 1 }}>
                 Insulation shown
                 <Input
