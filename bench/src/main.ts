@@ -5,6 +5,7 @@ import { benchDiagnosis } from './diagnosis';
 import { benchHolds } from './holds';
 import { benchImports } from './imports';
 import { benchOutputs } from './outputs';
+import { benchPlans } from './plans';
 import { benchRecords } from './records';
 import { benchScan } from './scan';
 import { benchTyping } from './typing';
@@ -17,6 +18,7 @@ const TOPICS: Record<string, () => Promise<void>> = {
   holds: benchHolds,
   outputs: benchOutputs,
   control: benchControl,
+  plans: benchPlans,
   typing: benchTyping,
 };
 const wanted = process.argv.slice(2);

@@ -1,4 +1,4 @@
-import highsLoader from 'highs';
+import { scheduleByHighs as byHighs } from '../../../bench/src/peers/highs';
 import { describe, expect, it } from 'vitest';
 import { Random } from '../simpack';
 import { benchDays, planChanges, type DaysAnswer, type DaysAsk } from './days';
@@ -36,53 +36,6 @@ function holds(ask: ScheduleAsk, a: ScheduleAnswer): void {
     expect(sum('person')).toBeLessThanOrEqual(ask.persons);
     expect(sum('channel')).toBeLessThanOrEqual(ask.channels);
   }
-}
-
-/** The same as a time-indexed integer programme for HiGHS (npm `highs`). */
-async function byHighs(ask: ScheduleAsk, horizon: number): Promise<number> {
-  const g = ask.gridH;
-  const H = Math.round(horizon / g);
-  const rows: string[] = [];
-  const binary: string[] = [];
-  const use: { kw: string[]; person: string[]; channel: string[] }[] = Array.from({ length: H }, () => ({
-    kw: [],
-    person: [],
-    channel: [],
-  }));
-  ask.modules.forEach((m, j) => {
-    m.steps.forEach((s, k) => {
-      const dur = Math.round(s.hours / g);
-      const names: string[] = [];
-      for (let t = Math.ceil(m.releaseH / g); t + dur <= H; t++) {
-        if (
-          s.attended &&
-          !ask.workingWindowsH.some(([a, b]) => t * g >= a - 1e-9 && (t + dur) * g <= b + 1e-9)
-        )
-          continue;
-        const x = `x${j}_${k}_${t}`;
-        names.push(x);
-        binary.push(x);
-        for (let i = t; i < t + dur; i++) {
-          use[i]!.kw.push(`${s.powerKw} ${x}`);
-          if (s.attended) use[i]!.person.push(x);
-          if (s.channel) use[i]!.channel.push(x);
-        }
-      }
-      const start = names.map((x) => `${x.split('_')[2]!} ${x}`).join(' + ');
-      rows.push(`${names.join(' + ')} = 1`);
-      rows.push(`${start} - s${j}_${k} = 0`);
-      if (k > 0) rows.push(`s${j}_${k} - s${j}_${k - 1} >= ${Math.round(m.steps[k - 1]!.hours / g)}`);
-      rows.push(`c - s${j}_${k} >= ${dur}`);
-    });
-  });
-  for (const u of use) {
-    if (u.kw.length) rows.push(`${u.kw.join(' + ')} <= ${ask.powerBudgetKw}`);
-    if (u.person.length) rows.push(`${u.person.join(' + ')} <= ${ask.persons}`);
-    if (u.channel.length) rows.push(`${u.channel.join(' + ')} <= ${ask.channels}`);
-  }
-  const lp = `Minimize\n obj: c\nSubject To\n${rows.map((r, i) => ` r${i}: ${r}`).join('\n')}\nBinary\n ${binary.join(' ')}\nEnd\n`;
-  const highs = await highsLoader();
-  return highs.solve(lp).ObjectiveValue * g;
 }
 
 const random = (seed: number, n: number, hold = false): ScheduleAsk => {

@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest';
+import { weakestFirstByHighs } from '../../../bench/src/peers/highs';
 import { Random } from '../simpack';
 import type { Candidate, SelectAsk } from './candidates';
 import { selectModules, unlikeness } from './select';
@@ -73,6 +74,20 @@ describe('which modules go in', () => {
         if (fixed.length > 0) expect(a.places![1]).toBe('S4');
       }
     }
+  });
+
+  it('of thirty for twelve places is the optimum that HiGHS finds, also within a spread of rest voltage', async () => {
+    for (let seed = 1; seed <= 4; seed++)
+      for (const limits of [{}, { restVoltageSpreadMostV: 0.4 }]) {
+        const one = ask(shelf(100 + seed, 30), { positions: 12, limits });
+        const theirs = await weakestFirstByHighs(one);
+        expect(selectModules(one).objective, `seed ${seed}`).toEqual(
+          theirs && {
+            leastCapacityAh: expect.closeTo(theirs.leastCapacityAh, 5) as number,
+            capacitySpreadAh: expect.closeTo(theirs.capacitySpreadAh, 5) as number,
+          },
+        );
+      }
   });
 
   it('equals trying every order: blocks that are sensed together', () => {
