@@ -359,10 +359,19 @@ it('T4: flooded at a corner: a board and four wet modules, one with a donor; eve
       422,
       expect.stringMatching(/Board against meter B1: 31 mV apart at most/),
     ]);
+    // What failed reopens its stage by itself, and is over once it is seen right.
+    const back = await jobOf(n);
+    expect(back.next).toMatchObject({ need: 'Not right yet', stage: 'findings' });
+    expect(back.next.detail).toMatch(/Board against meter B1: 31 mV/);
+    expect(back.route.findings).toEqual({ state: 'reopened', note: 'failed its proof' });
     await seen('board-agrees', 4, 'B1');
+    await seen('codes', null, '', false);
+    expect((await jobOf(n)).next.detail).toMatch(/^Codes stay away: Not right, by whoever looked/);
+    await seen('codes', 1);
+    expect((await jobOf(n)).route.findings.state).toBe('done');
     const unsaid = await sign(n, { topic: 'prove', passed: true });
     expect((unsaid.body as Problem).detail).toMatch(
-      /Still to be seen: Codes stay away: Not seen yet\. Charge test/,
+      /Still to be seen: Codes stay away: 1 drive without one\. Charge test/,
     );
     const tomas = await bench.as('Tomas Rook');
     const byTomas = await tomas.post<Problem>(`/api/jobs/${n}/decisions`, {

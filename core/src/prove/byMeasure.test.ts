@@ -1,6 +1,15 @@
 import { describe, expect, it } from 'vitest';
 import type { Measure, MeasureKind } from '../route';
-import { notProven, proofsOf, proofWords, PROOF_IDS, type ProofFacts, type ProofId } from '.';
+import {
+  backFrom,
+  notProven,
+  proofFacts,
+  proofsOf,
+  proofWords,
+  PROOF_IDS,
+  type ProofFacts,
+  type ProofId,
+} from '.';
 
 // What a repair of each kind is proven by, and the figures that decide, are common practice of the trade, no source.
 
@@ -127,6 +136,33 @@ describe('what proves a repair, by what was wrong', () => {
       'Road test: Not seen yet.',
     ]);
     expect(proofsOf(f).find((p) => p.id === 'codes')!.how).toContain('It came with P0A80');
+  });
+  it('what failed says where the work goes on: a leak to its search, blocks to the bench, a joint to be made again', () => {
+    const failing = (kind: MeasureKind, check: ProofId, more: Partial<ProofFacts> = {}): string[] =>
+      backFrom(
+        proofsOf(
+          facts([measure(kind, 'M07')], {
+            ...more,
+            checks: [
+              { check, place: proofFacts(check).per === 'job' ? '' : 'M07', passed: false, value: null },
+            ],
+          }),
+        ),
+      ).map((b) => b.stage);
+    expect(failing('dry', 'insulation-after-drive')).toEqual(['insulation']);
+    expect(failing('condition', 'blocks-under-load', { nimh: true })).toEqual(['bench']);
+    expect(failing('mend-joint', 'joint-under-load')).toEqual(['rebuild']);
+    expect(failing('replace-module', 'codes')).toEqual(['findings']);
+    // On the edge is no failure.
+    expect(
+      backFrom(
+        proofsOf(
+          facts([measure('replace-board', 'SB2')], {
+            checks: [{ check: 'board-agrees', place: 'SB2', passed: true, value: 10 }],
+          }),
+        ),
+      ),
+    ).toEqual([]);
   });
   it('each has words of its own', () => {
     expect(new Set(PROOF_IDS).size).toBe(9);

@@ -1,4 +1,5 @@
 import type { Measure } from '../route/measures';
+import type { Stage } from '../route/stages';
 
 /** What a check of the proof says: seen and right, seen and on the edge, seen and wrong, not seen yet. */
 export type ProofState = 'pass' | 'hold' | 'fail' | 'open';
@@ -37,6 +38,8 @@ interface ProofFact {
   /** Whether a measure asks for it; checks of the whole vehicle are asked for once. */
   of: (m: Measure, f: ProofFacts) => boolean;
   per: 'job' | 'measure';
+  /** Where the work goes on when it fails. */
+  back: Stage;
   /** What its figure says; without one the answer alone counts. */
   judge?: (value: number, f: ProofFacts) => { state: ProofState; says: string };
 }
@@ -81,6 +84,7 @@ export const PROOFS = {
     unit: 'Ω',
     of: (m, f) => WET.has(m.kind) || (f.leak && m.kind === 'replace-module'),
     per: 'job',
+    back: 'insulation',
     judge: (v, f) => ({
       state: v < f.limits.insulationOhm ? 'fail' : v < 2 * f.limits.insulationOhm ? 'hold' : 'pass',
       says: `${kilo(v)} of at least ${kilo(f.limits.insulationOhm)}.`,
@@ -93,6 +97,7 @@ export const PROOFS = {
     unit: 'mV',
     of: (m) => m.kind === 'replace-board',
     per: 'measure',
+    back: 'findings',
     judge: (v) => upTo(6, 15, (x) => `${number(x)} mV apart at most.`)(Math.abs(v)),
   },
   'joint-under-load': {
@@ -103,6 +108,7 @@ export const PROOFS = {
     unit: 'K',
     of: (m) => m.kind === 'mend-joint',
     per: 'measure',
+    back: 'rebuild',
     judge: upTo(5, 10, (v) => `${number(v)} K above joints of its kind.`),
   },
   standing: {
@@ -113,6 +119,7 @@ export const PROOFS = {
     unit: 'mV a day',
     of: (m) => m.kind === 'recover' || (m.kind === 'replace-module' && LEAKED_DOWN.test(m.why)),
     per: 'measure',
+    back: 'findings',
     judge: upTo(2, 5, (v) => `Falls behind by ${number(v)} mV a day.`),
   },
   'blocks-under-load': {
@@ -123,6 +130,7 @@ export const PROOFS = {
     unit: 'V',
     of: (m, f) => f.nimh && (m.kind === 'condition' || m.kind === 'replace-module'),
     per: 'job',
+    back: 'bench',
     judge: (v, f) =>
       upTo(
         f.limits.blockSpreadV,
@@ -138,6 +146,7 @@ export const PROOFS = {
     unit: '% of the pack’s voltage',
     of: (m) => m.kind === 'replace-fuse' || m.kind === 'whole-pack' || m.kind === 'recover',
     per: 'job',
+    back: 'findings',
     judge: (v) => ({
       // More than the pack has is no reading of it.
       state: v > 105 ? 'hold' : v >= 95 ? 'pass' : v >= 90 ? 'hold' : 'fail',
@@ -152,6 +161,7 @@ export const PROOFS = {
     unit: 'drives',
     of: (m) => OPENED.has(m.kind) || m.kind === 'balance',
     per: 'job',
+    back: 'findings',
     judge: (v) => ({
       state: v >= 3 ? 'pass' : 'hold',
       says: `${number(v)} ${v === 1 ? 'drive' : 'drives'} without one.`,
@@ -163,6 +173,7 @@ export const PROOFS = {
     how: () => 'A whole charge to full, watched at its beginning and its end.',
     of: (m) => OPENED.has(m.kind) || m.kind === 'balance',
     per: 'job',
+    back: 'findings',
   },
   'road-test': {
     need: 'Road test',
@@ -172,6 +183,7 @@ export const PROOFS = {
     unit: 'km',
     of: (m) => OPENED.has(m.kind) || m.kind === 'balance',
     per: 'job',
+    back: 'findings',
     judge: (v, f) => {
       const least = ROAD_TESTS[f.limits.roadTest];
       return v >= least
@@ -233,6 +245,9 @@ export const notProven = (proofs: readonly Proof[]): { failed: Proof[]; open: Pr
   failed: proofs.filter((p) => p.state === 'fail'),
   open: proofs.filter((p) => p.state === 'open' || p.state === 'hold'),
 });
+/** What failed of a repair, and the stage in which the work goes on: a code that came back, blocks that fall apart, a leak again. */
+export const backFrom = (proofs: readonly Proof[]): { stage: Stage; says: string }[] =>
+  notProven(proofs).failed.map((p) => ({ stage: proofFacts(p.id).back, says: proofWords(p) }));
 /** “Board against meter SB2: Not seen yet.” */
 export const proofWords = (p: Pick<Proof, 'need' | 'place' | 'says'>): string =>
   `${[p.need, p.place].filter(Boolean).join(' ')}: ${p.says}`;

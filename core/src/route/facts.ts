@@ -37,6 +37,8 @@ export interface RouteFacts {
   lockedEvidence: boolean;
   /** The signed comparison; null while none is. */
   proved: boolean | null;
+  /** What failed of what proves the repair, and where the work goes on. */
+  failing?: readonly { stage: Stage; says: string }[] | undefined;
   /** The newest comparison bears a proof out. */
   comparisonPassed: boolean;
   /** The sheet is signed, with the ending it names. */

@@ -454,6 +454,32 @@ it('a joint that stands out among its like is named, and holds the job until it 
   expect(endings.repaired.length).toBeGreaterThan(0);
 });
 
+describe('a proof that failed', () => {
+  const failing = [{ stage: 'bench' as const, says: 'Blocks under load: 1.2 V apart under load.' }];
+  const repaired: RouteFacts = {
+    ...NOTHING,
+    intake: true,
+    scans: [{ role: 'before' }],
+    measures: [measure('condition', 'M07')],
+    failing,
+  };
+  it('reopens its stage and asks for it first', () => {
+    const route = routeOf(repaired);
+    expect(route.next).toEqual({
+      need: 'Not right yet',
+      detail: 'Blocks under load: 1.2 V apart under load. Put it right, then look again.',
+      stage: 'bench',
+    });
+    expect(route.stages.bench).toEqual({ state: 'reopened', note: 'failed its proof' });
+    expect(routeOf({ ...repaired, failing: [] }).next.need).not.toBe('Not right yet');
+  });
+  it('gives way to a Stop, to somebody who signed all the same, and to a job that is closed', () => {
+    expect(routeOf({ ...repaired, stop: 'smoke' }).next.need).toBe('Stopped');
+    expect(routeOf({ ...repaired, proved: true }).stages.bench.state).not.toBe('reopened');
+    expect(routeOf({ ...repaired, handedOver: 'repaired' }).next.need).toBe('Closed');
+  });
+});
+
 describe('the registries hold together', () => {
   it('every measure asks for known evidence, in the order of work, and every evidence has a stage', () => {
     for (const kind of MEASURE_KINDS) {

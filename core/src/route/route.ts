@@ -96,6 +96,10 @@ const isFirst = (f: RouteFacts, id: EvidenceId, measures: Measure[]): boolean =>
     ? f.gate.holds || f.elsewhere !== '' || measures.every((m) => m.closed)
     : measures.every((m) => isMet(f, id, m));
 
+/** What failed of a proof reopens its stage, until it is seen right or somebody who may has signed all the same. */
+const failingOf = (f: RouteFacts): NonNullable<RouteFacts['failing']> =>
+  f.proved === true || !f.measures ? [] : (f.failing ?? []);
+
 /** What a person has to do next. */
 function nextOf(f: RouteFacts, steps: Step[], endings: Route['endings']): Need {
   if (f.output)
@@ -136,6 +140,13 @@ function nextOf(f: RouteFacts, steps: Step[], endings: Route['endings']): Need {
       need: 'Not proven',
       detail: 'The repair was signed as not proven. What is left?',
       stage: 'findings',
+    };
+  const failing = failingOf(f);
+  if (failing[0])
+    return {
+      need: 'Not right yet',
+      detail: `${failing.map((x) => x.says).join(' ')} Put it right, then look again.`,
+      stage: failing[0].stage,
     };
   const open =
     steps.find((s) => !s.met && s.waitsFor === '' && !evidenceFacts(s.evidence).last) ??
@@ -253,6 +264,7 @@ function stagesOf(f: RouteFacts, steps: Step[], endings: Route['endings']): Rout
   if (f.scans.some((s) => s.role === 'before') || f.leak || f.danger || f.measures)
     set('findings', f.measures ? 'done' : 'work', f.measures ? '' : 'decide');
   if (f.proved === false) set('findings', 'reopened', 'not proven');
+  for (const x of failingOf(f)) set(x.stage, 'reopened', 'failed its proof');
   if (f.proved === true) set('prove', 'done');
   if (f.reopened) set('findings', 'reopened', 'open again');
   if (f.leak) {

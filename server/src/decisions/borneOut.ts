@@ -5,7 +5,6 @@ import { QueryTypes } from 'sequelize';
 import type { Doing, Store } from '../domain/store';
 import { Refusal, notFound } from '../domain/refusal';
 import { notProven, proofWords } from '@cellmend/core/prove';
-import { proofsOfJob } from '../jobs/proofs';
 import { factsOf } from '../jobs/facts';
 import type { FoundJob } from '../jobs/find';
 import { viewParts } from '../parts/view';
@@ -153,7 +152,7 @@ export async function borneOut(
           'The records before and after have not been compared, or are not within their limits.',
           'A comparison that is within its limits at both ends, or “not proven”.',
         );
-      const { failed, open } = notProven(await proofsOfJob(store, profile, facts, tx));
+      const { failed, open } = notProven(facts.proofs);
       if (failed.length > 0)
         refuse(
           `It is not proven. ${failed.map(proofWords).join(' ')}`,

@@ -1,4 +1,4 @@
-import { isProof } from '@cellmend/core/prove';
+import { backFrom, isProof, type Proof } from '@cellmend/core/prove';
 import { buildOf, jointsToRemake, offNow, partName } from '@cellmend/core/stripdown';
 import type { CheckId } from '@cellmend/contract/jobs';
 import type { FindingDigest } from '@cellmend/contract/findings';
@@ -15,6 +15,7 @@ import type { Store } from '../domain/store';
 import { newestByPlace } from '../records/readings';
 import { checksOf, type CheckFact } from '../records/checkFacts';
 import { ticksOf } from '../stripdown/ticks';
+import { proofsOfRepair } from './proofs';
 import { everProven, gateOf, observationsOf, openLockout, openStops } from '../safety/gate';
 
 /** Everything the route of a job is worked out from, and what its page shows beside it. */
@@ -24,9 +25,9 @@ export interface JobFacts {
   gate: Gate;
   /** Modules with something told apart by the newest diagnosis. */
   suspects: string[];
+  /** What proves the repair by what was wrong; empty while nothing is signed. */
+  proofs: Proof[];
   /** Parts that were placed into the pack, with the job that did it. */
-  /** What was looked at to prove the work, since the last part went in. */
-  proofChecks: CheckFact[];
   composition: { place: string; partId: string; label: string; at: Date; jobId: string | null }[];
   /** Parts that this job took out of it, and where each went. */
   removed: { label: string; place: string; to: string; reason: string; proof: string; at: Date }[];
@@ -193,7 +194,7 @@ export async function factsOf(
       })),
   ].filter(since((c) => c.recordedAt));
   const fitted = composition.filter((c) => c.jobId === jobId).filter(since((c) => c.at));
-  const proofs = lockoutRows.filter(
+  const voltageProofs = lockoutRows.filter(
     (r) => r.kind !== 'live-dead-live' || since<ObservationRow>((x) => x.recordedAt)(r),
   );
   const match = signedSince('match');
@@ -213,32 +214,46 @@ export async function factsOf(
     }))
       labels.set(p.id, p.label);
   const standing = (measures?.measures ?? []).filter((m) => m.dropped === '');
+  // What was driven or read before the last part went in proves nothing of it.
+  const proofChecks = checks.filter(
+    (c) =>
+      isProof(c.check) &&
+      c.recordedAt.getTime() >= Math.max(begun?.getTime() ?? 0, ...fitted.map((p) => p.at.getTime())),
+  );
+  const shownLeak =
+    leak && (leak.found || !leak.packPassed) ? { title: leak.title, found: leak.found } : null;
+  const proofs = await proofsOfRepair(
+    store,
+    profile,
+    {
+      measures: measures?.measures ?? null,
+      leak: shownLeak !== null,
+      codes: bodyIn(decisions, 'intake')?.codes ?? [],
+      checks: proofChecks,
+    },
+    tx,
+  );
   return {
     decisions,
     gate,
     suspects: newest.get('spread')?.suspects ?? [],
     composition,
     removed,
-    // What was driven or read before the last part went in proves nothing of it.
-    proofChecks: checks.filter(
-      (c) =>
-        isProof(c.check) &&
-        c.recordedAt.getTime() >= Math.max(begun?.getTime() ?? 0, ...fitted.map((p) => p.at.getTime())),
-    ),
+    proofs,
     route: {
       complaint: job.complaint,
       intake: decisions.some((d) => d.topic === 'intake'),
       scans,
       headline: newest.get('spread')?.headline ?? '',
       // A pack that passed as a whole has no leak to look for.
-      leak: leak && (leak.found || !leak.packPassed) ? { title: leak.title, found: leak.found } : null,
+      leak: shownLeak,
       danger: await dangerOf(store, jobId, normalisePack(profile), tx),
       output: unreached?.name ?? null,
       stop: stop?.kind ?? null,
       gate: {
         holds: gate.holds,
         begun: gate.begun,
-        ever: gate.holds || (await everProven(store, jobId, profile, proofs, tx)),
+        ever: gate.holds || (await everProven(store, jobId, profile, voltageProofs, tx)),
         stillLive: gate.proof === 'below-60',
       },
       measures: measures?.measures ?? null,
@@ -258,6 +273,7 @@ export async function factsOf(
         (leak?.packPassed ?? false) && (await testedSince(store, jobId, Math.max(...worked), tx)),
       lockedEvidence: lockedEvidence(lockoutRows),
       proved: signedSince('prove')?.passed ?? null,
+      failing: backFrom(proofs),
       comparisonPassed: newest.get('prove')?.passed ?? false,
       // Sheets from before a job named its ending: what was decided tells it.
       handedOver: signed

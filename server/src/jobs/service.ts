@@ -12,7 +12,6 @@ import { namesOf } from '../safety/gate';
 import { suggestedHazards } from '../safety/view';
 import { factsOf, type JobFacts } from './facts';
 import { findJob } from './find';
-import { proofsOfJob } from './proofs';
 
 /** The list that follows from what was found, while nobody has decided. */
 async function proposalOf(
@@ -110,7 +109,7 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
       reason,
       proof,
     })),
-    proofs: await proofsOfJob(store, profile, facts),
+    proofs: facts.proofs,
     gate: facts.gate,
     demoFiles: job.demoFiles,
   };
