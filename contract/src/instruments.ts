@@ -4,7 +4,9 @@ import { z } from 'zod';
 export const INSTRUMENT_KINDS = ['insulation-tester', 'charger', 'supply', 'load', 'meter'] as const;
 export type InstrumentKind = (typeof INSTRUMENT_KINDS)[number];
 /** Drivers that the app knows, as a workshop picks from them; `devices/src/drivers` has one for each. */
-const TESTER_NAMES = { 'scpi-insulation-tester': 'Insulation tester, SCPI over TCP' } as const;
+const TESTER_NAMES = {
+  'scpi-insulation-tester': 'Insulation tester, SCPI over TCP',
+} as const;
 const BENCH_NAMES = {
   'scpi-charger': 'Charger and load in one, SCPI over TCP',
   'scpi-supply': 'Power supply, SCPI over TCP',
@@ -16,13 +18,15 @@ export type TesterDriverId = keyof typeof TESTER_NAMES;
 export type BenchDriverId = keyof typeof BENCH_NAMES;
 export type DriverId = keyof typeof DRIVER_NAMES;
 export const DRIVER_IDS = Object.keys(DRIVER_NAMES) as [DriverId, ...DriverId[]];
-export const DRIVER_KINDS: Record<DriverId, InstrumentKind> = {
-  'scpi-insulation-tester': 'insulation-tester',
+const BENCH_KINDS: Record<BenchDriverId, InstrumentKind> = {
   'scpi-charger': 'charger',
   'scpi-supply': 'supply',
   'scpi-load': 'load',
   'scpi-meter': 'meter',
 };
+/** What an instrument of a driver is for. */
+export const kindOf = (driver: DriverId): InstrumentKind =>
+  isBenchDriver(driver) ? BENCH_KINDS[driver] : 'insulation-tester';
 export const isBenchDriver = (driver: DriverId): driver is BenchDriverId => driver in BENCH_NAMES;
 
 const short = z.string().trim().max(80);
@@ -40,7 +44,7 @@ export const NewInstrumentSchema = z
     mostA: z.number().gt(0).max(2000).nullable().default(null),
     calibratedUntil: z.iso.date('A date such as 2027-06-30.').nullable().default(null),
   })
-  .refine((i) => DRIVER_KINDS[i.driver] === i.kind, {
+  .refine((i) => kindOf(i.driver) === i.kind, {
     path: ['driver'],
     error: 'A driver of that kind of instrument.',
   })

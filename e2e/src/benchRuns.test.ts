@@ -96,8 +96,8 @@ it('four sticks are started in seven presses, one is taken off and goes on, and 
   // Each holds what its cells hold, as far as it was charged; the fuller ones in their order.
   const ah = ['S01', 'S02', 'S03', 'S04'].map((p) => runs.find((r) => r.place === p)!.capacityAh!);
   ah.forEach((v, k) => {
-    expect(v).toBeGreaterThan(0.9 * (4.2 + 0.4 * k));
-    expect(v).toBeLessThan(1.04 * (4.2 + 0.4 * k));
+    expect(v).toBeGreaterThan(0.88 * (4.2 + 0.4 * k));
+    expect(v).toBeLessThan(1.1 * (4.2 + 0.4 * k));
   });
   expect(runs.find((r) => r.place === 'S03')!.says.join(' ')).toMatch(
     /Interrupted once: stopped by Ina Holm/,

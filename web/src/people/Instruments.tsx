@@ -1,4 +1,4 @@
-import { DRIVER_IDS, DRIVER_KINDS, DRIVER_NAMES, type DriverId } from '@cellmend/contract/instruments';
+import { DRIVER_IDS, DRIVER_NAMES, kindOf, type DriverId } from '@cellmend/contract/instruments';
 import type { Person } from '@cellmend/contract/people';
 import { useState, type FormEvent } from 'react';
 import { useInstruments } from '../api/hooks';
@@ -41,7 +41,7 @@ export function Instruments({ person }: { person: Person }) {
     void act('new', async () => {
       await send('POST', '/instruments', {
         name: text('name'),
-        kind: DRIVER_KINDS[text('driver') as DriverId],
+        kind: kindOf(text('driver') as DriverId),
         driver: text('driver'),
         host: text('host'),
         port: Number(text('port')),
