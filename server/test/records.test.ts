@@ -272,6 +272,7 @@ describe('intake', () => {
     codesRead: true,
     odometerKm: 81000,
     ageYears: 6,
+    blockSpreadPercent: 12,
     deltaMv: null,
     insulationOhm: null,
     aim: 'restore',
@@ -293,7 +294,7 @@ describe('intake', () => {
     expect(job.body.decisions[0]!.body).toEqual(intake);
     // A tablet that was offline since before these fields existed may still sign.
     const again = await tomas.post<{ version: number }>('/api/jobs/143/decisions', {
-      body: { ...intake, vehicleValue: undefined, earlierRepair: undefined },
+      body: { ...intake, vehicleValue: undefined, earlierRepair: undefined, blockSpreadPercent: undefined },
       findingIds: [],
       baseVersion: 1,
     });
@@ -303,6 +304,7 @@ describe('intake', () => {
       ...intake,
       vehicleValue: null,
       earlierRepair: '',
+      blockSpreadPercent: null,
     });
     expect(
       (await bettine.post('/api/jobs/143/decisions', { body: intake, findingIds: [], baseVersion: 2 }))
