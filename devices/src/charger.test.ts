@@ -257,6 +257,33 @@ describe('a run of a recipe', () => {
     expect(chargers.at(-1)!.outputIsOn).toBe(false);
   }, 20_000);
 
+  it('a Stop at any moment of the beginning leaves the output off for good, and is told as off', async () => {
+    const { charger: c, port } = await charger(level(6, 3), {}, { speed: 1 });
+    const open = () => openScpiSource('127.0.0.1', port);
+    /** Stops just as one of its commands has been sent, and looks whether the output ever came on afterwards. */
+    for (const at of ['watchdog', 'read', 'set', 'outputOn'] as const) {
+      const stop = new AbortController();
+      const source = await open();
+      const real = source[at].bind(source) as (...args: unknown[]) => Promise<unknown>;
+      source[at] = ((...args: unknown[]) => {
+        const answer = real(...args);
+        stop.abort('Stop was pressed');
+        return answer;
+      }) as never;
+      const end = await superviseRun(source, open, {
+        plan: plan('capacity'),
+        signal: stop.signal,
+        everyMs: 10,
+        onReading: () => Promise.resolve(),
+      });
+      expect(end, at).toMatchObject({ why: 'Stop was pressed', output: 'off' });
+      for (let i = 0; i < 10; i++) {
+        expect(c.outputIsOn, at).toBe(false);
+        await new Promise((r) => setTimeout(r, 10));
+      }
+    }
+  });
+
   it('what may not begin never sees a current', async () => {
     await expect(
       run(

@@ -37,11 +37,17 @@ export interface SuperviseEnd {
 /** An output that nobody looked at for this long has been switched off by its own watchdog, s. */
 const UNSEEN_S = 2 * WATCHDOG_S;
 
-/** Sets what the step asks; at rest the output is off. */
-async function apply(source: BenchSource, plan: readonly PlanStep[], state: ControlState): Promise<void> {
+/** Sets what the step asks; at rest the output is off. A stop that comes while it is set leaves the output as it was: off. */
+async function apply(
+  source: BenchSource,
+  plan: readonly PlanStep[],
+  state: ControlState,
+  signal: AbortSignal | undefined,
+): Promise<void> {
   const to = setpointOf(plan, state);
   if (to.mode === 'rest') return source.outputOff();
   await source.set(to);
+  if (signal?.aborted) return;
   await source.outputOn();
 }
 const sameStep = (a: ControlState, b: ControlState): boolean => a.step === b.step && a.cools === b.cools;
@@ -58,6 +64,9 @@ export async function superviseRun(
   { plan, from, timeScale = 1, everyMs = 1000, signal, mayBegin, onReading, onBegun }: SuperviseOptions,
 ): Promise<SuperviseEnd> {
   let state = from ?? beginControl();
+  const aborted = new Promise<null>((resolve) =>
+    signal?.addEventListener('abort', () => resolve(null), { once: true }),
+  );
   if (signal?.aborted) return { state, done: false, why: 'stopped before it began', output: 'off' };
   if (!(await source.watchdog(WATCHDOG_S)))
     throw new InputProblem(
@@ -68,17 +77,17 @@ export async function superviseRun(
     );
   const rest = await source.read();
   mayBegin?.(rest);
-  const aborted = new Promise<null>((resolve) =>
-    signal?.addEventListener('abort', () => resolve(null), { once: true }),
-  );
   let why = '';
   let done = false;
   let lookedAt = performance.now();
   // The rest before is no part of the run: its first reading is of the first step.
   state = { ...state, last: null, strayFromS: null, fallenFromS: null, smoothV: null, warm: [] };
   try {
-    await Promise.race([apply(source, plan, state), aborted]);
-    onBegun?.();
+    // Stopped while it was looked at: nothing is switched on.
+    if (!signal?.aborted) {
+      await Promise.race([apply(source, plan, state, signal), aborted]);
+      onBegun?.();
+    }
     while (why === '' && !done) {
       await wait(everyMs, signal);
       if (signal?.aborted) break;
@@ -101,7 +110,7 @@ export async function superviseRun(
       if (!kept) break;
       done = decided.does === 'done';
       if (why === '' && !done && !sameStep(before, state))
-        await Promise.race([apply(source, plan, state), aborted]);
+        await Promise.race([apply(source, plan, state, signal), aborted]);
     }
     if (signal?.aborted && !done) why = reasonOf(signal);
   } catch (e) {

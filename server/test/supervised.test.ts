@@ -191,6 +191,11 @@ describe('a recipe run by the bench', () => {
       status: 422,
       body: { detail: expect.stringMatching(/left alone/) as string },
     });
+    const blind = await charger(level(5, 3), { speed: 1, noSensor: true });
+    expect(await start({ place: 'S23', instrumentId: blind.id })).toMatchObject({
+      status: 422,
+      body: { detail: expect.stringMatching(/limit of warmth could not be kept/) as string },
+    });
     for (const x of chargers) expect(x.outputIsOn).toBe(false);
   });
 

@@ -82,7 +82,7 @@ describe('the charge that is counted', () => {
         return {
           voltageV: v0 - (ah * 3600) / farad - set.currentA * ohm,
           currentA: set.currentA,
-          temperatureC: null,
+          temperatureC: 25,
         };
       },
       1,
@@ -194,6 +194,7 @@ describe('what a reading decides', () => {
     ['more amperes', { currentA: -20 }, /20\.00 A, the limit is/],
     ['heat', { temperatureC: 46 }, /46 °C, the limit is 45 °C/],
     ['no number', { voltageV: NaN }, /something else/],
+    ['no sensor on the module', { temperatureC: null }, /no current flows without a sensor/],
     ['a sensor that cannot be', { temperatureC: 400 }, /cannot be: the sensor/],
   ])('output off at once: %s', (_what, more, says) => {
     expect(after([reading(), reading(more)])).toMatchObject({

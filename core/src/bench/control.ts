@@ -100,7 +100,7 @@ const WARM_KEPT_S = 300;
 /** A step begins this far below its limit of warmth, K. */
 const COOLS_BY_K = 5;
 const COOLS_MOST_S = 2 * 3600;
-/** An open sense lead, or a module that is not there, V a cell. */
+/** An open sense lead, or a module that is not there, V. */
 const NOTHING_V = 0.05;
 
 const OFF: Record<LimitName, 'off'> = {
@@ -293,6 +293,9 @@ export function decide(
     (temperatureC !== null && !Number.isFinite(temperatureC))
   )
     return off('it answered something else than volts, amperes and degrees');
+  // A limit of warmth that nobody reads is none.
+  if (temperatureC === null && step.mode !== 'rest' && !before.cools)
+    return off('it shows no temperature: no current flows without a sensor on the module');
   if (temperatureC !== null && (temperatureC < -40 || temperatureC > 150))
     return off(`a temperature of ${round(temperatureC, 0)} °C cannot be: the sensor`);
 

@@ -124,14 +124,14 @@ export async function startSupervised(
     cells,
     plan,
   };
-  if (instrument.simulated && !before) await clipDemoModule(instrument, profile, input.place);
   const mayBegin = (rest: BenchReading): void => {
-    mustBeThere(profile, input.place, rest);
+    mustBeThere(profile, asked, rest);
     mustNotBeDead(profile, recipe, rest.voltageV, cells);
     if (recipe.id === 'recover') mustBeWorthIt(profile, recipe, rest.voltageV, cells, input.recovery);
   };
   const row = await begin(store, runs, {
     job,
+    profile,
     person,
     instrument,
     key,
@@ -161,8 +161,19 @@ async function mustNotBeStopped(store: Store, job: JobRow): Promise<void> {
     });
 }
 
-function mustBeThere(profile: PackProfile, place: string, { voltageV }: BenchReading): void {
+function mustBeThere(
+  profile: PackProfile,
+  { place, plan }: Asked,
+  { voltageV, temperatureC }: BenchReading,
+): void {
   const { pack, module } = moduleOf(profile, place);
+  if (temperatureC === null && plan.some((s) => s.mode !== 'rest'))
+    throw new InputProblem(
+      'sensor',
+      `No temperature at ${place}: its limit of warmth could not be kept.`,
+      place,
+      'A sensor on the module, read by the instrument.',
+    );
   if (!Number.isFinite(voltageV))
     throw new InputProblem('instrument', 'The instrument shows no voltage.', place, 'A reading in volts.');
   if (voltageV < -0.1)
@@ -219,6 +230,7 @@ function mustBeWorthIt(
 
 interface Begin {
   job: JobRow;
+  profile: PackProfile;
   person: PersonRow;
   instrument: InstrumentRow;
   key: string;
@@ -232,7 +244,7 @@ interface Begin {
 async function begin(
   store: Store,
   runs: InstrumentRuns,
-  { job, person, instrument, key, asked, from, continues, mayBegin }: Begin,
+  { job, profile, person, instrument, key, asked, from, continues, mayBegin }: Begin,
 ): Promise<InstrumentRunRow> {
   const driver = instrument.driver;
   if (!isBenchDriver(driver))
@@ -247,7 +259,12 @@ async function begin(
     instrument,
     parameters: { ...asked },
     ...(continues ? { continues } : {}),
-    open,
+    // From here on the instrument is this run's alone, and a Stop finds it: one that came just before is seen here.
+    open: async () => {
+      await mustNotBeStopped(store, job);
+      if (instrument.simulated) await clipDemoModule(instrument, profile, asked.place);
+      return open();
+    },
     drive: async (device, { runId, signal }) => {
       let seq = 0;
       return superviseRun(device, open, {
@@ -464,18 +481,18 @@ export async function resumeSupervised(
   const instrument = await findInstrument(store, input.instrumentId);
   allowedHost(instrument.host);
   const asked = askedOf(row);
-  if (instrument.simulated) await clipDemoModule(instrument, profile, asked.place);
   const from = row.control ?? beginControl();
   mustBeAble(instrument, asked.plan.slice(from.step));
   const next = await begin(store, runs, {
     job,
+    profile,
     person,
     instrument,
     key,
     asked,
     from,
     continues: row.id,
-    mayBegin: (rest) => mustBeThere(profile, asked.place, rest),
+    mayBegin: (rest) => mustBeThere(profile, asked, rest),
   });
   await store.sequelize.transaction((tx) =>
     audit(store, { tx, person, after: [] }, job.id, 'bench run goes on', asked.place, instrument.name),

@@ -101,14 +101,14 @@ export function toProblem(error: unknown): Problem {
   );
 }
 
-// eslint-disable-next-line @typescript-eslint/no-unused-vars -- Express tells an error handler by its four arguments
-export const problemHandler: ErrorRequestHandler = (error, req, res, _next) => {
+export const problemHandler: ErrorRequestHandler = (error, req, res, next) => {
   // Answered already, in time, where the work itself was late: there is nobody to tell.
   if (res.writableEnded) return void req.log.warn({ err: error, method: req.method, path: req.path });
   // Half an answer is none: whoever asked sees that it broke off.
   if (res.headersSent) {
     req.log.warn({ err: error, method: req.method, path: req.path });
-    return void res.destroy();
+    res.destroy();
+    return next();
   }
   const problem = toProblem(error);
   if (problem.status >= 500) req.log.error({ err: error, method: req.method, path: req.path });
