@@ -1,19 +1,25 @@
+import { EVIDENCE, type Evidence, type LeakCause } from '../insulation';
 import type { Chemistry } from '../pack';
+
+/** Seen at a cell that may go on reacting. */
+const REACTING: readonly Evidence[] = ['swollen or wet pouch', 'missing burst tab', 'solvent smell'];
 
 /** How a part may leave the workshop. What is not known to be sound counts as damaged. */
 export type AwayClass = 'sound' | 'damaged or defective' | 'critical';
 export interface AwayFacts {
   chemistry: Chemistry;
-  /** A Stop told of it, or it was seen: hot, smoking, hissing, swollen, burning. */
-  hot: boolean;
-  wet: boolean;
-  /** Dropped, dented, crashed, opened by force. */
-  struck: boolean;
-  leaking: boolean;
+  /** What somebody saw at it, whatever the degree. */
+  seen: readonly Evidence[];
+  /** A Stop of its job told of heat, smoke, hissing or swelling: which part it was, somebody has to say. */
+  stopped: boolean;
+  crashed: boolean;
+  /** High voltage reached the chassis here. */
+  insulationLost: boolean;
   /** Below its floor, reversed, or charged beyond its limit. */
   beyondLimits: boolean;
-  /** Looked at and measured, and nothing was wrong with it. */
-  judgedSound: boolean;
+  quarantined: boolean;
+  /** Measured, and no verdict on it speaks of harm. */
+  measuredHarmless: boolean;
 }
 export interface Away {
   class: AwayClass;
@@ -35,10 +41,15 @@ const TAKER = 'Taker named, licensed for it, and the proof kept';
  */
 export function awayOf(f: AwayFacts): Away {
   const nimh = f.chemistry === 'nimh';
-  if (f.hot)
+  const points = (...causes: LeakCause[]): boolean =>
+    f.seen.some((e) => causes.some((c) => c in EVIDENCE[e]));
+  const reacting = f.seen.filter((e) => REACTING.includes(e));
+  if (f.stopped || reacting.length > 0)
     return {
       class: 'critical',
-      because: 'It was hot, smoking, hissing or swollen.',
+      because: f.stopped
+        ? 'A Stop told of heat, smoke, hissing or swelling.'
+        : `Seen at it: ${reacting.join(', ')}.`,
       rule: nimh
         ? 'Stays here, outdoors, until it is cold and dry; then as the adviser says.'
         : 'Liable to react: P911 or LP906, only as the competent authority has approved. Until then it stays here.',
@@ -50,15 +61,17 @@ export function awayOf(f: AwayFacts): Away {
       ],
     };
   const damage = [
-    f.wet ? 'it was wet' : '',
-    f.struck ? 'it was struck or opened' : '',
-    f.leaking ? 'it leaks' : '',
+    points('water', 'coolant') ? 'it was wet' : '',
+    points('electrolyte') ? 'it leaks' : '',
+    points('mechanical', 'harness') || f.crashed ? 'it was struck or rubbed through' : '',
+    f.insulationLost ? 'it lost its insulation' : '',
     f.beyondLimits ? 'it was beyond its voltage limits' : '',
   ].filter(Boolean);
-  if (damage.length === 0 && f.judgedSound)
+  const sound = f.measuredHarmless && !f.quarantined && f.seen.includes('clean and dry');
+  if (damage.length === 0 && sound)
     return {
       class: 'sound',
-      because: 'Measured, and nothing was wrong with it.',
+      because: 'Measured and looked at, and nothing was wrong with it.',
       rule: nimh
         ? 'Not dangerous goods on the road with its poles covered; by sea UN 3496 in larger lots.'
         : 'UN 3480 alone, UN 3481 with or in equipment, UN 3171 in a vehicle; P903, or P909 to be recycled.',
@@ -67,7 +80,9 @@ export function awayOf(f: AwayFacts): Away {
   const because =
     damage.length > 0
       ? `${damage.join(', ').replace(/^./, (c) => c.toUpperCase())}.`
-      : 'Nobody has shown that it is sound: it counts as damaged.';
+      : f.quarantined
+        ? 'It stands in quarantine: it counts as damaged.'
+        : 'Nobody has shown that it is sound: it counts as damaged.';
   return {
     class: 'damaged or defective',
     because,

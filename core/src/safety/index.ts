@@ -8,4 +8,3 @@ export * from './stop';
 export * from './fuse';
 export * from './hazards';
 export * from './moment';
-export * from './away';

@@ -32,11 +32,11 @@ import {
 import { day, upper } from '../../ui/words';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
+import { HowTheyLeave } from './HowTheyLeave';
 import { Paper } from './Paper';
 import {
   Done,
   Found,
-  HowTheyLeave,
   LeftOpen,
   MeasuredTable,
   PartsOut,

@@ -5,8 +5,7 @@ import { EVIDENCE, MEASURES, measureWords, placesOf, type Ending } from '@cellme
 import { verdictName } from '@cellmend/core/spread';
 import { buildOf, partName } from '@cellmend/core/stripdown';
 import type { Measured } from '@cellmend/core/pack';
-import { awayOf } from '@cellmend/core/safety';
-import { decisionOf, leakOf, spreadOf, useChecks, useInsulation, useSafety } from '../../api/hooks';
+import { decisionOf, leakOf, spreadOf, useChecks, useSafety } from '../../api/hooks';
 import styled from 'styled-components';
 import { usePhotos } from '../../photos/Photos';
 import { useJobView } from '../../shell/jobContext';
@@ -295,91 +294,6 @@ export function PartsOut() {
     </section>
   );
 }
-
-/** Looked at and no harm to it: weak, low, or nothing at all. */
-const HARMLESS: readonly string[] = ['low-capacity', 'imbalance', 'high-resistance', 'sense-fault'];
-const DRY: readonly string[] = ['clean and dry'];
-
-/** How the parts that came out leave the workshop, with what is ticked before: by what is on record of each. */
-export function HowTheyLeave() {
-  const { job, pack, findings } = useJobView();
-  const { data: safety } = useSafety(job.number);
-  const { data: seen } = useInsulation(job.number);
-  const report = spreadOf(findings, 'before')?.report ?? null;
-  const leak = leakOf(findings)?.report.found ?? '';
-  const gone = job.removed.filter((r) => r.to !== 'pack' && pack.modules.some((m) => m.id === r.place));
-  // Before all is known nothing is called sound.
-  if (gone.length === 0 || !safety || !seen) return null;
-  const hot = safety.stopKinds.some((k) => k !== 'unexpected voltage');
-  const away = gone.map((r) => {
-    const module = pack.modules.find((m) => m.id === r.place)!;
-    const own = report?.findings.filter((f) => f.module.split(' + ').includes(r.place)) ?? [];
-    const looks = seen.filter(
-      (e) => !e.supersededBy && e.observation.kind === 'seen' && e.observation.module === r.place,
-    );
-    const wet = looks.some(
-      (e) =>
-        e.observation.kind === 'seen' &&
-        !DRY.includes(e.observation.evidence) &&
-        e.observation.degree !== 'clear',
-    );
-    return {
-      ...r,
-      away: awayOf({
-        chemistry: pack.profile.chemistry,
-        // A Stop tells of the pack: which of its parts it was, somebody has to say.
-        hot,
-        wet: wet || leak.split(' and ').includes(r.place),
-        struck: false,
-        leaking: false,
-        beyondLimits:
-          own.some((f) => f.verdict === 'dead') ||
-          (report?.outOfBounds ?? []).some((o) => module.channelIndices.includes(o.channelIndex)),
-        // A scan tells no dent and no drop of water: somebody has to have looked. What stands in quarantine does so for a reason.
-        judgedSound:
-          r.to !== 'quarantine' &&
-          report !== null &&
-          own.every((f) => HARMLESS.includes(f.verdict)) &&
-          looks.some((e) => e.observation.kind === 'seen' && DRY.includes(e.observation.evidence)),
-      }),
-    };
-  });
-  const kinds = [...new Set(away.map((a) => a.away.class))];
-  return (
-    <section>
-      <h2>How they leave</h2>
-      {kinds.map((kind) => {
-        const of = away.filter((a) => a.away.class === kind);
-        const { rule, checks } = of[0]!.away;
-        return (
-          <div key={kind}>
-            <p>
-              <b>{upper(kind)}:</b>{' '}
-              {of
-                .map(
-                  (a) =>
-                    `${a.label} (${a.away.because.replace(/\.$/, '').replace(/^./, (c) => c.toLowerCase())})`,
-                )
-                .join(', ')}
-              . {rule}
-            </p>
-            <Ticks>
-              {checks.map((c) => (
-                <li key={c}>{c}</li>
-              ))}
-            </Ticks>
-          </div>
-        );
-      })}
-      <p>The carrier’s dangerous-goods adviser has the last word on each of them.</p>
-    </section>
-  );
-}
-const Ticks = styled.ul`
-  list-style: '☐  ';
-  margin: 4px 0 6px;
-  padding-left: 22px;
-`;
 
 /** What the repair leaves behind, as long as nobody put it right. */
 export function LeftOpen() {
