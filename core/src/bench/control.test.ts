@@ -4,18 +4,14 @@ import { describe, expect, it } from 'vitest';
 import { normalisePack, type PackProfile } from '../pack';
 import {
   beginControl,
-  cannotRun,
   decide,
-  mayRecover,
-  mustNotBeDead,
-  planOf,
-  raisedCutoffV,
   setpointOf,
   type BenchReading,
   type ControlState,
   type Decided,
-  type PlanStep,
 } from './control';
+import { cannotRun, planOf, raisedCutoffV, type PlanStep } from './plan';
+import { mayRecover, mustNotBeDead } from './recovery';
 import { recipesFor, type RecipeId } from './recipes';
 
 const read = (file: string): PackProfile =>

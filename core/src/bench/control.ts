@@ -1,42 +1,4 @@
-import { factsOf, InputProblem, limitValue, type PackProfile } from '../pack';
-import type { HardLimits, Recipe, RecipeStep } from './recipes';
-
-/** A limit of a step, in the words of whoever reads why it ended. */
-export const LIMIT_NAMES = [
-  'high voltage',
-  'low voltage',
-  'current',
-  'heat',
-  'warming',
-  'minus delta V',
-  'charge',
-  'time',
-] as const;
-export type LimitName = (typeof LIMIT_NAMES)[number];
-
-/** What a charger is told in one step, for one module: volts of the whole module, not of a cell. */
-export interface PlanStep {
-  name: string;
-  mode: 'rest' | 'charge' | 'discharge';
-  /** A, never negative. */
-  currentA: number;
-  limits: {
-    mostV: number;
-    leastV: number;
-    mostA: number;
-    mostC: number;
-    mostCPerMin: number | null;
-    minusDeltaV: number | null;
-    mostAh: number;
-    mostS: number;
-  };
-  /** What a crossed limit does: on to the next step, or output off and the run over. */
-  then: Record<LimitName, 'next' | 'off'>;
-  /** It is over after so long, s; null: one of its limits ends it. */
-  lastsS: number | null;
-  /** A charge at constant voltage is over when its current has fallen to this, A. */
-  tapersToA: number | null;
-}
+import type { LimitName, PlanStep } from './plan';
 
 /** What a charger shows. Discharge is positive. */
 export interface BenchReading {
@@ -83,8 +45,6 @@ export interface Decided {
   limit: LimitName | null;
 }
 
-/** A charge at constant voltage is full at this share of the rating, C. Common practice, no source. */
-const TAPER_C = 0.05;
 /** How much a reading may miss a limit that the charger itself holds, as a share. */
 const HELD_WITHIN = 0.01;
 /** A current is what was set within this share and this much, A; a source that hunts longer than that does something else, s. */
@@ -102,78 +62,6 @@ const COOLS_BY_K = 5;
 const COOLS_MOST_S = 2 * 3600;
 /** An open sense lead, or a module that is not there, V. */
 const NOTHING_V = 0.05;
-
-const OFF: Record<LimitName, 'off'> = {
-  'high voltage': 'off',
-  'low voltage': 'off',
-  current: 'off',
-  heat: 'off',
-  warming: 'off',
-  'minus delta V': 'off',
-  charge: 'off',
-  time: 'off',
-};
-
-/** What a crossed limit does in one step of a recipe. A charge of NiMH is full by −ΔV, by warming or by what flowed in. */
-function whatThen(recipe: Recipe, step: RecipeStep, nimh: boolean): Record<LimitName, 'next' | 'off'> {
-  if (step.currentA === 0) return { ...OFF, time: 'next' };
-  if (step.currentA > 0) return { ...OFF, 'low voltage': 'next' };
-  const untilWarm = recipe.id === 'hard-charge' && step.limits.minusDeltaVPerCell !== null;
-  return nimh
-    ? {
-        ...OFF,
-        warming: 'next',
-        'minus delta V': 'next',
-        charge: 'next',
-        heat: untilWarm ? 'next' : 'off',
-        time: 'next',
-      }
-    : OFF;
-}
-
-const limitsOf = (l: HardLimits, cells: number): PlanStep['limits'] => ({
-  mostV: l.mostVPerCell * cells,
-  leastV: l.leastVPerCell * cells,
-  mostA: l.mostA,
-  mostC: l.mostC,
-  mostCPerMin: l.mostCPerMin,
-  minusDeltaV: l.minusDeltaVPerCell === null ? null : l.minusDeltaVPerCell * cells,
-  mostAh: l.mostAh,
-  mostS: l.mostHours * 3600,
-});
-
-/**
- * A recipe as one charger runs it on a module of so many cells. What a person does (connecting) is no step of it. A cell that
- * ran empty in the discharge before raises the cut-off: the string of cells is stopped before one is driven backwards.
- * @param dropouts cells seen to run empty before the cut-off in the module's last run
- */
-export function planOf(recipe: Recipe, profile: PackProfile, cells: number, dropouts = 0): PlanStep[] {
-  const nimh = profile.chemistry === 'nimh';
-  return recipe.steps
-    .filter((s) => s.name !== 'connect')
-    .map((s): PlanStep => {
-      const charges = s.currentA < 0;
-      const limits = limitsOf(s.limits, cells);
-      if (s.currentA > 0 && nimh && dropouts > 0)
-        limits.leastV = Math.max(limits.leastV, raisedCutoffV(cells));
-      return {
-        name: s.name,
-        mode: s.currentA === 0 ? 'rest' : charges ? 'charge' : 'discharge',
-        currentA: Math.abs(s.currentA),
-        limits,
-        then: whatThen(recipe, s, nimh),
-        lastsS: s.currentA === 0 || (charges && nimh) ? s.hours * 3600 : null,
-        tapersToA:
-          charges && !nimh ? Math.min(TAPER_C * profile.ratedCapacityAh, Math.abs(s.currentA) / 2) : null,
-      };
-    });
-}
-
-/**
- * Cut-off that stops a NiMH string when its first cell has run empty, V: the others are still on their plateau of about 1.15 V,
- * the empty one is not let below zero. Common practice, no source.
- */
-export const raisedCutoffV = (cells: number): number => (cells - 1) * 1.15;
 
 export const beginControl = (): ControlState => ({
   step: 0,
@@ -397,75 +285,4 @@ function thinned(warm: ControlState['warm']): ControlState['warm'] {
     if (i === warm.length - 1 || out.length === 0 || w[0] - out.at(-1)![0] >= 10) out.push(w);
   });
   return out;
-}
-
-/** What is known of an over-discharged module before anybody tries. Null: nobody knows. */
-export interface RecoveryAsk {
-  restV: number;
-  cells: number;
-  emptyDays: number | null;
-  ageYears: number | null;
-  swollen: boolean | null;
-  /** Smell, wetness, rust at a vent. */
-  leaked: boolean | null;
-  outdoors: boolean;
-  somebodyStays: boolean;
-}
-/** Emptied longer ago than this, copper has had time to dissolve. From memory. */
-const EMPTY_MOST_DAYS = 14;
-const OLD_YEARS = 10;
-
-/**
- * Whether an over-discharged lithium module may be tried at all. What is not known counts as a no; scrap is the usual answer.
- * Floors: `numbers.md`, 2.0 V warn, below 1.5 V scrap.
- */
-export function mayRecover(profile: PackProfile, ask: RecoveryAsk): { may: boolean; against: string[] } {
-  const against: string[] = [];
-  const perCell = ask.restV / ask.cells;
-  const scrapV = limitValue(profile, 'cellScrapV');
-  if (profile.chemistry === 'nimh') against.push('NiMH is not revived like this: run a slow balance.');
-  if (!(perCell >= scrapV))
-    against.push(
-      `${round(perCell, 2)} V a cell is below ${round(scrapV, 1)} V: copper has dissolved. Scrap.`,
-    );
-  if (ask.emptyDays === null) against.push('Nobody knows how long it was empty.');
-  else if (ask.emptyDays > EMPTY_MOST_DAYS) against.push(`Empty for ${ask.emptyDays} days: too long.`);
-  if (ask.ageYears === null) against.push('Its age is not known.');
-  else if (ask.ageYears > OLD_YEARS) against.push(`${ask.ageYears} years old: not worth the risk.`);
-  if (ask.swollen !== false) against.push(ask.swollen ? 'It is swollen.' : 'Not looked at for swelling.');
-  if (ask.leaked !== false) against.push(ask.leaked ? 'It leaks.' : 'Not looked at for leaks.');
-  if (!ask.outdoors) against.push('It has to lie outdoors, away from everything.');
-  if (!ask.somebodyStays) against.push('Somebody has to stay with it all the time.');
-  return { may: against.length === 0, against };
-}
-
-/** What an instrument can do of a plan; empty where it can do all of it. */
-export function cannotRun(
-  plan: readonly PlanStep[],
-  can: { charges: boolean; discharges: boolean; mostV: number; mostA: number | null },
-): string[] {
-  const out: string[] = [];
-  if (!can.charges && plan.some((s) => s.mode === 'charge')) out.push('It cannot charge.');
-  if (!can.discharges && plan.some((s) => s.mode === 'discharge')) out.push('It cannot discharge.');
-  const v = Math.max(...plan.map((s) => s.limits.mostV));
-  if (v > can.mostV) out.push(`${round(v, 1)} V are needed, it gives ${round(can.mostV, 1)} V.`);
-  const a = Math.max(...plan.map((s) => s.currentA));
-  if (can.mostA !== null && a > can.mostA + 1e-9)
-    out.push(`${round(a, 1)} A are needed, it gives ${round(can.mostA, 1)} A.`);
-  return out;
-}
-
-/** A voltage at rest that an ordinary charge may begin at. @throws InputProblem below the chemistry's floor */
-export function mustNotBeDead(profile: PackProfile, recipe: Recipe, restV: number, cells: number): void {
-  if (recipe.id === 'recover') return;
-  const floorV = limitValue(profile, 'cellFloorV') * cells;
-  if (restV < floorV)
-    throw new InputProblem(
-      'too-low',
-      `It rests at ${round(restV, 2)} V, below the ${round(floorV, 2)} V of the floor for ${factsOf(profile.chemistry).name}: no ordinary run begins there.`,
-      recipe.name,
-      profile.chemistry === 'nimh'
-        ? 'A slow charge by hand, watched; or scrap it.'
-        : 'Scrap is the usual answer; a supervised recovery asks what speaks against it.',
-    );
 }

@@ -7,4 +7,6 @@ export * from './loadBank';
 export * from './runTable';
 export * from './days';
 export * from './held';
+export * from './plan';
 export * from './control';
+export * from './recovery';
