@@ -40,6 +40,8 @@ export const SupervisedRunSchema = z.object({
   simulated: z.boolean(),
   state: z.enum(RUN_STATES),
   output: OutputSchema,
+  /** It is a run of the record, with its readings. */
+  kept: z.boolean(),
   why: z.string(),
   by: z.string(),
   startedAt: z.string(),

@@ -36,6 +36,7 @@ export interface ModuleState {
 /** Integrated in steps of at most this, s. */
 const STEP_S = 2;
 const SMOKES_C = 12;
+const LEAKS_ABOVE_V = 0.5;
 /** NiMH: −ΔV is the cell warming while all it is given turns into heat, V/K. From memory. */
 const NIMH_V_PER_K = -0.0035;
 const REVERSED_V = -0.35;
@@ -123,7 +124,8 @@ export class SimulatedModule {
       if (currentA < 0) heatW += -currentA * (1 - taken) * Math.max(0.5, this.restV(c));
       // Driven backwards, all of it turns into heat and gas.
       if (share < 0 && currentA > 0) heatW += currentA * 0.4;
-      c.ah += ((-currentA * taken - (share > 0 ? f.leakA : 0)) * s) / 3600;
+      // A leak goes on as long as there is a voltage that drives it.
+      c.ah += ((-currentA * taken - (this.restV(c) > LEAKS_ABOVE_V ? f.leakA : 0)) * s) / 3600;
       c.ah = Math.max(c.ah, -0.05 * c.capacityAh);
     }
     heatW += this.slowV * currentA > 0 ? this.slowV * currentA : 0;

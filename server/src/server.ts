@@ -8,7 +8,7 @@ import { defineModels } from './db/models';
 import { readSetting } from './domain/settings';
 import { beginDemoRuns } from './bench/demo';
 import { simulateBench } from './bench/simulated';
-import { finishLeft, finishRun } from './bench/supervised';
+import { finishLeft, finishOrSay } from './bench/finish';
 import { addDemoRecords } from './demo/records';
 import { seedDemo } from './demo/seed';
 import { makeApp } from './http/app';
@@ -106,7 +106,7 @@ export async function startServer(options: ServerOptions): Promise<Running> {
   const sessionSecret = await sharedSecret(store, 'session-secret');
   const hub = new LiveHub(options.databaseUrl);
   const runs = new InstrumentRuns(store, options.databaseUrl);
-  runs.onLate = (row) => void finishRun(store, row).catch(() => undefined);
+  runs.onLate = (row) => void finishOrSay(store, row);
   hub.listen((message) => runs.heard(message));
   await hub.open();
   await runs.recover();

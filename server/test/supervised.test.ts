@@ -1,11 +1,14 @@
 import type { BenchView } from '@cellmend/contract/bench';
 import type { Instrument } from '@cellmend/contract/instruments';
 import type { StartRun, SupervisedRun } from '@cellmend/contract/supervised';
+import type { Job } from '@cellmend/contract/jobs';
+import { cellsAt, normalisePack } from '@cellmend/core/pack';
 import type { ModuleFacts } from '@cellmend/devices/simulatedModule';
 import { SimulatedCharger, type ChargerFacts, type ChargerFaults } from '@cellmend/devices/simulatedCharger';
 import { randomUUID } from 'node:crypto';
 import { QueryTypes } from 'sequelize';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
+import { newJob } from './depot';
 import { Client, startBench, type Answer, type Bench } from './harness';
 import { StoppableDatabase } from './stoppable';
 
@@ -294,4 +297,112 @@ describe('a recipe run by the bench', () => {
     await act(begun.body.id, 'stop');
     await act(begun.body.id, 'end');
   }, 20_000);
+
+  it('a server that starts writes down what came through its plan before a kill; one that cannot be says so and keeps nobody waiting', async () => {
+    const { id } = await charger(level(5, 3));
+    const through = await start({ place: 'S02', instrumentId: id });
+    await expect
+      .poll(() => count(`run_log WHERE run_id = '${through.body.id}'`), { timeout: 8000 })
+      .toBeGreaterThan(3);
+    await act(through.body.id, 'stop');
+    // As a kill right after the last reading leaves it: through its plan, and nobody has said so.
+    const { sequelize } = bench.running.store;
+    await sequelize.query(
+      `UPDATE instrument_runs SET control = jsonb_set(control, '{step}', to_jsonb(jsonb_array_length(parameters->'plan'))), state = 'interrupted' WHERE id = '${through.body.id}'`,
+    );
+    expect(await one(through.body.id)).toMatchObject({ state: 'done', kept: false });
+    expect(await act(through.body.id, 'resume', { instrumentId: id, looked: true })).toMatchObject({
+      status: 409,
+    });
+    const other = await charger(level(5, 3));
+    const bad = await start({ place: 'S03', instrumentId: other.id });
+    await expect
+      .poll(() => count(`run_log WHERE run_id = '${bad.body.id}'`), { timeout: 8000 })
+      .toBeGreaterThan(3);
+    await act(bad.body.id, 'stop');
+    // A place that the pack has no more: its readings stay, and why is told.
+    await sequelize.query(
+      `UPDATE instrument_runs SET control = jsonb_set(control, '{step}', '3'), parameters = jsonb_set(parameters, '{place}', '"S77"') WHERE id = '${bad.body.id}'`,
+    );
+    const again = await bench.another();
+    expect(await one(through.body.id)).toMatchObject({ state: 'done', kept: true });
+    expect((await view()).runs.filter((r) => r.place === 'S02')).toHaveLength(1);
+    const told = await one(bad.body.id);
+    expect(told).toMatchObject({
+      kept: false,
+      why: expect.stringMatching(/could not be written down: .*S77/) as string,
+    });
+    expect(await count(`run_log WHERE run_id = '${bad.body.id}'`)).toBeGreaterThan(3);
+    await again.close();
+  }, 40_000);
+
+  it('an over-discharged lithium module is tried only where everything speaks for it, and what does not hold is scrap', async () => {
+    const job = await newJob(ina, 'Corrie', 'empty for a week');
+    const pack = (await ina.get<Job>(`/api/jobs/${job}`)).body.pack;
+    const place = pack.modules[0]!.id;
+    const at = cellsAt(normalisePack(pack), { kind: 'module', index: 0 });
+    /** Cells as far below empty; what each loses by itself. */
+    const empty = (below: number, leakA: number): ModuleFacts => ({
+      ...level(60, 0),
+      chemistry: pack.chemistry,
+      ratedAh: pack.ratedCapacityAh,
+      cells: Array.from({ length: at }, () => ({
+        capacityAh: pack.ratedCapacityAh,
+        ah: -below * pack.ratedCapacityAh,
+        ohm: 0.001,
+      })),
+      leakA,
+    });
+    const recover = (instrumentId: string, recovery: StartRun['recovery']) =>
+      ina.post<Told>(
+        `/api/jobs/${job}/bench/supervised`,
+        { place, recipe: 'recover', instrumentId, looked: true, recovery },
+        { 'idempotency-key': randomUUID() },
+      );
+    const good = {
+      emptyDays: 3,
+      ageYears: 4,
+      swollen: false,
+      leaked: false,
+      outdoors: true,
+      somebodyStays: true,
+    };
+    const wide = { mostV: 60, mostA: 20 };
+    // Deeper than anybody may try, and one of which too little is known.
+    const dead = await charger(empty(0.045, 0), wide);
+    const low = await charger(empty(0.02, 0.15), { ...wide, speed: 2400 });
+    const told = (pattern: RegExp) => ({
+      status: 422,
+      body: { detail: expect.stringMatching(pattern) as string },
+    });
+    expect(await recover(dead.id, good)).toMatchObject(told(/Scrap/));
+    expect(await recover(low.id, null)).toMatchObject(told(/^Scrap it\. Nobody knows how long.*outdoors/));
+    expect(await recover(low.id, { ...good, swollen: null })).toMatchObject(
+      told(/Not looked at for swelling/),
+    );
+    expect([dead.charger.outputIsOn, low.charger.outputIsOn]).toEqual([false, false]);
+    // An ordinary charge is no way round it.
+    expect(
+      await ina.post(`/api/jobs/${job}/bench/supervised`, {
+        place,
+        recipe: 'capacity',
+        instrumentId: low.id,
+        looked: true,
+      }),
+    ).toMatchObject(told(/below the .* floor/));
+    const begun = await recover(low.id, good);
+    expect(begun).toMatchObject({ status: 201, body: { steps: ['low charge', 'hold'] } });
+    const now = async (): Promise<SupervisedRun> =>
+      (await ina.get<SupervisedRun[]>(`/api/jobs/${job}/bench/supervised`)).body[0]!;
+    await expect
+      .poll(async () => (await now()).state, { timeout: 60_000, interval: 200 })
+      .not.toBe('running');
+    expect(low.charger.outputIsOn).toBe(false);
+    // It took its charge, and fell back below the floor within the day.
+    expect((await now()).step).toBe(1);
+    expect(await now()).toMatchObject({
+      state: 'interrupted',
+      why: expect.stringMatching(/V, below the .* V that this step begins at/) as string,
+    });
+  }, 90_000);
 });

@@ -5,13 +5,8 @@ import { needs } from '../http/auth';
 import { keyOf, writeOnce } from '../http/context';
 import type { Store } from '../domain/store';
 import type { InstrumentRuns } from '../instruments/runs';
-import {
-  endSupervised,
-  resumeSupervised,
-  startSupervised,
-  stopSupervised,
-  viewSupervised,
-} from './supervised';
+import { endSupervised, resumeSupervised, startSupervised, stopSupervised } from './supervised';
+import { viewSupervised } from './supervisedView';
 import {
   addReadRun,
   addRun,

@@ -117,7 +117,8 @@ function OneRun({ run }: { run: SupervisedRun }) {
         </span>
       )}
       {!running && run.why !== '' && <span>{upper(run.why)}.</span>}
-      {!running && !waits && run.why === '' && <span>Done: it is in the record.</span>}
+      {!running && !waits && run.kept && <span>Done: it is in the record.</span>}
+      {!running && !waits && !run.kept && run.why === '' && <span>Done: being written down.</span>}
       {write.problem && <ProblemNote what={write.problem.what} accepted={write.problem.accepted} />}
       <Row $gap={8}>
         <Mute style={{ flex: '1 1 120px' }}>

@@ -1,0 +1,138 @@
+import type { RunData } from '@cellmend/contract/bench';
+import { QueryTypes } from 'sequelize';
+import type { InstrumentRunRow, PersonRow } from '../db/rows';
+import { audit, type Doing, type Store } from '../domain/store';
+import { findJob } from '../jobs/find';
+import { askedOf, chainOf, isSupervised, isThrough } from './asked';
+import { keepRun, readLogged } from './service';
+
+/** Stands where nothing was read. */
+const EMPTY = 'none';
+
+interface Logged {
+  time_s: number;
+  step: number;
+  voltage_v: number;
+  current_a: number;
+  temperature_c: number | null;
+}
+
+/**
+ * A run that came to its end becomes a run of the record, as a logged file does: analysed in a thread, kept with its readings,
+ * all or nothing. One that was interrupted waits to go on, or to be left as it is.
+ */
+export async function finishRun(store: Store, row: InstrumentRunRow, given = false): Promise<void> {
+  if (!isSupervised(row) || row.keptSha256 || !(isThrough(row) || given)) return;
+  const chain = await chainOf(store, row);
+  const ids = chain.map((r) => r.id);
+  const rows = await store.sequelize.query<Logged>(
+    `SELECT time_s, step, voltage_v, current_a, temperature_c FROM run_log l JOIN unnest(array[:ids]::uuid[]) WITH ORDINALITY AS c(id, n) ON c.id = l.run_id ORDER BY c.n, l.seq`,
+    { replacements: { ids }, type: QueryTypes.SELECT },
+  );
+  const asked = askedOf(row);
+  const job = (await store.models.Job.findByPk(row.jobId))!;
+  const person = (await store.models.Person.findByPk(row.personId))!;
+  const found = await findJob(store, job.number);
+  const instrument = await store.models.Instrument.findByPk(row.instrumentId);
+  if (rows.length < 2) return leaveEmpty(store, person, chain);
+  const text = [
+    'time_s,voltage_V,current_A,temp_C,step',
+    ...rows.map(
+      (r) =>
+        `${r.time_s.toFixed(2)},${r.voltage_v.toFixed(4)},${r.current_a.toFixed(4)},${r.temperature_c?.toFixed(2) ?? ''},${asked.plan[r.step]?.name ?? ''}`,
+    ),
+  ].join('\n');
+  const cutoffV =
+    asked.plan.find((s) => s.mode === 'discharge')?.limits.leastV ?? asked.plan[0]!.limits.leastV;
+  const read = await readLogged(
+    found.profile,
+    {
+      place: asked.place,
+      recipe: asked.recipe,
+      cutoffV,
+      name: instrument?.name ?? 'an instrument',
+      atCutoff: row.control?.emptied === true,
+    },
+    text,
+    'bench',
+    { person: person.id },
+  );
+  const breaks = chain
+    .slice(0, -1)
+    .map((r) => r.why)
+    .filter(Boolean);
+  const data: RunData = {
+    ...read.data,
+    version: asked.version,
+    says: [
+      ...(instrument?.simulated ? ['By a simulated instrument: of no real module.'] : []),
+      ...(row.why && !isThrough(row) ? [`Ended before its end: ${row.why}.`] : []),
+      ...(breaks.length > 0
+        ? [`Interrupted ${breaks.length === 1 ? 'once' : `${breaks.length} times`}: ${breaks.join('; ')}.`]
+        : []),
+      ...read.data.says,
+    ].slice(0, 60),
+  };
+  const after: (() => void)[] = [];
+  await store.sequelize.transaction(async (tx) => {
+    const doing: Doing = { tx, person, after };
+    const again = await store.models.InstrumentRun.findByPk(row.id, {
+      transaction: tx,
+      lock: tx.LOCK.UPDATE,
+    });
+    if (!again || again.keptSha256) return;
+    await store.sequelize.query(
+      'INSERT INTO run_files (sha256, bytes) VALUES ($1, $2) ON CONFLICT (sha256) DO NOTHING',
+      { bind: [data.sha256, read.bytes], transaction: tx },
+    );
+    await keepRun(store, doing, found, asked.place, row.endedAt ?? new Date(), data);
+    await store.models.InstrumentRun.update(
+      { keptSha256: data.sha256 },
+      { where: { id: ids }, transaction: tx },
+    );
+    await store.sequelize.query('DELETE FROM run_log WHERE run_id IN (:ids)', {
+      replacements: { ids },
+      transaction: tx,
+    });
+  });
+  for (const start of after) start();
+}
+/** Nothing was read: there is nothing to keep but that it was tried. */
+async function leaveEmpty(store: Store, person: PersonRow, chain: InstrumentRunRow[]): Promise<void> {
+  await store.sequelize.transaction(async (tx) => {
+    const last = chain.at(-1)!;
+    await store.models.InstrumentRun.update(
+      { keptSha256: EMPTY },
+      { where: { id: chain.map((r) => r.id) }, transaction: tx },
+    );
+    await store.sequelize.query('DELETE FROM run_log WHERE run_id IN (:ids)', {
+      replacements: { ids: chain.map((r) => r.id) },
+      transaction: tx,
+    });
+    const { place } = askedOf(last);
+    await audit(store, { tx, person, after: [] }, last.jobId, 'bench run without readings', place, last.why);
+  });
+}
+
+/**
+ * The same for a run that nobody waits for: what keeps it from the record is said on the bench's page, its readings stay where they
+ * are, and it is tried again at the next start.
+ */
+export async function finishOrSay(store: Store, row: InstrumentRunRow): Promise<void> {
+  try {
+    await finishRun(store, row);
+  } catch (error) {
+    const why = `it could not be written down: ${error instanceof Error ? error.message : 'no reason given'}`;
+    await store.models.InstrumentRun.update({ why }, { where: { id: row.id, keptSha256: null } }).catch(
+      () => undefined,
+    );
+  }
+}
+
+/** Runs that came to their end in a process that was killed before it had written them down. */
+export async function finishLeft(store: Store): Promise<void> {
+  const left = await store.models.InstrumentRun.findAll({
+    where: { state: ['done', 'interrupted'], keptSha256: null },
+  });
+  for (const row of left) if (isSupervised(row) && isThrough(row)) await finishOrSay(store, row);
+}
