@@ -1,7 +1,8 @@
 import type { Instrument } from '@cellmend/contract/instruments';
 import type { SupervisedRun } from '@cellmend/contract/supervised';
 import type { BenchTold } from '@cellmend/devices/benchMain';
-import { ScpiClient } from '@cellmend/devices/scpi';
+import { levelStick } from '@cellmend/devices/simulatedModule';
+import { isOn } from './outputs';
 import { Random } from '@cellmend/core/simpack';
 import { fork, type ChildProcess } from 'node:child_process';
 import { randomUUID } from 'node:crypto';
@@ -88,19 +89,8 @@ async function startCharger(keptIn: string, port = 0): Promise<{ child: ChildPro
         facts: { role: 'charger', mostV: 60, mostA: 20, speed: 1 },
         clipped: {
           name: 'stick',
-          facts: {
-            chemistry: 'nimh',
-            // So large that no kill of the whole series sees it full.
-            cells: Array.from({ length: 6 }, () => ({ capacityAh: 60, ah: 20, ohm: 0.003 })),
-            slowOhm: 0.002,
-            slowS: 30,
-            ambientC: 21,
-            heatJPerK: 1000,
-            coolsWPerK: 1,
-            leakA: 0,
-            gainPerCycle: 0,
-            ratedAh: 60,
-          },
+          // So large that no kill of the whole series sees it full.
+          facts: levelStick(60, 20, { ratedAh: 60 }),
         },
       },
     ],
@@ -113,18 +103,6 @@ async function startCharger(keptIn: string, port = 0): Promise<{ child: ChildPro
     ),
   );
   return { child, port: ports[0]! };
-}
-
-/** Whether its output is on, asked past the cable; null where it does not answer. */
-async function isOn(port: number): Promise<boolean | null> {
-  try {
-    const { client } = await ScpiClient.open('127.0.0.1', port);
-    const answer = await client.ask('OUTP?');
-    client.close();
-    return answer === '1';
-  } catch {
-    return null;
-  }
 }
 
 interface Tally {

@@ -24,8 +24,8 @@ async function startTester(port = 0): Promise<{ child: ChildProcess; port: numbe
   );
   return { child, port: taken };
 }
-/** Whether a tester's output is on, asked from outside the app; null where it does not answer. */
-async function isOn(port: number): Promise<boolean | null> {
+/** Whether an instrument's output is on, asked from outside the app; null where it does not answer. */
+export async function isOn(port: number): Promise<boolean | null> {
   try {
     const { client } = await ScpiClient.open('127.0.0.1', port);
     const answer = await client.ask('OUTP?');

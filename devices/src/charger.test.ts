@@ -6,7 +6,7 @@ import { join } from 'node:path';
 import { afterEach, describe, expect, it } from 'vitest';
 import { openScpiMeter, openScpiSource } from './charger';
 import { SimulatedCharger, type ChargerFacts, type ChargerFaults } from './simulatedCharger';
-import { SimulatedModule, type ModuleFacts } from './simulatedModule';
+import { levelStick, nimhStick, SimulatedModule, type ModuleFacts } from './simulatedModule';
 import { superviseRun, type SuperviseEnd, type SuperviseOptions } from './supervise';
 
 const chargers: SimulatedCharger[] = [];
@@ -17,21 +17,6 @@ const ferry = JSON.parse(
   readFileSync(join(import.meta.dirname, '../../demo/packs/ferry-shuttle.json'), 'utf8'),
 ) as Parameters<typeof recipesFor>[0];
 
-/** A stick of six; capacities and charges of its cells, A·h. */
-const stick = (cells: [capacityAh: number, ah: number][], more: Partial<ModuleFacts> = {}): ModuleFacts => ({
-  chemistry: 'nimh',
-  cells: cells.map(([capacityAh, ah]) => ({ capacityAh, ah, ohm: 0.003 })),
-  slowOhm: 0.002,
-  slowS: 30,
-  ambientC: 22,
-  heatJPerK: 1000,
-  coolsWPerK: 0.5,
-  leakA: 0,
-  gainPerCycle: 0,
-  ratedAh: 6.5,
-  ...more,
-});
-const level = (capacityAh: number, ah: number) => stick(Array.from({ length: 6 }, () => [capacityAh, ah]));
 async function charger(
   module: ModuleFacts,
   faults: ChargerFaults = {},
@@ -57,7 +42,7 @@ const python = (script: string): Promise<string> =>
 
 describe('a simulated charger', () => {
   it('is driven by PyVISA, a client that knows nothing of this app: short and long forms, compound commands, the error queue', async () => {
-    const { port } = await charger(level(6, 3));
+    const { port } = await charger(levelStick(6, 3));
     const said = await python(`
 import pyvisa
 s = pyvisa.ResourceManager('@py').open_resource('TCPIP::127.0.0.1::${port}::SOCKET', read_termination='\\n', write_termination='\\n')
@@ -85,7 +70,7 @@ print(s.query('*ESR?'), s.query('*OPC?'), s.query('SYSTem:VERSion?'))
   it('a supply takes nothing out, a load puts nothing in, a meter does neither', async () => {
     const [supply, load, meter] = await Promise.all(
       (['supply', 'load', 'meter'] as const).map(
-        async (role) => (await charger(level(6, 3), {}, { role })).port,
+        async (role) => (await charger(levelStick(6, 3), {}, { role })).port,
       ),
     );
     const s = await openScpiSource('127.0.0.1', supply!);
@@ -103,7 +88,7 @@ print(s.query('*ESR?'), s.query('*OPC?'), s.query('SYSTem:VERSion?'))
 
 describe('a simulated module', () => {
   it('warms and sags as scipy integrates it from its differential equations', () => {
-    const facts = stick(
+    const facts = nimhStick(
       Array.from({ length: 6 }, () => [6, 3]),
       { chemistry: 'nmc', ratedAh: 6 },
     );
@@ -135,7 +120,7 @@ print(json.dumps(s.y.T.tolist()))`;
 
   it('drives a cell that ran empty backwards, and tells of it in its voltage', () => {
     const m = new SimulatedModule(
-      stick([[6, 2], ...Array.from({ length: 5 }, (): [number, number] => [6, 4])]),
+      nimhStick([[6, 2], ...Array.from({ length: 5 }, (): [number, number] => [6, 4])]),
     );
     m.advance(3600, 2.2);
     const [first] = m.state().cells;
@@ -144,7 +129,7 @@ print(json.dumps(s.y.T.tolist()))`;
   });
 
   it('smokes at a current that no module bears', () => {
-    const m = new SimulatedModule(level(6, 3));
+    const m = new SimulatedModule(levelStick(6, 3));
     m.advance(5, 60);
     expect(m.smoked).toBe(false);
     m.advance(5, 90);
@@ -189,7 +174,7 @@ const plan = (id: string): PlanStep[] => planOf(recipe(id), { ...ferry, ratedCap
 
 describe('a run of a recipe', () => {
   it('charges until full by −ΔV or warming, rests with the output off, discharges to the cut-off: what was taken out is what was in it', async () => {
-    const end = await run(level(6, 1), plan('capacity'));
+    const end = await run(levelStick(6, 1), plan('capacity'));
     expect(end).toMatchObject({ done: true, why: '', output: 'off', on: false });
     expect(end.ends[0]).toMatch(/fell by|warms by|h are over/);
     expect(end.ends.at(-1)).toMatch(/the cut-off is 5\.40 V/);
@@ -203,7 +188,7 @@ describe('a run of a recipe', () => {
 
   it('goes on from where it was interrupted: charge and time are counted once', async () => {
     const only = plan('capacity').slice(2);
-    const module = level(6, 6);
+    const module = levelStick(6, 6);
     const whole = await run(module, only);
     const { charger: c, port } = await charger(module, {}, { speed: SPEED });
     const open = () => openScpiSource('127.0.0.1', port);
@@ -235,7 +220,7 @@ describe('a run of a recipe', () => {
   ])(
     'takes the output off when the instrument is wrong: %s',
     async (_what, faults, why, output) => {
-      const end = await run(level(6, 3), plan('capacity'), faults);
+      const end = await run(levelStick(6, 3), plan('capacity'), faults);
       expect(end.why).toMatch(why);
       expect(end).toMatchObject({ done: false, output });
       if (output === 'off') expect(end.on).toBe(false);
@@ -245,20 +230,25 @@ describe('a run of a recipe', () => {
 
   it('takes it off when the record cannot be written, when it is stopped, and never switches on without a watchdog', async () => {
     expect(
-      await run(level(6, 3), plan('capacity'), {}, { onReading: () => Promise.reject(new Error('gone')) }),
+      await run(
+        levelStick(6, 3),
+        plan('capacity'),
+        {},
+        { onReading: () => Promise.reject(new Error('gone')) },
+      ),
     ).toMatchObject({ why: 'the reading could not be kept', output: 'off', on: false });
     const stop = new AbortController();
     setTimeout(() => stop.abort('Stop was pressed'), 200);
-    expect(await run(level(6, 3), plan('capacity'), {}, { signal: stop.signal })).toMatchObject({
+    expect(await run(levelStick(6, 3), plan('capacity'), {}, { signal: stop.signal })).toMatchObject({
       why: 'Stop was pressed',
       on: false,
     });
-    await expect(run(level(6, 3), plan('capacity'), { noWatchdog: true })).rejects.toThrow(/left alone/);
+    await expect(run(levelStick(6, 3), plan('capacity'), { noWatchdog: true })).rejects.toThrow(/left alone/);
     expect(chargers.at(-1)!.outputIsOn).toBe(false);
   }, 20_000);
 
   it('a Stop at any moment of the beginning leaves the output off for good, and is told as off', async () => {
-    const { charger: c, port } = await charger(level(6, 3), {}, { speed: 1 });
+    const { charger: c, port } = await charger(levelStick(6, 3), {}, { speed: 1 });
     const open = () => openScpiSource('127.0.0.1', port);
     /** Stops just as one of its commands has been sent, and looks whether the output ever came on afterwards. */
     for (const at of ['watchdog', 'read', 'set', 'outputOn'] as const) {
@@ -287,7 +277,7 @@ describe('a run of a recipe', () => {
   it('what may not begin never sees a current', async () => {
     await expect(
       run(
-        level(6, 3),
+        levelStick(6, 3),
         plan('capacity'),
         {},
         {
@@ -301,7 +291,7 @@ describe('a run of a recipe', () => {
   });
 
   it('an instrument whose line is cut switches itself off', async () => {
-    const { charger: c, port } = await charger(level(6, 3), {}, { speed: 1 });
+    const { charger: c, port } = await charger(levelStick(6, 3), {}, { speed: 1 });
     const source = await openScpiSource('127.0.0.1', port);
     await source.watchdog(1);
     await source.set({ mode: 'charge', currentA: 1, limitV: 9 });

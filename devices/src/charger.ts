@@ -1,7 +1,7 @@
 import { InputProblem } from '@cellmend/core/pack';
 import type { BenchReading, Setpoint } from '@cellmend/core/bench';
 import type { Switched } from './instrument';
-import { ScpiClient } from './scpi';
+import { ScpiClient, ScpiOutput } from './scpi';
 
 /** What puts current through a module, takes it out, or only watches it. */
 export interface BenchSource extends Switched {
@@ -18,15 +18,7 @@ const NO_NUMBER = 9.9e37;
 const OWN_CUTOFF = 0.97;
 
 /** A power supply, an electronic load, or both in one, that speaks SCPI over TCP. Its current counts positive into the module. */
-class ScpiSource implements BenchSource {
-  constructor(
-    private readonly client: ScpiClient,
-    readonly identity: string,
-  ) {}
-  async watchdog(seconds: number): Promise<boolean> {
-    this.client.say(`SYST:COMM:WDOG ${seconds}`);
-    return (await this.client.ask('SYST:COMM:WDOG?')) === String(seconds);
-  }
+class ScpiSource extends ScpiOutput implements BenchSource {
   async set({ mode, currentA, limitV }: Setpoint): Promise<void> {
     const amperes = mode === 'rest' ? 0 : mode === 'charge' ? currentA : -currentA;
     const volts = mode === 'discharge' ? OWN_CUTOFF * limitV : limitV;
@@ -40,10 +32,8 @@ class ScpiSource implements BenchSource {
         'A current and a voltage within its range.',
       );
   }
-  async outputOn(): Promise<void> {
-    this.client.say('OUTP ON');
-    if ((await this.client.ask('OUTP?')) !== '1')
-      throw new InputProblem('instrument', 'The instrument did not switch its output on.', '', '');
+  outputOn(): Promise<void> {
+    return this.switchOn();
   }
   async read(): Promise<BenchReading> {
     const [v, i, c] = (await this.client.ask('MEAS:VOLT?;CURR?;TEMP?')).split(';').map(Number);
@@ -52,14 +42,6 @@ class ScpiSource implements BenchSource {
       currentA: i === undefined ? NaN : i === 0 ? 0 : -i,
       temperatureC: c === undefined ? NaN : c > NO_NUMBER ? null : c,
     };
-  }
-  async outputOff(): Promise<void> {
-    this.client.say('OUTP OFF');
-    if ((await this.client.ask('OUTP?')) !== '0')
-      throw new InputProblem('instrument', 'The instrument says that its output is still on.', '', '');
-  }
-  close(): void {
-    this.client.close();
   }
 }
 

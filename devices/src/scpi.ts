@@ -1,5 +1,5 @@
 import { InputProblem } from '@cellmend/core/pack';
-import type { Driver, Instrument } from './instrument';
+import type { Driver, Instrument, Switched } from './instrument';
 import { connect, type Socket } from 'node:net';
 import { LineReader } from './lines';
 import { numberOf, ScpiServer, switchOf } from './scpiServer';
@@ -71,25 +71,21 @@ export class ScpiClient {
   }
 }
 
-/** An insulation tester that speaks SCPI over TCP. */
-class ScpiTester implements Instrument {
+/** What has an output that SCPI switches, with a watchdog of its own. */
+export abstract class ScpiOutput implements Switched {
   constructor(
-    private readonly client: ScpiClient,
+    protected readonly client: ScpiClient,
     readonly identity: string,
   ) {}
   async watchdog(seconds: number): Promise<boolean> {
     this.client.say(`SYST:COMM:WDOG ${seconds}`);
     return (await this.client.ask('SYST:COMM:WDOG?')) === String(seconds);
   }
-  async outputOn(setV: number): Promise<void> {
-    this.client.say(`SOUR:VOLT ${setV}`);
+  /** The command is on its way before anything is waited for: an off that is sent later comes later. */
+  protected async switchOn(): Promise<void> {
     this.client.say('OUTP ON');
     if ((await this.client.ask('OUTP?')) !== '1')
       throw new InputProblem('instrument', 'The instrument did not switch its output on.', '', '');
-  }
-  async read(): Promise<{ timeS: number; ohm: number; voltageV: number }> {
-    const [timeS, ohm, voltageV] = (await this.client.ask('FETC?')).split(',').map(Number);
-    return { timeS: timeS ?? NaN, ohm: ohm ?? NaN, voltageV: voltageV ?? NaN };
   }
   async outputOff(): Promise<void> {
     this.client.say('OUTP OFF');
@@ -98,6 +94,18 @@ class ScpiTester implements Instrument {
   }
   close(): void {
     this.client.close();
+  }
+}
+
+/** An insulation tester that speaks SCPI over TCP. */
+class ScpiTester extends ScpiOutput implements Instrument {
+  outputOn(setV: number): Promise<void> {
+    this.client.say(`SOUR:VOLT ${setV}`);
+    return this.switchOn();
+  }
+  async read(): Promise<{ timeS: number; ohm: number; voltageV: number }> {
+    const [timeS, ohm, voltageV] = (await this.client.ask('FETC?')).split(',').map(Number);
+    return { timeS: timeS ?? NaN, ohm: ohm ?? NaN, voltageV: voltageV ?? NaN };
   }
 }
 

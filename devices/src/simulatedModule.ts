@@ -24,6 +24,30 @@ export interface ModuleFacts {
   gainPerCycle: number;
   ratedAh: number;
 }
+/** A stick of NiMH cells on a bench at 22 °C, rated 6.5 A·h: what each cell holds and has in it, A·h. */
+export const nimhStick = (
+  cells: readonly (readonly [capacityAh: number, ah: number])[],
+  more: Partial<ModuleFacts> = {},
+): ModuleFacts => ({
+  chemistry: 'nimh',
+  cells: cells.map(([capacityAh, ah]) => ({ capacityAh, ah, ohm: 0.003 })),
+  slowOhm: 0.002,
+  slowS: 30,
+  ambientC: 22,
+  heatJPerK: 1000,
+  coolsWPerK: 0.5,
+  leakA: 0,
+  gainPerCycle: 0,
+  ratedAh: 6.5,
+  ...more,
+});
+/** Six cells that are alike. */
+export const levelStick = (capacityAh: number, ah: number, more: Partial<ModuleFacts> = {}): ModuleFacts =>
+  nimhStick(
+    Array.from({ length: 6 }, () => [capacityAh, ah] as const),
+    more,
+  );
+
 /** Where it stands, to go on from. */
 export interface ModuleState {
   cells: SimulatedCell[];

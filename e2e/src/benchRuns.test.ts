@@ -1,4 +1,5 @@
 import type { BenchView } from '@cellmend/contract/bench';
+import { levelStick } from '@cellmend/devices/simulatedModule';
 import { SimulatedCharger } from '@cellmend/devices/simulatedCharger';
 import { afterAll, expect, it } from 'vitest';
 import { newJob } from '../../server/test/depot';
@@ -19,18 +20,7 @@ it('four sticks are started in seven presses, one is taken off and goes on, and 
     const capacityAh = 4.2 + 0.4 * k;
     const { charger, port } = await SimulatedCharger.start(
       { role: 'charger', mostV: 60, mostA: 20, speed: SPEED },
-      {
-        chemistry: 'nimh',
-        cells: Array.from({ length: 6 }, () => ({ capacityAh, ah: 0.15 * capacityAh, ohm: 0.003 })),
-        slowOhm: 0.002,
-        slowS: 30,
-        ambientC: 21,
-        heatJPerK: 1000,
-        coolsWPerK: 0.5,
-        leakA: 0,
-        gainPerCycle: 0,
-        ratedAh: 6.5,
-      },
+      levelStick(capacityAh, 0.15 * capacityAh),
     );
     chargers.push(charger);
     const made = await ina.post<{ id: string }>('/api/instruments', {

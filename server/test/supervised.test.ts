@@ -3,7 +3,7 @@ import type { Instrument } from '@cellmend/contract/instruments';
 import type { StartRun, SupervisedRun } from '@cellmend/contract/supervised';
 import type { Job } from '@cellmend/contract/jobs';
 import { cellsAt, normalisePack } from '@cellmend/core/pack';
-import type { ModuleFacts } from '@cellmend/devices/simulatedModule';
+import { levelStick, nimhStick, type ModuleFacts } from '@cellmend/devices/simulatedModule';
 import { SimulatedCharger, type ChargerFacts, type ChargerFaults } from '@cellmend/devices/simulatedCharger';
 import { randomUUID } from 'node:crypto';
 import { QueryTypes } from 'sequelize';
@@ -27,21 +27,6 @@ afterAll(() => bench.end());
 /** The demo's hybrid: sticks of six NiMH cells, 6.5 A·h. */
 const JOB = 138;
 const SPEED = 1200;
-const stick = (cells: [capacityAh: number, ah: number][]): ModuleFacts => ({
-  chemistry: 'nimh',
-  cells: cells.map(([capacityAh, ah]) => ({ capacityAh, ah, ohm: 0.003 })),
-  slowOhm: 0.002,
-  slowS: 30,
-  ambientC: 22,
-  heatJPerK: 1000,
-  coolsWPerK: 0.5,
-  leakA: 0,
-  gainPerCycle: 0,
-  ratedAh: 6.5,
-});
-const level = (capacityAh: number, ah: number) =>
-  stick(Array.from({ length: 6 }, (): [number, number] => [capacityAh, ah]));
-
 /** A charger of the workshop with a module on its leads. */
 async function charger(
   module: ModuleFacts,
@@ -101,7 +86,7 @@ const count = async (sql: string): Promise<number> =>
 
 describe('a recipe run by the bench', () => {
   it('charges, rests and discharges by itself; what it gave is a run of the record with its readings, and a capacity', async () => {
-    const { id, charger: c } = await charger(level(5.2, 4.6), { speed: 300 });
+    const { id, charger: c } = await charger(levelStick(5.2, 4.6), { speed: 300 });
     const begun = await start({ place: 'S20', instrumentId: id });
     expect(begun.status).toBe(201);
     expect(begun.body).toMatchObject({
@@ -133,8 +118,8 @@ describe('a recipe run by the bench', () => {
   }, 120_000);
 
   it('a repeat of the key joins, another run of the module or of the instrument is refused', async () => {
-    const { id } = await charger(level(5, 3), { speed: 1 });
-    const other = await charger(level(5, 3), { speed: 1 });
+    const { id } = await charger(levelStick(5, 3), { speed: 1 });
+    const other = await charger(levelStick(5, 3), { speed: 1 });
     const key = randomUUID();
     const [a, b] = await Promise.all([
       start({ place: 'S21', instrumentId: id }, key),
@@ -156,7 +141,7 @@ describe('a recipe run by the bench', () => {
   });
 
   it('nothing is switched on where something speaks against it', async () => {
-    const { id, charger: c } = await charger(level(5, 3), { speed: 1 });
+    const { id, charger: c } = await charger(levelStick(5, 3), { speed: 1 });
     const refused = async (
       body: Partial<StartRun>,
       status: number,
@@ -177,24 +162,24 @@ describe('a recipe run by the bench', () => {
     await refused({ place: 'S99' }, 400, /no module S99/);
     await refused({ recipe: 'recover' }, 422, /no recipe/);
     await refused({}, 403, /./, await bench.as('Bettine Vale'));
-    const flat = await charger(stick(Array.from({ length: 6 }, () => [5, -0.03])), { speed: 1 });
+    const flat = await charger(nimhStick(Array.from({ length: 6 }, () => [5, -0.03])), { speed: 1 });
     expect(await start({ place: 'S23', instrumentId: flat.id })).toMatchObject({
       status: 422,
       body: { detail: expect.stringMatching(/below the .* floor/) as string },
     });
-    const open = await charger(level(5, 3), { speed: 1, faults: { open: true } });
+    const open = await charger(levelStick(5, 3), { speed: 1, faults: { open: true } });
     expect(await start({ place: 'S23', instrumentId: open.id })).toMatchObject({ status: 422 });
-    const supply = await charger(level(5, 3), { speed: 1, role: 'supply' });
+    const supply = await charger(levelStick(5, 3), { speed: 1, role: 'supply' });
     expect(await start({ place: 'S23', instrumentId: supply.id })).toMatchObject({
       status: 422,
       body: { detail: expect.stringMatching(/cannot discharge/) as string },
     });
-    const noDog = await charger(level(5, 3), { speed: 1, faults: { noWatchdog: true } });
+    const noDog = await charger(levelStick(5, 3), { speed: 1, faults: { noWatchdog: true } });
     expect(await start({ place: 'S23', instrumentId: noDog.id })).toMatchObject({
       status: 422,
       body: { detail: expect.stringMatching(/left alone/) as string },
     });
-    const blind = await charger(level(5, 3), { speed: 1, noSensor: true });
+    const blind = await charger(levelStick(5, 3), { speed: 1, noSensor: true });
     expect(await start({ place: 'S23', instrumentId: blind.id })).toMatchObject({
       status: 422,
       body: { detail: expect.stringMatching(/limit of warmth could not be kept/) as string },
@@ -203,7 +188,7 @@ describe('a recipe run by the bench', () => {
   });
 
   it('Stop takes every channel off at once and refuses new ones; afterwards a run goes on from what was logged', async () => {
-    const [a, b] = [await charger(level(5, 3)), await charger(level(5, 3))];
+    const [a, b] = [await charger(levelStick(5, 3)), await charger(levelStick(5, 3))];
     const runs = await Promise.all([
       start({ place: 'S24', instrumentId: a.id }),
       start({ place: 'S25', instrumentId: b.id }),
@@ -242,7 +227,7 @@ describe('a recipe run by the bench', () => {
   }, 40_000);
 
   it('a server that is stopped leaves outputs off and the run waiting, with every reading it took', async () => {
-    const { id, charger: c } = await charger(level(5, 3));
+    const { id, charger: c } = await charger(levelStick(5, 3));
     const far = await bench.another();
     const there = new Client(`http://127.0.0.1:${far.port}`);
     there.cookie = ina.cookie;
@@ -267,7 +252,7 @@ describe('a recipe run by the bench', () => {
 
   it('a database that hangs takes the output off; the run waits', async () => {
     const way = await StoppableDatabase.before(bench.url);
-    const { id, charger: c } = await charger(level(5, 3), { speed: 60 });
+    const { id, charger: c } = await charger(levelStick(5, 3), { speed: 60 });
     const far = await bench.another(way.url);
     const there = new Client(`http://127.0.0.1:${far.port}`);
     there.cookie = ina.cookie;
@@ -282,7 +267,7 @@ describe('a recipe run by the bench', () => {
   }, 40_000);
 
   it('rows of a run cannot be changed, nor go before its run is a file', async () => {
-    const { id } = await charger(level(5, 3));
+    const { id } = await charger(levelStick(5, 3));
     const begun = await start({ place: 'S01', instrumentId: id });
     await expect
       .poll(() => count(`run_log WHERE run_id = '${begun.body.id}'`), { timeout: 8000 })
@@ -299,7 +284,7 @@ describe('a recipe run by the bench', () => {
   }, 20_000);
 
   it('a server that starts writes down what came through its plan before a kill; one that cannot be says so and keeps nobody waiting', async () => {
-    const { id } = await charger(level(5, 3));
+    const { id } = await charger(levelStick(5, 3));
     const through = await start({ place: 'S02', instrumentId: id });
     await expect
       .poll(() => count(`run_log WHERE run_id = '${through.body.id}'`), { timeout: 8000 })
@@ -314,7 +299,7 @@ describe('a recipe run by the bench', () => {
     expect(await act(through.body.id, 'resume', { instrumentId: id, looked: true })).toMatchObject({
       status: 409,
     });
-    const other = await charger(level(5, 3));
+    const other = await charger(levelStick(5, 3));
     const bad = await start({ place: 'S03', instrumentId: other.id });
     await expect
       .poll(() => count(`run_log WHERE run_id = '${bad.body.id}'`), { timeout: 8000 })
@@ -343,7 +328,7 @@ describe('a recipe run by the bench', () => {
     const at = cellsAt(normalisePack(pack), { kind: 'module', index: 0 });
     /** Cells as far below empty; what each loses by itself. */
     const empty = (below: number, leakA: number): ModuleFacts => ({
-      ...level(60, 0),
+      ...levelStick(60, 0),
       chemistry: pack.chemistry,
       ratedAh: pack.ratedCapacityAh,
       cells: Array.from({ length: at }, () => ({

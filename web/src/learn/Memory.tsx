@@ -10,7 +10,8 @@ import { Button, DataTable, Mute, ProblemNote, QuietAnchor, Row, Sheet, Stack } 
 import { day, fixed, upper } from '../ui/words';
 import { verdictWords } from './WasItSo';
 
-const LARGEST = 4 * 1024 * 1024;
+/** What the server takes in one piece, with what goes round it. */
+const LARGEST = 900 * 1024;
 
 /** What is remembered of each kind of pack: whether it is weighed in, handed on, and what others shared. */
 export function Memory({ person }: { person: Person }) {
