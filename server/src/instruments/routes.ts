@@ -4,7 +4,7 @@ import { needs } from '../http/auth';
 import { type Store } from '../domain/store';
 import { writeOnce } from '../http/context';
 import { findJob } from '../jobs/find';
-import { viewRuns } from './runs';
+import { viewRuns } from './viewRuns';
 import { addInstrument, listInstruments, lookFor, outputSeenOff, retireInstrument } from './service';
 
 export function instrumentRoutes(store: Store): Router {

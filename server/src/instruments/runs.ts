@@ -1,4 +1,3 @@
-import type { InstrumentRun, Output } from '@cellmend/contract/instruments';
 import { InputProblem } from '@cellmend/core/pack';
 import type { SeriesPoint } from '@cellmend/core/insulation';
 import { openAny } from '@cellmend/devices/drivers';
@@ -394,39 +393,4 @@ function keepAsking(lock: pg.Client, stop: AbortController): void {
     }
   };
   void ask();
-}
-
-export async function viewRuns(store: Store, jobId: string): Promise<InstrumentRun[]> {
-  const rows = await store.models.InstrumentRun.findAll({
-    where: { jobId, 'parameters.recipe': null },
-    order: [['startedAt', 'DESC']],
-    limit: 50,
-  });
-  const named = async (ids: string[], model: 'Instrument' | 'Person'): Promise<Map<string, string>> =>
-    new Map(
-      (await (store.models[model] as typeof store.models.Person).findAll({ where: { id: ids } })).map((r) => [
-        r.id,
-        r.name,
-      ]),
-    );
-  const instruments = await named(
-    rows.map((r) => r.instrumentId),
-    'Instrument',
-  );
-  const people = await named(
-    rows.map((r) => r.personId),
-    'Person',
-  );
-  return rows.map((r) => ({
-    id: r.id,
-    instrument: instruments.get(r.instrumentId) ?? 'an instrument',
-    instrumentId: r.instrumentId,
-    state: r.state,
-    output: r.output as Output,
-    why: r.why,
-    by: people.get(r.personId) ?? 'someone',
-    startedAt: r.startedAt.toISOString(),
-    endedAt: r.endedAt?.toISOString() ?? null,
-    readings: (r.points as SeriesPoint[] | null)?.length ?? 0,
-  }));
 }

@@ -1,11 +1,7 @@
 import { ENDING_IDS, ENDINGS, measureWords, type Ending } from '@cellmend/core/route';
 import { Archive, Printer } from 'lucide-react';
-import type { Quote } from '@cellmend/contract/quotes';
 import { useState } from 'react';
-import useSWR from 'swr';
-import { get } from '../../api/client';
 import { ToggleButton } from 'react-aria-components';
-import { Link } from 'react-router';
 import styled from 'styled-components';
 import { WasItSo } from '../../learn/WasItSo';
 import { decisionOf, spreadOf, useSession } from '../../api/hooks';
@@ -13,7 +9,6 @@ import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
 import { useDraft } from '../../shell/useDraft';
 import { Field, Input, TextArea } from '../../ui/Field';
-import { money } from '../../options/words';
 import { currencyUnit } from '../../ui/units';
 import { Chips } from '../../ui/Chips';
 import {
@@ -23,7 +18,6 @@ import {
   Mute,
   NextBar,
   Page,
-  PlainList,
   ProblemNote,
   Row,
   Sheet,
@@ -33,7 +27,9 @@ import { day, upper } from '../../ui/words';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
 import { HowTheyLeave } from './HowTheyLeave';
+import { Missing } from './Missing';
 import { Paper } from './Paper';
+import { Quoted, useChosenQuote } from './Quoted';
 import {
   Done,
   Found,
@@ -53,31 +49,6 @@ const Screen = styled.div`
 const Print = styled(Page)`
   @media print {
     padding: 0;
-  }
-`;
-
-const Way = styled.li`
-  border-bottom: 1px solid var(--line);
-  &:last-child {
-    border-bottom: 0;
-  }
-  a {
-    display: grid;
-    grid-template-columns: minmax(150px, 0.8fr) 2fr;
-    gap: 4px 14px;
-    align-items: baseline;
-    min-height: 44px;
-    padding: 10px 0;
-    color: var(--ink);
-    text-decoration: none;
-  }
-  a:hover b {
-    text-decoration: underline;
-  }
-  @media (max-width: 640px) {
-    a {
-      grid-template-columns: 1fr;
-    }
   }
 `;
 
@@ -137,9 +108,7 @@ export function HandOverStage({ question }: StageProps) {
   );
   const cameTo = cost.trim() === '' ? null : Number(cost.trim().replace(',', '.'));
   const costOk = cameTo === null || (Number.isFinite(cameTo) && cameTo >= 0);
-  const { data: quotes } = useSWR<Quote[]>(`/jobs/${job.number}/quotes`, get);
-  const quote = quotes?.findLast((q) => q.chosen !== null);
-  const quoted = quote?.options.find((o) => o.name === quote.chosen);
+  const quote = useChosenQuote(job.number);
   const signing = useSigning('hand-over');
   if (!list)
     return (
@@ -197,7 +166,7 @@ export function HandOverStage({ question }: StageProps) {
                     onChange={(e) => setExpectations(e.currentTarget.value)}
                   />
                 </Field>
-                {quoted && (
+                {quote && (
                   <Field style={{ maxWidth: 260 }}>
                     What it came to{currencyUnit() && `, ${currencyUnit()}`}
                     <Input
@@ -253,16 +222,7 @@ export function HandOverStage({ question }: StageProps) {
             <p>{estimate}</p>
           </section>
         )}
-        {quoted && (
-          <section>
-            <h2>Quoted</h2>
-            <p>
-              {quoted.name}: {money(quoted.cost.likely)}, {money(quoted.cost.low)} at least and{' '}
-              {money(quoted.cost.high)} at most, chosen on {day(quote!.at)}.
-              {cameTo !== null && costOk && ` It came to ${money(cameTo)}.`}
-            </p>
-          </section>
-        )}
+        {quote && <Quoted quote={quote} cameTo={costOk ? cameTo : null} />}
         <MeasuredTable />
         <SafetyEvidence />
         {told && (
@@ -333,7 +293,7 @@ export function HandOverStage({ question }: StageProps) {
                       notDone,
                       ending,
                       estimate: asks ? estimate : '',
-                      cameTo: quoted ? cameTo : null,
+                      cameTo: quote ? cameTo : null,
                     },
                     findingIds: [...(before ? [before.id] : []), ...(after ? [after.id] : [])],
                   })
@@ -347,45 +307,6 @@ export function HandOverStage({ question }: StageProps) {
         </Stack>
       </Screen>
     </Print>
-  );
-}
-
-/** What is still missing before a job may end in one way, each with the way to it. */
-function Missing({ ending, open }: { ending: Ending; open: Ending[] }) {
-  const { job } = useJobView();
-  const obstacles = job.endings[ending];
-  const steps = job.steps.filter((s) => !s.met && obstacles.includes(s.says));
-  const others = obstacles.filter((o) => !steps.some((s) => s.says === o));
-  return (
-    <Sheet aria-label="Still missing">
-      <Stack>
-        <h3>Still missing before it ends as {ENDINGS[ending]}</h3>
-        {others.map((o) => (
-          <p key={o}>{o}</p>
-        ))}
-        {others.some((o) => o.startsWith('No measure') || o.startsWith('To be done')) && (
-          <div>
-            <LinkButton $quiet to={`/jobs/${job.number}/findings`}>
-              Change what is to be done
-            </LinkButton>
-          </div>
-        )}
-        <PlainList>
-          {steps.map((s) => (
-            <Way key={`${s.evidence}${s.place}`}>
-              <Link to={`/jobs/${job.number}/${s.stage}`}>
-                <b>
-                  {s.place && `${s.place}: `}
-                  {s.need}
-                </b>
-                <Mute>{s.says}</Mute>
-              </Link>
-            </Way>
-          ))}
-        </PlainList>
-        {open.length > 0 && <Mute>It may end as {open.map((e) => ENDINGS[e]).join(' or ')} now.</Mute>}
-      </Stack>
-    </Sheet>
   );
 }
 

@@ -1,7 +1,6 @@
 import { UNBOUNDED_OHM, type InsulationReport, type NextSplit } from '@cellmend/core/insulation';
-import { withPlaces } from '@cellmend/core/learn';
 import { useState } from 'react';
-import { useMemoryHere } from '../../learn/WasItSo';
+import { RememberedLeak } from './RememberedLeak';
 import { useView } from '../../shell/useView';
 import styled from 'styled-components';
 import { leakOf, useInsulation, useSafety } from '../../api/hooks';
@@ -377,29 +376,6 @@ function Record() {
           ))}
         </tbody>
       </table>
-    </Sheet>
-  );
-}
-
-/** Where leaks of such packs were found before, weighed into what these tests say; both stand side by side. */
-function RememberedLeak({ leak }: { leak: InsulationReport }) {
-  const { job, pack } = useJobView();
-  const { data } = useMemoryHere(job.number);
-  if (!data?.on || !data.model || Object.keys(data.model.places).length === 0) return null;
-  const id = (m: number): string => pack.modules[m]!.id;
-  const own = leak.modules.map((m) => m.probability);
-  const joined = withPlaces(
-    own,
-    leak.modules.map((m) => data.weights[id(m.moduleIndex)] ?? 1 / leak.modules.length),
-  );
-  const top = (p: readonly number[]): number => p.indexOf(Math.max(...p));
-  const [first, alone] = [top(joined), top(own)];
-  const name = (i: number): string => id(leak.modules[i]!.moduleIndex);
-  return (
-    <Sheet aria-label="What is remembered">
-      With what is remembered of {data.model.jobs} such packs: <b>{name(first)}</b> first,{' '}
-      {percent(joined[first]!)}. By these tests alone: <b>{name(alone)}</b>, {percent(own[alone]!)}.{' '}
-      <Mute>The next test follows the tests alone.</Mute>
     </Sheet>
   );
 }
