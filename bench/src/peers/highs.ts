@@ -58,7 +58,7 @@ async function solved(
 ): Promise<number | null> {
   const lp = `${sense}\n obj: ${objective}\nSubject To\n${rows.map((r, i) => ` r${i}: ${r}`).join('\n')}\nBinary\n ${binary.join(' ')}\nEnd\n`;
   const highs = await highsLoader();
-  const answer = highs.solve(lp);
+  const answer = highs.solve(lp, { mip_rel_gap: 0, mip_abs_gap: 1e-6 });
   return answer.Status === 'Optimal' ? answer.ObjectiveValue : null;
 }
 
@@ -71,16 +71,18 @@ export async function weakestFirstByHighs(
 ): Promise<{ leastCapacityAh: number; capacitySpreadAh: number } | null> {
   const c = ask.candidates;
   const most = Math.max(...c.map((x) => x.capacityAh));
+  const [lowV, highV] = [Math.min(...c.map((x) => x.restVoltageV)), Math.max(...c.map((x) => x.restVoltageV))];
+  const range = highV - lowV;
   const y = c.map((_, i) => `y${i}`);
   const spreadV = ask.limits.restVoltageSpreadMostV;
   const shared = [
     `${y.join(' + ')} = ${ask.positions}`,
-    // v is the lowest rest voltage that is chosen: whoever is chosen lies within the spread above it.
+    // v is the lowest rest voltage that is chosen, above the lowest there is: whoever is chosen lies within the spread above it.
     ...(spreadV == null
       ? []
       : c.flatMap((x, i) => [
-          `v + 100 y${i} <= ${x.restVoltageV + 100}`,
-          `v - 100 y${i} >= ${x.restVoltageV - spreadV - 100}`,
+          `v + ${range} y${i} <= ${x.restVoltageV - lowV + range}`,
+          `v - ${range} y${i} >= ${x.restVoltageV - lowV - spreadV - range}`,
         ])),
   ];
   const least = c.map((x, i) => `z + ${most} y${i} <= ${x.capacityAh + most}`);
@@ -89,7 +91,7 @@ export async function weakestFirstByHighs(
   const width = await solved(
     'Minimize',
     'w - z',
-    [...shared, ...least, ...c.map((x, i) => `w - ${x.capacityAh} y${i} >= 0`), `z >= ${z - 1e-7}`],
+    [...shared, ...least, ...c.map((x, i) => `w - ${x.capacityAh} y${i} >= 0`), `z >= ${z - 1e-4}`],
     y,
   );
   return width === null ? null : { leastCapacityAh: z, capacitySpreadAh: width };
