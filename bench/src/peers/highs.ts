@@ -71,7 +71,10 @@ export async function weakestFirstByHighs(
 ): Promise<{ leastCapacityAh: number; capacitySpreadAh: number } | null> {
   const c = ask.candidates;
   const most = Math.max(...c.map((x) => x.capacityAh));
-  const [lowV, highV] = [Math.min(...c.map((x) => x.restVoltageV)), Math.max(...c.map((x) => x.restVoltageV))];
+  const [lowV, highV] = [
+    Math.min(...c.map((x) => x.restVoltageV)),
+    Math.max(...c.map((x) => x.restVoltageV)),
+  ];
   const range = highV - lowV;
   const y = c.map((_, i) => `y${i}`);
   const spreadV = ask.limits.restVoltageSpreadMostV;
