@@ -35,6 +35,8 @@ export const RunDataSchema = z.object({
   hottestC: z.number().min(-60).max(400).nullable(),
   r10sMilliohm: figure(1e6),
   note: z.string().max(2000),
+  /** Of a supervised recovery that was run through: whether it held after. */
+  held: z.boolean().nullable().default(null),
   /** What is said of it: gaps, limits that were crossed, which way it was counted. */
   says: z.array(z.string().max(400)).max(60),
   course: RunCourseSchema.nullable(),

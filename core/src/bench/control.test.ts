@@ -12,6 +12,7 @@ import {
 } from './control';
 import { cannotRun, planOf, raisedCutoffV, type PlanStep } from './plan';
 import { mayRecover, mustNotBeDead } from './recovery';
+import { benchProposes, type BenchSaid } from './proposes';
 import { recipesFor, type RecipeId } from './recipes';
 
 const read = (file: string): PackProfile =>
@@ -282,14 +283,46 @@ describe('an over-discharged module', () => {
       expect(() => mustNotBeDead(marram, r, module * 3.3, module)).not.toThrow();
     }
   });
-  it('that falls back below the floor after its charge does not hold: output off, and over', () => {
+  it('that falls back below the floor after its charge does not hold: that is its end, and its answer', () => {
     const plan = planOf(recipe(marram, 'recover'), marram, 6);
     expect(plan.map((s) => s.name)).toEqual(['low charge', 'hold']);
     let state: ControlState = { ...beginControl(), step: 1 };
     state = decide(plan, state, { voltageV: 6 * 2.9, currentA: 0, temperatureC: 20 }, 30).state;
     expect(decide(plan, state, { voltageV: 6 * 1.9, currentA: 0, temperatureC: 20 }, 30)).toMatchObject({
-      does: 'off',
+      does: 'done',
       limit: 'low voltage',
+      state: { emptied: true },
     });
+    // Below where it began while it is charged it is no answer: the output comes off, and somebody looks.
+    expect(
+      decide(plan, beginControl(), { voltageV: 6 * 1.2, currentA: -2.3, temperatureC: 20 }, 30),
+    ).toMatchObject({ does: 'off', limit: 'low voltage', state: { emptied: false } });
+  });
+});
+
+describe('what follows for the list of measures', () => {
+  const said = (by: Partial<BenchSaid>): BenchSaid => ({
+    place: 'S07',
+    cycles: null,
+    hold: null,
+    recovered: null,
+    ...by,
+  });
+  const lines = (by: Partial<BenchSaid>, chemistry: 'nimh' | 'nmc' = 'nimh') =>
+    benchProposes([said(by)], chemistry).map((l) => l.kind);
+  // Common practice, no source: the worst that is known of a module counts.
+  it('is the worst that is known of a module, and nothing where it fits or cannot be told', () => {
+    const fit = { verdict: 'fit', says: '' } as const;
+    expect(lines({ cycles: fit })).toEqual([]);
+    expect(lines({})).toEqual([]);
+    expect(lines({ cycles: fit, hold: 'inconclusive' })).toEqual([]);
+    expect(lines({ cycles: fit, hold: 'pass', recovered: true })).toEqual([]);
+    expect(lines({ cycles: fit, hold: 'fail' })).toEqual(['replace-module']);
+    expect(lines({ cycles: fit, recovered: false })).toEqual(['replace-module']);
+    expect(lines({ cycles: { verdict: 'go on', says: '' } })).toEqual(['condition']);
+    expect(lines({ cycles: { verdict: 'worn', says: '' } })).toEqual(['replace-module']);
+  });
+  it('is no conditioning of lithium: its groups are levelled', () => {
+    expect(lines({ cycles: { verdict: 'once more', says: '' } }, 'nmc')).toEqual(['balance']);
   });
 });

@@ -20,7 +20,7 @@ export interface ControlState {
   /** Highest of the smoothed voltages of this step, V. */
   peakV: number | null;
   smoothV: number | null;
-  /** The discharge came to its cut-off. */
+  /** The discharge came to its cut-off; of a hold, it fell below what it should have held. */
   emptied: boolean;
   /** Too warm to begin: no current until it has cooled. */
   cools: boolean;
@@ -224,11 +224,16 @@ export function decide(
     state.emptied = true;
     return crossed('low voltage', `${round(voltageV, 2)} V, the cut-off is ${round(l.leastV, 2)} V`);
   }
-  if (step.mode !== 'discharge' && inStepS > STRAY_S && voltageV < l.leastV * (1 - HELD_WITHIN))
+  if (step.mode !== 'discharge' && inStepS > STRAY_S && voltageV < l.leastV * (1 - HELD_WITHIN)) {
+    const answers = step.then['low voltage'] === 'next';
+    state.emptied ||= answers;
     return crossed(
       'low voltage',
-      `${round(voltageV, 2)} V, below the ${round(l.leastV, 2)} V that this step begins at`,
+      answers
+        ? `${round(voltageV, 2)} V, below the ${round(l.leastV, 2)} V that it had to hold`
+        : `${round(voltageV, 2)} V, below the ${round(l.leastV, 2)} V that this step begins at`,
     );
+  }
 
   // A source that does not do what it was told.
   const wanted = step.mode === 'rest' ? 0 : step.mode === 'charge' ? -step.currentA : step.currentA;

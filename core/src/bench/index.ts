@@ -10,3 +10,4 @@ export * from './held';
 export * from './plan';
 export * from './control';
 export * from './recovery';
+export * from './proposes';

@@ -53,7 +53,9 @@ const OFF: Record<LimitName, 'off'> = {
 
 /** What a crossed limit does in one step of a recipe. A charge of NiMH is full by −ΔV, by warming or by what flowed in. */
 function whatThen(recipe: Recipe, step: RecipeStep, nimh: boolean): Record<LimitName, 'next' | 'off'> {
-  if (step.currentA === 0) return { ...OFF, time: 'next' };
+  // A recovery that does not hold has come to its end: what falls back is its answer.
+  if (step.currentA === 0)
+    return { ...OFF, time: 'next', ...(recipe.id === 'recover' ? { 'low voltage': 'next' as const } : {}) };
   if (step.currentA > 0) return { ...OFF, 'low voltage': 'next' };
   const untilWarm = recipe.id === 'hard-charge' && step.limits.minusDeltaVPerCell !== null;
   return nimh

@@ -6,6 +6,8 @@ import { findJob } from '../jobs/find';
 import { askedOf, chainOf, isSupervised, isThrough } from './asked';
 import { keepRun, readLogged } from './service';
 
+const HELD = 'It held after: measure its capacity before it is trusted.';
+const NOT_HELD = 'It fell back below its floor: it does not hold. Scrap it.';
 /** Stands where nothing was read. */
 const EMPTY = 'none';
 
@@ -61,10 +63,13 @@ export async function finishRun(store: Store, row: InstrumentRunRow, given = fal
     .slice(0, -1)
     .map((r) => r.why)
     .filter(Boolean);
+  const held = asked.recipe === 'recover' && isThrough(row) ? row.control?.emptied !== true : null;
   const data: RunData = {
     ...read.data,
     version: asked.version,
+    held,
     says: [
+      ...(held === null ? [] : [held ? HELD : NOT_HELD]),
       ...(instrument?.simulated ? ['By a simulated instrument: of no real module.'] : []),
       ...(row.why && !isThrough(row) ? [`Ended before its end: ${row.why}.`] : []),
       ...(breaks.length > 0

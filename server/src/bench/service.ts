@@ -132,6 +132,7 @@ export async function addRun(store: Store, doing: Doing, number: unknown, body: 
     // How many is known, not when: each counts from nowhere.
     dropoutsAh: Array.from({ length: dropouts }, () => 0),
     r10sMilliohm: null,
+    held: null,
     says: recipe ? limitsCrossed(recipe, cells, t) : [],
     course: null,
     sha256: null,
@@ -194,6 +195,7 @@ export async function readLogged(
       r10sMilliohm:
         answer.pulses.find((p) => p.r10sMilliohm !== null && p.r10sMilliohm > 0)?.r10sMilliohm ?? null,
       note: '',
+      held: null,
       says: [
         ...notices,
         ...answer.warnings,
@@ -328,7 +330,9 @@ export async function viewBench(store: Store, number: unknown): Promise<BenchVie
   const standing = rows.filter((r) => r.kind !== 'withdrawn' && !gone.has(r.id));
   const holds = new Map(standing.filter((r) => r.kind === 'hold-begin').map((r) => [r.subject, r]));
   return {
-    runs: standing.filter((r) => r.kind === 'run').map((r) => ({ ...(r.data as RunData), ...of(r) })),
+    runs: standing
+      .filter((r) => r.kind === 'run')
+      .map((r) => ({ ...(r.data as RunData), held: (r.data as Partial<RunData>).held ?? null, ...of(r) })),
     holds: [...holds.values()].map((r) => ({ ...(r.data as z.output<typeof HoldBeginSchema>), ...of(r) })),
     measuredAloneAh: await measuredAlone(store, job.id, new Date()),
   };

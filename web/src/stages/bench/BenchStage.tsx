@@ -1,5 +1,5 @@
 import type { Run } from '@cellmend/contract/bench';
-import type { CycleVerdict } from '@cellmend/core/bench';
+import type { BenchSaid, CycleVerdict } from '@cellmend/core/bench';
 import { STAGE_FACTS } from '@cellmend/core/route';
 import { format } from 'date-fns';
 import { useState } from 'react';
@@ -18,6 +18,7 @@ import { Readings, useReadings } from '../notes/Readings';
 import type { StageProps } from '../props';
 import { Days } from './Days';
 import { LoadBank } from './LoadBank';
+import { Proposes } from './Proposes';
 import { Running } from './Running';
 import { StartRuns } from './StartRuns';
 import { overAt, useSupervised } from './useSupervised';
@@ -82,6 +83,12 @@ export function BenchStage({ question, stage }: StageProps) {
           : gains.length > 0
             ? `${names(gains)}: go on`
             : `${fit.length} of ${pack.modules.length} fit`;
+  const findings: BenchSaid[] = pack.modules.map(({ id }) => ({
+    place: id,
+    cycles: sticks.find((s) => s.place === id)?.judged ?? null,
+    hold: held.find((h) => h.place === id)?.judged?.verdict ?? null,
+    recovered: (data?.runs ?? []).filter((r) => r.place === id && r.held !== null).at(-1)?.held ?? null,
+  }));
   const waits = runs.filter((r) => r.state === 'interrupted');
   const on = runs.filter((r) => r.state === 'running');
   const first = [...on].sort((a, b) => (a.runLeftS ?? 0) / a.timeScale - (b.runLeftS ?? 0) / b.timeScale)[0];
@@ -175,6 +182,7 @@ export function BenchStage({ question, stage }: StageProps) {
           </Stack>
         </Sheet>
       )}
+      <Proposes said={findings} />
       {own && <Own stick={own} />}
       {held.length > 0 && <Holds held={held} />}
       {person.mayWrite && place !== '' && <RunForm key={place} place={place} />}
