@@ -163,7 +163,15 @@ export const BoardRowSchema = z.object({
   group: z.enum(['now', 'running', 'closed']),
   marks: z.array(z.object({ module: z.int(), kind: z.enum(['suspect', 'replaced']) })),
   /** What instruments do for it now; null where nothing of it is on the bench. */
-  bench: z.object({ on: z.int(), waits: z.int(), overAt: z.string().nullable() }).nullable(),
+  bench: z
+    .object({
+      on: z.int(),
+      waits: z.int(),
+      overAt: z.string().nullable(),
+      /** The warmest of what runs, °C; null where none shows a temperature. */
+      warmest: z.object({ place: z.string(), c: z.number() }).nullable(),
+    })
+    .nullable(),
   tiles: z.array(z.object({ tier: z.int(), row: z.int(), column: z.int() })),
 });
 export type BoardRow = z.infer<typeof BoardRowSchema>;

@@ -1,4 +1,5 @@
 import type { ControlState, PlanStep } from '@cellmend/core/bench';
+import type { BoardRow } from '@cellmend/contract/jobs';
 import { QueryTypes } from 'sequelize';
 import type { Store } from '../domain/store';
 
@@ -27,33 +28,35 @@ export function shown(plan: readonly PlanStep[], state: ControlState) {
   };
 }
 
-/** What the bench does for each job that has something on it: how many run, how many wait, when the first is over. */
-export async function onTheBench(
-  store: Store,
-): Promise<Map<number, { on: number; waits: number; overAt: string | null }>> {
+/** What the bench does for a job: how many run, how many wait, when the first is over, and which is warmest. */
+export type AtWork = NonNullable<BoardRow['bench']>;
+export async function onTheBench(store: Store): Promise<Map<number, AtWork>> {
   const rows = await store.sequelize.query<{
     number: number;
+    place: string;
     state: string;
     plan: PlanStep[];
     control: ControlState | null;
     time_scale: number;
   }>(
-    `SELECT j.number, r.state, r.parameters->'plan' AS plan, r.control, i.time_scale
+    `SELECT j.number, r.parameters->>'place' AS place, r.state, r.parameters->'plan' AS plan, r.control, i.time_scale
        FROM instrument_runs r JOIN jobs j ON j.id = r.job_id JOIN instruments i ON i.id = r.instrument_id
       WHERE r.kept_sha256 IS NULL AND r.state IN ('running', 'interrupted') AND jsonb_exists(r.parameters, 'plan')
         AND NOT EXISTS (SELECT 1 FROM instrument_runs n WHERE n.continues = r.id)`,
     { type: QueryTypes.SELECT },
   );
-  const by = new Map<number, { on: number; waits: number; overAt: string | null }>();
+  const by = new Map<number, AtWork>();
   const now = store.clock.now().wallMs;
   for (const r of rows) {
-    const own = by.get(r.number) ?? { on: 0, waits: 0, overAt: null };
+    const own = by.get(r.number) ?? { on: 0, waits: 0, overAt: null, warmest: null };
     by.set(r.number, own);
     if (r.state !== 'running') {
       own.waits++;
       continue;
     }
     own.on++;
+    const c = r.control?.last?.temperatureC ?? null;
+    if (c !== null && (own.warmest === null || c > own.warmest.c)) own.warmest = { place: r.place, c };
     const leftS = r.control ? shown(r.plan, r.control).runLeftS : null;
     if (leftS === null) continue;
     const at = new Date(now + (leftS * 1000) / r.time_scale).toISOString();

@@ -8,6 +8,7 @@ import { Suspense, useState } from 'react';
 import { WorkshopFrame } from '../shell/Header';
 import { lazily } from '../shell/lazily';
 import { Button, LinkButton, Mute, Row, Sheet } from '../ui/parts';
+import { temperature } from '../ui/units';
 import { since, when } from '../ui/words';
 
 const NewJob = lazily<Parameters<(typeof import('./NewJob'))['NewJob']>[0], typeof import('./NewJob')>(
@@ -133,7 +134,7 @@ function JobCard({ row }: { row: BoardRow }) {
 }
 
 /** What the bench does for a job; one that was interrupted asks for somebody. */
-function OnBench({ bench: { on, waits, overAt } }: { bench: NonNullable<BoardRow['bench']> }) {
+function OnBench({ bench: { on, waits, overAt, warmest } }: { bench: NonNullable<BoardRow['bench']> }) {
   return (
     <p>
       {waits > 0 && (
@@ -142,7 +143,7 @@ function OnBench({ bench: { on, waits, overAt } }: { bench: NonNullable<BoardRow
         </b>
       )}
       {on > 0 &&
-        `${on} ${waits > 0 ? 'on' : 'on the bench'}${overAt ? `, the first over ${when(overAt)}` : ''}`}
+        `${on} ${waits > 0 ? 'on' : 'on the bench'}${overAt ? `, the first over ${when(overAt)}` : ''}${warmest ? `, warmest ${warmest.place} ${temperature(warmest.c)}` : ''}`}
     </p>
   );
 }
