@@ -8,7 +8,7 @@ import {
   type Leg,
   type SimPack,
 } from '@cellmend/core/simpack';
-import { ferryShuttle, harbourLorry, islandBus, marramVan, mildHybrid, pilotCar, yardTug } from './demoPacks';
+import { ferryShuttle, harbourLorry, islandBus, marramVan, mildHybrid, minibus, pilotCar, yardTug } from './demoPacks';
 
 /** The van's pack as it really is: M07 worn, its third group most; M16 a little low; everything else even. */
 function vanPack(seed: number): SimPack {
@@ -53,6 +53,7 @@ export function demoFiles(): Record<string, string> {
     'yard-tug': yardTug(),
     'island-bus': islandBus(),
     'harbour-lorry': harbourLorry(),
+    minibus: minibus(),
   };
   for (const [name, profile] of Object.entries(packs))
     files[`packs/${name}.json`] = JSON.stringify(profile, null, 1) + '\n';

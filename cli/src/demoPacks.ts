@@ -365,6 +365,30 @@ export function harbourLorry(): PackProfile {
 }
 
 /** Island bus: 200 LFP groups, an 800 V class pack; modules of unequal size in two tiers. */
+/** One of a minibus's two packs: seven sets of three blocks, four cells in each block, in one row along the floor. */
+export function minibus(): PackProfile {
+  const modules: ModuleSpec[] = Array.from({ length: 7 }, (_, m) => ({
+    id: `P${m + 1}`,
+    channels: Array.from({ length: 12 }, (__, g) => `ch${two(12 * m + g + 1)}`),
+    place: { tier: 0, row: m < 4 ? m : 7 - m, column: m < 4 ? 0 : 1 },
+    massKg: 31,
+  }));
+  return {
+    name: 'Skerra minibus pack',
+    chemistry: 'lfp',
+    ratedCapacityAh: 102,
+    channels: Array.from({ length: 84 }, (_, i) => ({ id: `ch${two(i + 1)}`, cells: 1 })),
+    modules,
+    nominalGroupResistanceMilliohm: 0.9,
+    ocv: defaultOcvTable('lfp'),
+    ocvSource: 'typical, from memory',
+    tiers: ['Under the floor'],
+    links: linksOf(modules, 4),
+    ratedRangeKm: 140,
+    bleederMilliamp: 60,
+  };
+}
+
 export function islandBus(): PackProfile {
   const sizes = [...Array.from({ length: 12 }, () => 12), ...Array.from({ length: 7 }, () => 8)];
   let next = 0;

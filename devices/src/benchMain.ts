@@ -1,5 +1,6 @@
-// Simulated chargers with the modules on their leads, as a process of its own: told by message what stands on the bench.
+// Simulated chargers with the modules on their leads, and an insulation tester, as a process of its own: told by message what stands on the bench.
 import { existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
+import { SimulatedTester, type ClippedTo } from './scpi';
 import { SimulatedCharger, type ChargerFacts, type ChargerFaults } from './simulatedCharger';
 import { SimulatedModule, type ModuleFacts, type ModuleState } from './simulatedModule';
 
@@ -12,14 +13,18 @@ export type BenchTold =
   | {
       do: 'begin';
       chargers: { facts: ChargerFacts; clipped: ClippedModule; faults?: ChargerFaults; port?: number }[];
+      /** An insulation tester beside them; its port comes last. */
+      tester?: ClippedTo & { speed: number };
       /** Where the modules stand is written here, and read from here at the next start. */
       keptIn?: string | undefined;
     }
-  | { do: 'clip'; channel: number; clipped: ClippedModule };
+  | { do: 'clip'; channel: number; clipped: ClippedModule }
+  | { do: 'clip-tester'; on: ClippedTo };
 const KEEP_EVERY_MS = 2000;
 
 const chargers: SimulatedCharger[] = [];
 const names: string[] = [];
+let tester: SimulatedTester | null = null;
 const states = new Map<string, ModuleState>();
 
 function clip(channel: number, { name, facts }: ClippedModule): void {
@@ -32,7 +37,11 @@ function clip(channel: number, { name, facts }: ClippedModule): void {
   names[channel] = name;
 }
 
-async function begin({ chargers: asked, keptIn }: Extract<BenchTold, { do: 'begin' }>): Promise<void> {
+async function begin({
+  chargers: asked,
+  tester: clippedTo,
+  keptIn,
+}: Extract<BenchTold, { do: 'begin' }>): Promise<void> {
   if (keptIn && existsSync(keptIn))
     try {
       for (const [name, s] of JSON.parse(readFileSync(keptIn, 'utf8')) as [string, ModuleState][])
@@ -49,6 +58,11 @@ async function begin({ chargers: asked, keptIn }: Extract<BenchTold, { do: 'begi
     names.push(clipped.name);
     ports.push(started.port);
   }
+  if (clippedTo) {
+    const started = await SimulatedTester.start(clippedTo, clippedTo.speed);
+    tester = started.tester;
+    ports.push(started.port);
+  }
   if (keptIn)
     setInterval(() => {
       chargers.forEach((c, i) => states.set(names[i]!, c.module.state()));
@@ -61,7 +75,10 @@ async function begin({ chargers: asked, keptIn }: Extract<BenchTold, { do: 'begi
 process.on('message', (m) => {
   const told = m as BenchTold;
   if (told.do === 'begin') void begin(told);
-  else {
+  else if (told.do === 'clip-tester') {
+    tester?.clip(told.on);
+    process.send?.({ tester: true });
+  } else {
     clip(told.channel, told.clipped);
     process.send?.({ clipped: told.channel });
   }

@@ -20,6 +20,8 @@ export interface ModuleFacts {
   coolsWPerK: number;
   /** What every cell loses by itself, A. */
   leakA: number;
+  /** A leak that comes with the voltage: none below this, V a cell. */
+  leaksAboveV?: number;
   /** Share of the rating that a whole cycle gives back to a NiMH cell that was long unused. */
   gainPerCycle: number;
   ratedAh: number;
@@ -57,6 +59,10 @@ export interface ModuleState {
   wasFull: boolean;
 }
 
+/** Below its table a lithium cell's voltage falls by this, V a share of its capacity. From memory. */
+export const EMPTY_FALLS_V = 40;
+/** A cell that is driven beyond empty ends here, as a share. */
+const EMPTIEST = { nimh: -0.05, lithium: -0.12 };
 /** Integrated in steps of at most this, s. */
 const STEP_S = 2;
 const SMOKES_C = 12;
@@ -126,7 +132,7 @@ export class SimulatedModule {
     const share = c.ah / c.capacityAh;
     if (!this.curve) return nimhV(share) + NIMH_V_PER_K * (this.temperatureC - 25);
     const t = this.curve;
-    if (share <= 0) return Math.max(0, t[0]![1] + share * 40);
+    if (share <= 0) return Math.max(0, t[0]![1] + share * EMPTY_FALLS_V);
     if (share >= 1) return t.at(-1)![1] + (share - 1) * 12;
     const k = t.findIndex(([s]) => s >= share);
     const [[s0, v0], [s1, v1]] = [t[Math.max(0, k - 1)]!, t[Math.max(k, 1)]!];
@@ -149,8 +155,9 @@ export class SimulatedModule {
       // Driven backwards, all of it turns into heat and gas.
       if (share < 0 && currentA > 0) heatW += currentA * 0.4;
       // A leak goes on as long as there is a voltage that drives it.
-      c.ah += ((-currentA * taken - (this.restV(c) > LEAKS_ABOVE_V ? f.leakA : 0)) * s) / 3600;
-      c.ah = Math.max(c.ah, -0.05 * c.capacityAh);
+      c.ah +=
+        ((-currentA * taken - (this.restV(c) > (f.leaksAboveV ?? LEAKS_ABOVE_V) ? f.leakA : 0)) * s) / 3600;
+      c.ah = Math.max(c.ah, (nimh ? EMPTIEST.nimh : EMPTIEST.lithium) * c.capacityAh);
     }
     heatW += this.slowV * currentA > 0 ? this.slowV * currentA : 0;
     const target = currentA * f.slowOhm * this.cells.length;

@@ -4,8 +4,8 @@ import { afterAll, beforeAll } from 'vitest';
 import { startBench, type Bench } from '../../server/test/harness';
 import { openBrowser, openTablet } from './browser';
 
-/** A server on the demo depot and a browser, for all tests of a file. */
-export function demoDepot(): {
+/** A server on the demo depot and a browser, for all tests of a file; with the work that was begun, and the bench that runs. */
+export function demoDepot(whole: { records: boolean; bench: boolean } = { records: false, bench: false }): {
   /** One that keeps its pages for a dead spot, if asked. */
   tablet: (keepsPages?: boolean) => ReturnType<typeof openTablet>;
   databaseUrl: () => string;
@@ -16,7 +16,7 @@ export function demoDepot(): {
   let bench: Bench;
   let browser: Browser;
   beforeAll(async () => {
-    bench = await startBench();
+    bench = await startBench(true, 1000, whole.records, whole.bench);
     browser = await openBrowser();
   });
   afterAll(async () => {

@@ -115,8 +115,8 @@ export async function startServer(options: ServerOptions): Promise<Running> {
     options.logger.error(error, 'a finding could not be computed'),
   );
   store.startDue = (...which) => due.start(...which);
-  const simulated = demo ? await simulateTester(store) : null;
   const simulatedBench = demo && options.demoBench ? await simulateBench(store) : null;
+  const simulated = demo && !simulatedBench ? await simulateTester(store) : null;
   const { app, close: closeApp } = makeApp({ ...options, store, sessionSecret, demo, hub, runs });
   const server = createServer(app);
   // A browser that sends just as an idle connection is closed would meet a reset: idle ones are kept for longer.

@@ -109,7 +109,12 @@ export interface Bench {
 }
 
 /** A server on a database of its own, with the demo depot unless asked otherwise. */
-export async function startBench(demo = true, signInsPerMinute = 1000, demoRecords = false): Promise<Bench> {
+export async function startBench(
+  demo = true,
+  signInsPerMinute = 1000,
+  demoRecords = false,
+  demoBench = false,
+): Promise<Bench> {
   const database = await newDatabase();
   const clock = new TestClock();
   const options = {
@@ -119,6 +124,7 @@ export async function startBench(demo = true, signInsPerMinute = 1000, demoRecor
     port: 0,
     demo,
     demoRecords,
+    demoBench,
     demoFolder: join(root, 'demo'),
     webFolder: join(root, 'web/dist'),
     logger: pino({ level: process.env.LOG_LEVEL ?? 'silent' }),

@@ -135,7 +135,7 @@ async function begin(
     // From here on the instrument is this run's alone, and a Stop finds it: one that came just before is seen here.
     open: async () => {
       await mustNotBeStopped(store, job);
-      if (instrument.simulated) await clipDemoModule(instrument, profile, asked.place);
+      if (instrument.simulated) await clipDemoModule(instrument, job.number, profile, asked.place);
       return open();
     },
     drive: async (device, { runId, signal }) => {

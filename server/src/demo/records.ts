@@ -126,6 +126,34 @@ const BEGUN: Begun[] = [
     ],
   },
   {
+    job: 139,
+    intake: { complaint: 'Range fell by a third in two winters; the owner wants every set measured.', signs: ['short range'], odometerKm: 96_100, ageYears: 8 },
+    records: [
+      { hoursAgo: 27, typed: { end: 'unknown', volts: Array.from({ length: 84 }, (_, i) => Number((3.331 + scatter(i) / 2).toFixed(3))), currentA: 0, temperatureC: 15 } },
+    ],
+    measures: [['condition', 'P1', 'every set is measured and brought level'], ...['P2', 'P3', 'P4', 'P5', 'P6', 'P7'].map((p): [Measure['kind'], string, string] => ['condition', p, 'as P1'])],
+    readings: [],
+  },
+  {
+    job: 140,
+    intake: { complaint: 'As its sister: every set to be measured before the school year.', signs: ['short range'], odometerKm: 88_700, ageYears: 8 },
+    records: [],
+    measures: ['P1', 'P2', 'P3', 'P4', 'P5', 'P6', 'P7'].map((p): [Measure['kind'], string, string] => ['condition', p, 'every set is measured and brought level']),
+    readings: [],
+  },
+  {
+    job: 145,
+    intake: { complaint: 'Left with its lights on over the closing week; the tool shows three modules at 0 V.', signs: ['will not wake', 'stood for months'], odometerKm: 54_300, ageYears: 6 },
+    records: [],
+    measures: [['recover', 'M11', 'the only one above the floor of scrap'], ['replace-module', 'M05', 'empty to nothing'], ['replace-module', 'M08', 'empty to nothing']],
+    readings: [
+      { kind: 'voltage', place: 'M05', value: 0.12, text: '', conditions: 'rest', stage: 'intake' },
+      { kind: 'voltage', place: 'M08', value: 0.31, text: '', conditions: 'rest', stage: 'intake' },
+      { kind: 'voltage', place: 'M11', value: 10.2, text: '', conditions: 'rest', stage: 'intake' },
+      { kind: 'note', place: 'M11', value: null, text: 'Last seen in order nine days ago. Flat, dry, no smell. All three are clipped up in the yard, away from the hall.', conditions: '', stage: 'intake' },
+    ],
+  },
+  {
     job: 146,
     intake: { complaint: 'Start-stop gone since a flat 12 V battery.', odometerKm: 61_800, ageYears: 4, codes: ['P0A1F'], codesRead: true, signs: ['will not wake'] },
     records: [

@@ -29,10 +29,13 @@ const SHELF = [
 
 const JOBS: { number: number; title: string; plate: string; complaint: string; pack: string; files?: string[]; clock?: { label: string; kind: string; stage: Stage; minutes: number } }[] = [
   { number: 138, title: 'Ferry shuttle hybrid', plate: 'SK 14', complaint: 'Battery lamp after every ramp; fan runs all the time.', pack: 'ferry-shuttle.json', clock: { label: 'Swap leads, cycle 3', kind: 'charge', stage: 'bench', minutes: -12 } },
+  { number: 139, title: 'Kirk minibus', plate: 'SK 33', complaint: 'Range fell by a third in two winters; the owner wants every set measured.', pack: 'minibus.json' },
+  { number: 140, title: 'School minibus', plate: 'SK 34', complaint: 'As its sister: every set to be measured before the school year.', pack: 'minibus.json' },
   { number: 141, title: 'Quay lorry', plate: 'SK 52', complaint: 'Full in the morning, limps home on the second round.', pack: 'harbour-lorry.json' },
   { number: 142, title: 'Slipway lorry', plate: 'SK 53', complaint: 'Stood in the storm tide over its rear right wheel; insulation warning since.', pack: 'harbour-lorry.json' },
   { number: 143, title: 'Fell yard tug', plate: 'SK 31', complaint: 'Flat after every weekend.', pack: 'yard-tug.json', clock: { label: 'Standing, third scan', kind: 'rest', stage: 'scan', minutes: 19 * 60 } },
   { number: 144, title: 'Corrie pilot car', plate: 'SK 02', complaint: 'Insulation warning after rain; drives, will not charge.', pack: 'corrie-pilot.json' },
+  { number: 145, title: 'Store lorry', plate: 'SK 55', complaint: 'Left with its lights on over the closing week; the tool shows three modules at 0 V.', pack: 'harbour-lorry.json' },
   { number: 146, title: 'Tarn service van, 48 V', plate: 'SK 27', complaint: 'Start-stop gone since a flat 12 V battery.', pack: 'tarn-48v.json', clock: { label: 'Rest before voltage', kind: 'rest', stage: 'bench', minutes: 38 } },
   { number: 147, title: 'Marram 3 post van', plate: 'SK 19', complaint: 'Range fell to about 190 km over the winter; it drops from 20 % to limp within a kilometre. No warning lamps at rest.', pack: 'marram-3-van.json', files: ['marram-3-before.csv', 'marram-3-after.csv'] },
 ];

@@ -82,6 +82,8 @@ export function Days({ left: all, runs }: { left: readonly string[]; runs: reado
       }
     : null;
   const { answer, problem, busy } = useThread('days', ask);
+  const { answer: other } = useThread('days', ask && { ...ask, transfer: !ask.transfer });
+  const [single, pairs] = ask?.transfer ? [other, answer] : [answer, other];
   const input = (
     key: 'sets' | 'capacityAh' | 'voltageV' | 'channels' | 'channelA' | 'powerKw' | 'persons' | 'from' | 'to',
     label: string,
@@ -150,6 +152,12 @@ export function Days({ left: all, runs }: { left: readonly string[]; runs: reado
         )}
         {problem && <ProblemNote what={problem.what} accepted={problem.accepted} />}
         {busy && ask && <Mute>Working it out …</Mute>}
+        {single && pairs && (
+          <Row $gap={18}>
+            <span>One by one: {duration(single.makespanH)}</span>
+            <span>One into another: {duration(pairs.makespanH)}</span>
+          </Row>
+        )}
         {answer && <Slipped answer={answer} from={now} />}
         {answer && <Plan answer={answer} from={now} channels={Math.max(f.channels, running.length)} />}
       </Stack>

@@ -82,7 +82,8 @@ export function StartRuns({ left, runs }: { left: readonly string[]; runs: reado
       else begun.push(place);
     }
     setProblems(failed);
-    setPlaces(failed.map((f) => f.place));
+    // What was pressed meanwhile stays pressed.
+    setPlaces((now) => now.filter((p) => !begun.includes(p)));
     setSaid(begun.length > 0 ? `${begun.join(', ')}: on.` : '');
     if (failed.length === 0) setLooked(false);
     await mutate();
