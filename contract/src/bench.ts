@@ -15,6 +15,15 @@ export const RunCourseSchema = z.object({
   temperatureC: z.array(z.number().nullable()).max(2000).optional(),
 });
 export type RunCourse = z.infer<typeof RunCourseSchema>;
+/** Part of a run: its readings, or two figures of each stretch of them, the lowest and the highest. */
+export const RunPartSchema = z.object({
+  timeS: z.array(z.number()),
+  voltageV: z.array(z.number()),
+  currentA: z.array(z.number()),
+  temperatureC: z.array(z.number().nullable()).nullable(),
+  stretch: z.int(),
+});
+export type RunPart = z.infer<typeof RunPartSchema>;
 
 /** What is kept of a run. A capacity is what it gave down to its cut-off; a lower bound where it ended before. */
 export const RunDataSchema = z.object({

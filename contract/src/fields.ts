@@ -21,3 +21,9 @@ export const shown = (most: number) =>
     .trim()
     .max(most)
     .refine((t) => ![...t].some(isControl), 'Text without control characters.');
+
+/** A span of a record, s; all of it where nothing is said. */
+export const SpanSchema = z.object({
+  fromS: z.coerce.number().optional(),
+  toS: z.coerce.number().optional(),
+});

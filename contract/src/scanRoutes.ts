@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { SpanSchema } from './fields';
 import { ScanSummarySchema } from './jobs';
 import { StoredProfileSchema } from './pack';
 import type { RouteSpec } from './routeSpec';
@@ -31,11 +32,19 @@ export const PreviewQuerySchema = z.object({
   name: z.string().trim().min(1).max(120),
   entry: z.string().max(300).optional(),
 });
-const TracesSchema = z.object({
-  timeS: z.array(z.number()),
-  currentA: z.array(z.number()).nullable(),
-  channels: z.array(z.object({ channelIndex: z.int(), voltageV: z.array(z.number()) })),
+/** Voltages within a span: the readings, or of each stretch the lowest and the highest. */
+export const TracesSchema = z.object({
+  channels: z.array(
+    z.object({
+      channelIndex: z.int(),
+      timeS: z.array(z.number()),
+      voltageV: z.array(z.number()),
+      /** Readings that one point in two stands for. */
+      stretch: z.int(),
+    }),
+  ),
 });
+export type Traces = z.infer<typeof TracesSchema>;
 
 /** Addresses of scan files, definitions and live vehicles. */
 export const SCAN_ROUTES: RouteSpec[] = [
@@ -174,7 +183,7 @@ export const SCAN_ROUTES: RouteSpec[] = [
     path: '/jobs/{number}/scans/{id}/traces',
     summary: 'Voltages of some channels through a record',
     role: 'viewer',
-    query: z.object({ channels: z.string().optional() }),
+    query: SpanSchema.extend({ channels: z.string().optional() }),
     status: 200,
     answer: TracesSchema,
   },

@@ -5,6 +5,7 @@ import {
   NewRunSchema,
   NotRunSchema,
   RunFileQuerySchema,
+  RunPartSchema,
   RunSchema,
 } from './bench';
 import { MOST_ARCHIVE_BYTES, TakenInSchema } from './archive';
@@ -18,6 +19,7 @@ import {
 } from './memory';
 import { MOST_PHOTO_BODY_BYTES, NewPhotoSchema, PhotoSchema, WithdrawPhotoSchema } from './photos';
 import { NewQuoteSchema, QuoteSchema } from './quotes';
+import { SpanSchema } from './fields';
 import type { RouteSpec } from './routeSpec';
 import {
   ResumeRunSchema,
@@ -189,6 +191,15 @@ export const WORK_ROUTES: RouteSpec[] = [
     body: StopRunSchema,
     status: 200,
     answer: SupervisedRunSchema,
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}/bench/runs/{id}/course',
+    summary: 'Part of a run, as fine as a screen shows',
+    role: 'viewer',
+    query: SpanSchema,
+    status: 200,
+    answer: RunPartSchema,
   },
   {
     method: 'post',

@@ -1,7 +1,8 @@
-import type { BenchView, NewRun, Run } from '@cellmend/contract/bench';
+import type { BenchView, NewRun, Run, RunPart } from '@cellmend/contract/bench';
 import type { Job } from '@cellmend/contract/jobs';
 import type { Problem } from '@cellmend/contract/problem';
 import type { Reading } from '@cellmend/contract/records';
+import { MOST_STRETCHES } from '@cellmend/core/scan';
 import { randomUUID } from 'node:crypto';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { runSql } from '../../scripts/lib/postgres.mjs';
@@ -138,6 +139,31 @@ describe('a logged run', () => {
     expect(verifyRecord(bench.url).breaks).toBe(0);
     runSql(bench.url, 'SET session_replication_role = replica; DELETE FROM run_files');
     expect(verifyRecord(bench.url).first).toMatchObject({ how: 'the file of a run is gone' });
+  });
+
+  it('is looked at whole without losing a peak, and in part down to its readings; also where no course was kept', async () => {
+    // Two days at a reading in ten seconds, with one reading that stands out.
+    const rows = Array.from({ length: 17_280 }, (_, k) => `${10 * k},${k === 9123 ? 6.4 : 8.2},0.02`);
+    const long = ['time_s,voltage_V,current_A', ...rows].join('\n');
+    const { body: run } = await file(long, { place: 'S21', recipe: 'hold', observedAt: bench.clock.iso() });
+    const part = async (span = ''): Promise<RunPart> =>
+      (await ina.get<RunPart>(`/api/jobs/${n}/bench/runs/${run.id}/course${span}`)).body;
+    const looked = async (): Promise<void> => {
+      const whole = await part();
+      expect(whole.timeS.length).toBeLessThanOrEqual(2 * MOST_STRETCHES);
+      expect(whole.stretch).toBe(16);
+      expect([Math.min(...whole.voltageV), Math.max(...whole.voltageV)]).toEqual([6.4, 8.2]);
+      const close = await part('?fromS=91000&toS=92000');
+      expect(close.stretch).toBe(1);
+      expect(close.timeS.filter((t) => t >= 91_000 && t <= 92_000)).toHaveLength(101);
+      expect(close.voltageV[close.timeS.indexOf(91_230)]).toBe(6.4);
+      expect(close.temperatureC).toBeNull();
+    };
+    await looked();
+    runSql(bench.url, 'DELETE FROM courses');
+    await looked();
+    await looked();
+    expect((await ina.get(`/api/jobs/${n}/bench/runs/${randomUUID()}/course`)).status).toBe(404);
   });
 
   it('that ended early is a bound; one that is none is refused with what is missing, and nothing is kept', async () => {

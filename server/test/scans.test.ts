@@ -4,7 +4,8 @@ import type { Finding } from '@cellmend/contract/findings';
 import type { LiveState, ScanPicture, ScanPreview } from '@cellmend/contract/scans';
 import { isoTpFrames } from '@cellmend/core/can';
 import { normalisePack, type Pack } from '@cellmend/core/pack';
-import { writeScanCsv } from '@cellmend/core/scan';
+import type { Traces } from '@cellmend/contract/scanRoutes';
+import { MOST_STRETCHES, writeScanCsv } from '@cellmend/core/scan';
 import { driveLegs, healthyPack, Random, simulateRecord, type Leg } from '@cellmend/core/simpack';
 import type { SpreadReport } from '@cellmend/core/spread';
 import { demoVehiclePack } from '@cellmend/devices/demoVehicle';
@@ -212,10 +213,23 @@ describe('a record longer than what is held of it in memory', () => {
     const finding = await newest(job);
     const again = await ina.post<{ same: boolean }>(`/api/jobs/${job}/findings/${finding.id}/recompute`);
     expect(again.body.same).toBe(true);
-    const traces = await ina.get<{ timeS: number[] }>(
-      `/api/jobs/${job}/scans/${taken.body.id}/traces?channels=60`,
-    );
-    expect(traces.body.timeS.length).toBeLessThanOrEqual(600);
+    const traces = async (span = ''): Promise<Traces['channels'][number]> =>
+      (await ina.get<Traces>(`/api/jobs/${job}/scans/${taken.body.id}/traces?channels=60${span}`)).body
+        .channels[0]!;
+    // All of it in a screen of points, with the lowest and the highest reading of all.
+    const all = await traces();
+    expect(all.timeS.length).toBeLessThanOrEqual(2 * MOST_STRETCHES);
+    expect(all.stretch).toBeGreaterThan(1);
+    expect([Math.min(...all.voltageV), Math.max(...all.voltageV)]).toEqual([
+      Math.min(...values),
+      Math.max(...values),
+    ]);
+    // A part of it: the readings as they were stored.
+    const timeS = [...long.voltageV[60]!.timeS];
+    const part = await traces(`&fromS=${timeS[9000]!}&toS=${timeS[9600]!}`);
+    expect(part.stretch).toBe(1);
+    const at = part.timeS.indexOf(timeS[9000]!);
+    expect(part.voltageV.slice(at, at + 601)).toEqual(values.slice(9000, 9601));
   });
 });
 

@@ -13,3 +13,4 @@ export * from './direction';
 export * from './join';
 export * from './segments';
 export * from './writeCsv';
+export * from './stretches';

@@ -1,17 +1,22 @@
 import type { RunData } from '@cellmend/contract/bench';
-import { QueryTypes } from 'sequelize';
+import type { PlanStep } from '@cellmend/core/bench';
+import { QueryTypes, type Transaction } from 'sequelize';
 import type { InstrumentRunRow, PersonRow } from '../db/rows';
 import { audit, type Doing, type Store } from '../domain/store';
 import { findJob } from '../jobs/find';
 import { askedOf, chainOf, isSupervised, isThrough } from './asked';
-import { keepRun, readLogged } from './service';
+import { keepRun, keepRunFile, readLogged } from './service';
 
 const HELD = 'It held after: measure its capacity before it is trusted.';
 const NOT_HELD = 'It fell back below its floor: it does not hold. Scrap it.';
 /** Stands where nothing was read. */
 const EMPTY = 'none';
 
+/** Rows read at a time: a run lasts days, and its rows are not all in memory at once. */
+const PAGE = 20_000;
+
 interface Logged {
+  seq: number;
   time_s: number;
   step: number;
   voltage_v: number;
@@ -27,23 +32,13 @@ export async function finishRun(store: Store, row: InstrumentRunRow, given = fal
   if (!isSupervised(row) || row.keptSha256 || !(isThrough(row) || given)) return;
   const chain = await chainOf(store, row);
   const ids = chain.map((r) => r.id);
-  const rows = await store.sequelize.query<Logged>(
-    `SELECT time_s, step, voltage_v, current_a, temperature_c FROM run_log l JOIN unnest(array[:ids]::uuid[]) WITH ORDINALITY AS c(id, n) ON c.id = l.run_id ORDER BY c.n, l.seq`,
-    { replacements: { ids }, type: QueryTypes.SELECT },
-  );
   const asked = askedOf(row);
   const job = (await store.models.Job.findByPk(row.jobId))!;
   const person = (await store.models.Person.findByPk(row.personId))!;
   const found = await findJob(store, job.number);
   const instrument = await store.models.Instrument.findByPk(row.instrumentId);
-  if (rows.length < 2) return leaveEmpty(store, person, chain);
-  const text = [
-    'time_s,voltage_V,current_A,temp_C,step',
-    ...rows.map(
-      (r) =>
-        `${r.time_s.toFixed(2)},${r.voltage_v.toFixed(4)},${r.current_a.toFixed(4)},${r.temperature_c?.toFixed(2) ?? ''},${asked.plan[r.step]?.name ?? ''}`,
-    ),
-  ].join('\n');
+  const lines = await logged(store, ids, asked.plan);
+  if (lines.rows < 2) return leaveEmpty(store, person, chain);
   const cutoffV =
     asked.plan.find((s) => s.mode === 'discharge')?.limits.leastV ?? asked.plan[0]!.limits.leastV;
   const read = await readLogged(
@@ -55,7 +50,7 @@ export async function finishRun(store: Store, row: InstrumentRunRow, given = fal
       name: instrument?.name ?? 'an instrument',
       atCutoff: row.control?.emptied === true,
     },
-    text,
+    lines.text,
     'bench',
     { person: person.id },
   );
@@ -86,22 +81,50 @@ export async function finishRun(store: Store, row: InstrumentRunRow, given = fal
       lock: tx.LOCK.UPDATE,
     });
     if (!again || again.keptSha256) return;
-    await store.sequelize.query(
-      'INSERT INTO run_files (sha256, bytes) VALUES ($1, $2) ON CONFLICT (sha256) DO NOTHING',
-      { bind: [data.sha256, read.bytes], transaction: tx },
-    );
+    await keepRunFile(store, tx, read);
     await keepRun(store, doing, found, asked.place, row.endedAt ?? new Date(), data);
     await store.models.InstrumentRun.update(
       { keptSha256: data.sha256 },
       { where: { id: ids }, transaction: tx },
     );
-    await store.sequelize.query('DELETE FROM run_log WHERE run_id IN (:ids)', {
-      replacements: { ids },
-      transaction: tx,
-    });
+    await forgetRows(store, tx, ids);
   });
   for (const start of after) start();
 }
+/** Once a run is a file its rows are not needed any more. */
+async function forgetRows(store: Store, tx: Transaction, ids: string[]): Promise<void> {
+  for (const table of ['run_log', 'run_minutes'])
+    await store.sequelize.query(`DELETE FROM ${table} WHERE run_id IN (:ids)`, {
+      replacements: { ids },
+      transaction: tx,
+    });
+}
+
+/** What was logged of a chain of runs, as a table. */
+async function logged(
+  store: Store,
+  ids: readonly string[],
+  plan: readonly PlanStep[],
+): Promise<{ text: string; rows: number }> {
+  const pieces = ['time_s,voltage_V,current_A,temp_C,step'];
+  let rows = 0;
+  for (const id of ids)
+    for (let after = -1; ;) {
+      const page = await store.sequelize.query<Logged>(
+        'SELECT seq, time_s, step, voltage_v, current_a, temperature_c FROM run_log WHERE run_id = $1 AND seq > $2 ORDER BY seq LIMIT $3',
+        { bind: [id, after, PAGE], type: QueryTypes.SELECT },
+      );
+      for (const r of page)
+        pieces.push(
+          `${r.time_s.toFixed(2)},${r.voltage_v.toFixed(4)},${r.current_a.toFixed(4)},${r.temperature_c?.toFixed(2) ?? ''},${plan[r.step]?.name ?? ''}`,
+        );
+      rows += page.length;
+      if (page.length < PAGE) break;
+      after = page.at(-1)!.seq;
+    }
+  return { text: pieces.join('\n'), rows };
+}
+
 /** Nothing was read: there is nothing to keep but that it was tried. */
 async function leaveEmpty(store: Store, person: PersonRow, chain: InstrumentRunRow[]): Promise<void> {
   await store.sequelize.transaction(async (tx) => {
@@ -110,10 +133,11 @@ async function leaveEmpty(store: Store, person: PersonRow, chain: InstrumentRunR
       { keptSha256: EMPTY },
       { where: { id: chain.map((r) => r.id) }, transaction: tx },
     );
-    await store.sequelize.query('DELETE FROM run_log WHERE run_id IN (:ids)', {
-      replacements: { ids: chain.map((r) => r.id) },
-      transaction: tx,
-    });
+    await forgetRows(
+      store,
+      tx,
+      chain.map((r) => r.id),
+    );
     const { place } = askedOf(last);
     await audit(store, { tx, person, after: [] }, last.jobId, 'bench run without readings', place, last.why);
   });

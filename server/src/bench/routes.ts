@@ -14,6 +14,7 @@ import {
   readRun,
   runFile,
   viewBench,
+  viewCourse,
   withdrawRun,
   type ReadRun,
 } from './service';
@@ -37,6 +38,14 @@ export function benchRoutes(store: Store, runs: InstrumentRuns): Router {
     '/jobs/:number/bench/holds',
     writes,
     writeOnce(store, 201, (req, doing) => beginHold(store, doing, req.params.number, req.body)),
+  );
+  router.get(
+    '/jobs/:number/bench/runs/:id/course',
+    needs('viewer'),
+    async (req, res) =>
+      void res.json(
+        await viewCourse(store, req.params.number, idOf(req.params.id), req.query, req.person!.id),
+      ),
   );
   router.get(
     '/jobs/:number/bench/supervised',

@@ -186,7 +186,9 @@ async function keepReading(
   state: ControlState,
 ): Promise<void> {
   await store.sequelize.query(
-    `WITH kept AS (INSERT INTO run_log (run_id, seq, time_s, step, voltage_v, current_a, temperature_c) VALUES ($1, $2, $3, $4, $5, $6, $7))
+    `WITH kept AS (INSERT INTO run_log (run_id, seq, time_s, step, voltage_v, current_a, temperature_c) VALUES ($1, $2, $3, $4, $5, $6, $7)),
+     drawn AS (INSERT INTO run_minutes (run_id, minute, low, high) VALUES ($1, floor($3::float8 / 60), $5, $5)
+       ON CONFLICT (run_id, minute) DO UPDATE SET low = least(run_minutes.low, $5), high = greatest(run_minutes.high, $5))
      UPDATE instrument_runs SET control = $8 WHERE id = $1`,
     { bind: [runId, seq, state.timeS, state.step, voltageV, currentA, temperatureC, JSON.stringify(state)] },
   );

@@ -54,9 +54,14 @@ export async function viewOne(store: Store, id: string): Promise<SupervisedRun> 
   const instrument = await store.models.Instrument.findByPk(row.instrumentId);
   const names = await namesOf(store, [row.personId]);
   const state = row.control ?? stateOf(chain.at(-2) ?? row);
+  // A short one by its readings; of a long one the minutes are enough, however many days they are.
+  const from =
+    state.timeS < 60 * STRETCHES
+      ? 'SELECT run_id, time_s AS t, voltage_v AS low, voltage_v AS high FROM run_log'
+      : 'SELECT run_id, 60.0 * minute + 30 AS t, low, high FROM run_minutes';
   const course = await store.sequelize.query<{ t: number; low: number; high: number }>(
-    `SELECT avg(time_s) AS t, min(voltage_v) AS low, max(voltage_v) AS high FROM run_log WHERE run_id IN (:ids)
-     GROUP BY width_bucket(time_s, 0, :end, ${STRETCHES}) ORDER BY 1`,
+    `SELECT avg(t)::float8 AS t, min(low) AS low, max(high) AS high FROM (${from}) AS r WHERE run_id IN (:ids)
+     GROUP BY width_bucket(t::float8, 0, :end, ${STRETCHES}) ORDER BY 1`,
     { replacements: { ids: chain.map((r) => r.id), end: Math.max(1, state.timeS) }, type: QueryTypes.SELECT },
   );
   return {

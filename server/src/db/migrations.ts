@@ -2,6 +2,7 @@ import { modernProfile } from '@cellmend/core/pack';
 import { QueryTypes } from 'sequelize';
 import type { Migration } from './migration';
 import { benchControl } from './benchControl';
+import { longCourses } from './courses';
 import { chainAndRights } from './chainAndRights';
 import { recordOfParts } from './recordOfParts';
 
@@ -375,4 +376,5 @@ BEGIN
 END $$;`,
   },
   benchControl,
+  longCourses,
 ];

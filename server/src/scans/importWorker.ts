@@ -69,6 +69,8 @@ export interface ReadRunAnswer {
   currentA: number | null;
   startV: number;
   endV: number;
+  /** Every reading, by the name of its signal. */
+  readings: Record<string, Float64Array>;
   highestV: number;
   hottestC: number | null;
 }
@@ -107,6 +109,12 @@ function readRunText(
         : {}),
     } as RunCourse,
     notices,
+    readings: {
+      time: Float64Array.from(timeS),
+      voltage: Float64Array.from(voltageV),
+      current: Float64Array.from(currentA),
+      ...(temperatureC ? { temperature: Float64Array.from(temperatureC) } : {}),
+    },
     hours: timeS.at(-1)! / 3600,
     currentA: loaded.length > 0 ? median(loaded) : null,
     startV: voltageV[0]!,

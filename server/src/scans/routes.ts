@@ -1,6 +1,12 @@
-import { DemoScanSchema, PreviewQuerySchema, ScanQuerySchema } from '@cellmend/contract/scanRoutes';
+import { SpanSchema } from '@cellmend/contract/fields';
+import {
+  DemoScanSchema,
+  PreviewQuerySchema,
+  ScanQuerySchema,
+  type Traces,
+} from '@cellmend/contract/scanRoutes';
 import { TypedScanSchema } from '@cellmend/contract/scans';
-import { valueAt, wiring } from '@cellmend/core/scan';
+import { pointsOf, stretchOf, windowOf, wiring } from '@cellmend/core/scan';
 import { Router, type Request } from 'express';
 import { createReadStream, existsSync } from 'node:fs';
 import { join } from 'node:path';
@@ -26,11 +32,10 @@ import { LiveOwners } from '../live/owners';
 import { LiveSessions } from './live';
 import type { ScanRow } from '../db/rows';
 import { correctMap, mapCheck } from './mapCheck';
-import { findScanOf, loadRecord, pictureOf } from './store';
+import { scanCourse } from './courses';
+import { findScanOf, pictureOf } from './store';
 import { previewUpload, readTyped, readUpload, storeScan } from './service';
 
-/** Most points of a trace sent to the page. */
-const TRACE_POINTS = 600;
 /** Pages are told how far an import is this often at most. */
 const PROGRESS_MS = 250;
 
@@ -242,18 +247,18 @@ export function scanRoutes(
           .split(',')
           .filter(Boolean),
       );
-    const record = await loadRecord(store, scan.id, { channels: [0, ...wanted.map((c) => channelAt[c]!)] });
-    const time = record.voltageV[0]!.timeS;
-    const stride = Math.max(1, Math.ceil(time.length / TRACE_POINTS));
-    const at = Array.from(time).filter((_, i) => i % stride === 0);
-    res.json({
-      timeS: at,
-      currentA: record.currentA ? at.map((t) => valueAt(record.currentA!, t)) : null,
-      channels: wanted.map((c) => ({
-        channelIndex: c,
-        voltageV: at.map((t) => valueAt(record.voltageV[channelAt[c]!]!, t)),
-      })),
-    });
+    const { fromS = -Infinity, toS = Infinity } = SpanSchema.parse(req.query);
+    const channels = await Promise.all(
+      wanted.map(async (channelIndex) => {
+        const signal = `channel:${channelAt[channelIndex]!}`;
+        const time = scan.simultaneous ? 'time' : `time:${signal}`;
+        const reader = await scanCourse(store, scan.id, [time, signal]);
+        const window = await windowOf(reader, time, fromS, toS);
+        const { timeS, value } = await pointsOf(reader, time, signal, window);
+        return { channelIndex, timeS, voltageV: value, stretch: stretchOf(window.level) };
+      }),
+    );
+    res.json({ channels } satisfies Traces);
   });
   return { router, close: () => live.close() };
 }

@@ -1,13 +1,12 @@
-import { columnFor, recordOf, type ScanRecord } from '@cellmend/core/scan';
+import { columnFor, recordOf, Stretches, type ScanRecord } from '@cellmend/core/scan';
 import type { DeviationMap } from '@cellmend/core/spread';
 import { QueryTypes, type Transaction } from 'sequelize';
 import type { Store } from '../domain/store';
 import { notFound } from '../domain/refusal';
 import type { ScanRow } from '../db/rows';
+import { CHUNK, storeCourse } from './courses';
 import { chunksOf, type Spilled } from './spill';
 
-/** Values per stored chunk; with its low and high a chart opens without reading them all. */
-const CHUNK = 65536;
 /** Values fetched from the database at a time. */
 const FETCH = 1 << 20;
 
@@ -18,7 +17,19 @@ export async function storeReadings(
   scanId: string,
   spilled: Spilled,
 ): Promise<void> {
+  let name: string | null = null;
+  let stretches = new Stretches();
+  const keep = async (): Promise<void> => {
+    // One that fits into a chunk is as soon worked out as read.
+    if (name !== null && stretches.readings > CHUNK) await storeCourse(store, tx, scanId, name, stretches);
+  };
   for await (const { signal, part, values } of chunksOf(spilled, CHUNK)) {
+    if (name !== signal) {
+      await keep();
+      name = signal;
+      stretches = new Stretches();
+    }
+    stretches.take(values);
     let low = Infinity;
     let high = -Infinity;
     for (let i = 0; i < values.length; i++) {
@@ -43,6 +54,7 @@ export async function storeReadings(
       },
     );
   }
+  await keep();
 }
 
 /**

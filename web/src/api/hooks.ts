@@ -12,6 +12,7 @@ import type { Definition, ScanPicture } from '@cellmend/contract/scans';
 import type { StockPart } from '@cellmend/contract/stock';
 import type { SpreadReport } from '@cellmend/core/spread';
 import { useCallback } from 'react';
+import type { Traces } from '@cellmend/contract/scanRoutes';
 import useSWR, { useSWRConfig } from 'swr';
 import { get, send } from './client';
 import { pathOf } from './live';
@@ -22,15 +23,16 @@ export const useJob = (number: number) => useSWR<Job>(`/jobs/${number}`, get);
 export const useFindings = (number: number) => useSWR<Finding[]>(`/jobs/${number}/findings`, get);
 export const useStock = () => useSWR<StockPart[]>('/stock', get);
 
-export interface Traces {
-  timeS: number[];
-  currentA: number[] | null;
-  channels: { channelIndex: number; voltageV: number[] }[];
-}
-export const useTraces = (number: number, scanId: string | undefined, channels: number[]) =>
+/** Volts of some channels through a record, or within a span of it. */
+export const useTraces = (
+  number: number,
+  scanId: string | undefined,
+  channels: number[],
+  span: { from: number; to: number } | null = null,
+) =>
   useSWR<Traces>(
     scanId && channels.length > 0
-      ? `/jobs/${number}/scans/${scanId}/traces?channels=${channels.join(',')}`
+      ? `/jobs/${number}/scans/${scanId}/traces?channels=${channels.join(',')}${span ? `&fromS=${span.from.toFixed(2)}&toS=${span.to.toFixed(2)}` : ''}`
       : null,
     get,
     { keepPreviousData: true },

@@ -1,60 +1,97 @@
-import type { Run } from '@cellmend/contract/bench';
+import type { Run, RunPart } from '@cellmend/contract/bench';
 import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, XAxis, YAxis } from 'recharts';
+import useSWR from 'swr';
+import { get } from '../../api/client';
+import { useJobView } from '../../shell/jobContext';
+import { Mute, Row } from '../../ui/parts';
 import { fixed } from '../../ui/words';
+import { useZoom, Zoomable, ZoomBar, type Span } from '../../ui/zoom';
+import { dischargeOf, timesOf } from './discharge';
 
 const DASH = ['', '6 4', '2 3', '8 3 2 3'];
+const [LEFT, RIGHT] = [56, 16];
 
-/** Discharge of each cycle over the charge it gave: a step is a cell that ran empty. */
+/** Discharge of each cycle over the charge it gave: a step is a cell that ran empty. Closer, down to single readings. */
 export function Curves({ runs }: { runs: readonly Run[] }) {
+  const { job } = useJobView();
   const drawn = runs.filter((r) => r.course).slice(-4);
-  const series = drawn.map((r) => {
-    const { timeS, currentA, voltageV } = r.course!;
-    let ah = 0;
-    return timeS.flatMap((t, i) => {
-      if (i > 0) ah += (Math.max(0, (currentA[i]! + currentA[i - 1]!) / 2) * (t - timeS[i - 1]!)) / 3600;
-      return currentA[i]! > 0.02 ? [{ ah, v: voltageV[i]! }] : [];
-    });
+  const whole = drawn.map((r) => dischargeOf(r.course!));
+  const zoom = useZoom({ from: 0, to: Math.max(0.1, ...whole.flat().map((p) => p.ah)) });
+  const asked = zoom.span
+    ? drawn.flatMap((r, k) => {
+        const span = r.sha256 ? timesOf(r.course!, zoom.span!) : null;
+        return span ? [{ k, id: r.id, span }] : [];
+      })
+    : [];
+  const path = ({ id, span }: { id: string; span: Span }): string =>
+    `/jobs/${job.number}/bench/runs/${id}/course?fromS=${span.from.toFixed(2)}&toS=${span.to.toFixed(2)}`;
+  const { data: parts } = useSWR<RunPart[]>(
+    asked.length > 0 ? asked.map(path) : null,
+    (paths: string[]) => Promise.all(paths.map((p) => get<RunPart>(p))),
+    { keepPreviousData: true },
+  );
+  const series = whole.map((coarse, k) => {
+    const i = asked.findIndex((a) => a.k === k);
+    const part = i >= 0 ? parts?.[i] : undefined;
+    return part && asked.length === parts?.length ? dischargeOf(part, drawn[k]!.course!) : coarse;
   });
-  const all = series.flat();
-  const low = Math.min(...all.map((p) => p.v), ...drawn.flatMap((r) => r.cutoffV ?? []));
-  const high = Math.max(...all.map((p) => p.v));
+  const stretch = Math.max(0, ...(zoom.span ? (parts ?? []).map((p) => p.stretch) : []));
+  const { from, to } = zoom.span ?? zoom.whole;
+  const inSight = series.flat().filter((p) => p.ah >= from && p.ah <= to);
+  const low = Math.min(
+    ...inSight.map((p) => p.v),
+    ...(zoom.span ? [] : drawn.flatMap((r) => r.cutoffV ?? [])),
+  );
+  const high = Math.max(...inSight.map((p) => p.v));
   const cutoff = drawn.at(-1)?.cutoffV ?? null;
+  const fine = zoom.span ? Math.max(0.05, (high - low) / 8) : 0.5;
   return (
-    <ResponsiveContainer width="100%" height={220}>
-      <LineChart margin={{ top: 10, right: 16, bottom: 2, left: 0 }}>
-        <CartesianGrid stroke="var(--line)" vertical={false} />
-        <XAxis
-          dataKey="ah"
-          type="number"
-          domain={[0, Math.max(0.1, ...all.map((p) => p.ah))]}
-          tickFormatter={(v: number) => `${fixed(v, 1)} A·h`}
-          stroke="var(--mute)"
-          fontSize={12.5}
-        />
-        <YAxis
-          domain={[Math.floor(low * 2) / 2, Math.ceil(high * 2) / 2]}
-          width={56}
-          tickFormatter={(v: number) => `${v.toFixed(1)} V`}
-          stroke="var(--mute)"
-          fontSize={12.5}
-        />
-        {cutoff !== null && <ReferenceLine y={cutoff} stroke="var(--mute)" strokeDasharray="3 3" />}
-        {series.map((data, i) => {
-          const newest = i === series.length - 1;
-          return (
-            <Line
-              key={drawn[i]!.id}
-              data={data}
-              dataKey="v"
-              dot={false}
-              isAnimationActive={false}
-              stroke={newest ? 'var(--mat-text)' : 'var(--sus)'}
-              strokeWidth={newest ? 2.6 : 1.6}
-              {...(newest ? {} : { strokeDasharray: DASH[(series.length - 1 - i) % DASH.length] || '6 4' })}
+    <>
+      <Row>
+        <ZoomBar zoom={zoom} what="Which part of the discharge" />
+        <Mute style={{ flex: 1 }}>{stretch === 1 ? 'Every reading.' : 'Draw across to look closer.'}</Mute>
+      </Row>
+      <Zoomable zoom={zoom} left={LEFT} right={RIGHT}>
+        <ResponsiveContainer width="100%" height={220}>
+          <LineChart margin={{ top: 10, right: RIGHT, bottom: 2, left: 0 }}>
+            <CartesianGrid stroke="var(--line)" vertical={false} />
+            <XAxis
+              dataKey="ah"
+              type="number"
+              domain={[from, to]}
+              allowDataOverflow
+              tickFormatter={(v: number) => `${fixed(v, to - from < 1 ? 3 : 1)} A·h`}
+              stroke="var(--mute)"
+              fontSize={12.5}
             />
-          );
-        })}
-      </LineChart>
-    </ResponsiveContainer>
+            <YAxis
+              domain={[Math.floor(low / fine) * fine, Math.ceil(high / fine) * fine]}
+              width={LEFT}
+              tickFormatter={(v: number) => `${v.toFixed(fine < 0.5 ? 2 : 1)} V`}
+              stroke="var(--mute)"
+              fontSize={12.5}
+            />
+            {cutoff !== null && <ReferenceLine y={cutoff} stroke="var(--mute)" strokeDasharray="3 3" />}
+            {series.map((data, i) => {
+              const newest = i === series.length - 1;
+              return (
+                <Line
+                  key={drawn[i]!.id}
+                  data={data}
+                  dataKey="v"
+                  dot={false}
+                  isAnimationActive={false}
+                  stroke={newest ? 'var(--mat-text)' : 'var(--sus)'}
+                  strokeWidth={newest ? 2.6 : 1.6}
+                  {...(newest
+                    ? {}
+                    : { strokeDasharray: DASH[(series.length - 1 - i) % DASH.length] || '6 4' })}
+                />
+              );
+            })}
+          </LineChart>
+        </ResponsiveContainer>
+      </Zoomable>
+    </>
   );
 }
