@@ -4,6 +4,7 @@ import { benchControl } from './control';
 import { benchDiagnosis } from './diagnosis';
 import { benchHolds } from './holds';
 import { benchImports } from './imports';
+import { benchLong } from './long';
 import { benchOutputs } from './outputs';
 import { benchPlans } from './plans';
 import { benchRecords } from './records';
@@ -19,6 +20,7 @@ const TOPICS: Record<string, () => Promise<void>> = {
   outputs: benchOutputs,
   control: benchControl,
   plans: benchPlans,
+  long: benchLong,
   typing: benchTyping,
 };
 const wanted = process.argv.slice(2);
