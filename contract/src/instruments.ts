@@ -1,7 +1,16 @@
 import { z } from 'zod';
 
 /** What an instrument does for the workshop. */
-export const INSTRUMENT_KINDS = ['insulation-tester', 'charger', 'supply', 'load', 'meter'] as const;
+export const INSTRUMENT_KINDS = [
+  'insulation-tester',
+  'charger',
+  'supply',
+  'load',
+  'meter',
+  'logger',
+  'relay',
+  'thermometer',
+] as const;
 export type InstrumentKind = (typeof INSTRUMENT_KINDS)[number];
 /** Drivers that the app knows, as a workshop picks from them; `devices/src/drivers` has one for each. */
 const TESTER_NAMES = {
@@ -12,10 +21,14 @@ const BENCH_NAMES = {
   'scpi-supply': 'Power supply, SCPI over TCP',
   'scpi-load': 'Electronic load, SCPI over TCP',
   'scpi-meter': 'Meter, SCPI over TCP',
+  'scpi-logger': 'Logger with a shunt, SCPI over TCP',
+  'scpi-relay': 'Relay before a resistor bank, SCPI over TCP',
 } as const;
-export const DRIVER_NAMES = { ...TESTER_NAMES, ...BENCH_NAMES };
+const READER_NAMES = { 'scpi-thermometer': 'Thermometer, SCPI over TCP' } as const;
+export const DRIVER_NAMES = { ...TESTER_NAMES, ...BENCH_NAMES, ...READER_NAMES };
 export type TesterDriverId = keyof typeof TESTER_NAMES;
 export type BenchDriverId = keyof typeof BENCH_NAMES;
+export type ReaderDriverId = keyof typeof READER_NAMES;
 export type DriverId = keyof typeof DRIVER_NAMES;
 export const DRIVER_IDS = Object.keys(DRIVER_NAMES) as [DriverId, ...DriverId[]];
 const BENCH_KINDS: Record<BenchDriverId, InstrumentKind> = {
@@ -23,10 +36,26 @@ const BENCH_KINDS: Record<BenchDriverId, InstrumentKind> = {
   'scpi-supply': 'supply',
   'scpi-load': 'load',
   'scpi-meter': 'meter',
+  'scpi-logger': 'logger',
+  'scpi-relay': 'relay',
 };
 /** What an instrument of a driver is for. */
 export const kindOf = (driver: DriverId): InstrumentKind =>
-  isBenchDriver(driver) ? BENCH_KINDS[driver] : 'insulation-tester';
+  isBenchDriver(driver)
+    ? BENCH_KINDS[driver]
+    : driver === 'scpi-thermometer'
+      ? 'thermometer'
+      : 'insulation-tester';
+/** What reads for another: a relay reads nothing itself, and not every charger has a sensor. */
+export const READERS: readonly InstrumentKind[] = ['logger', 'meter', 'thermometer'];
+/** What only reads puts nothing out and passes nothing. */
+export const onlyReads = (kind: InstrumentKind): boolean => READERS.includes(kind);
+/** What an instrument of a kind does to a module. */
+export const abilities = (kind: InstrumentKind): { charges: boolean; discharges: boolean } => ({
+  charges: kind === 'charger' || kind === 'supply',
+  discharges: kind === 'charger' || kind === 'load' || kind === 'relay',
+});
+export const isTester = (driver: DriverId): driver is TesterDriverId => driver in TESTER_NAMES;
 export const isBenchDriver = (driver: DriverId): driver is BenchDriverId => driver in BENCH_NAMES;
 
 const short = z.string().trim().max(80);
@@ -42,13 +71,25 @@ export const NewInstrumentSchema = z
     mostV: z.number().gt(0).max(5000),
     /** Most it may pass, A; asked of what runs modules. */
     mostA: z.number().gt(0).max(2000).nullable().default(null),
+    /** Of a resistor bank, Ω. */
+    ohm: z.number().gt(0).max(10_000).nullable().default(null),
+    /** The instrument that reads for it: what flows through a bank, the warmth where a charger has no sensor. */
+    readsWith: z.uuid().nullable().default(null),
     calibratedUntil: z.iso.date('A date such as 2027-06-30.').nullable().default(null),
   })
   .refine((i) => kindOf(i.driver) === i.kind, {
     path: ['driver'],
     error: 'A driver of that kind of instrument.',
   })
-  .refine((i) => i.mostA !== null || !isBenchDriver(i.driver) || i.kind === 'meter', {
+  .refine((i) => i.kind !== 'relay' || i.ohm !== null, {
+    path: ['ohm'],
+    error: 'What the bank behind it has, Ω.',
+  })
+  .refine((i) => i.kind !== 'relay' || i.readsWith !== null, {
+    path: ['readsWith'],
+    error: 'A logger that reads what flows: a relay reads nothing.',
+  })
+  .refine((i) => i.mostA !== null || !isBenchDriver(i.driver) || onlyReads(i.kind), {
     path: ['mostA'],
     error: 'The most that may flow, A.',
   });
@@ -68,6 +109,8 @@ export const InstrumentSchema = z.object({
   serial: z.string(),
   mostV: z.number(),
   mostA: z.number().nullable(),
+  ohm: z.number().nullable(),
+  readsWith: z.uuid().nullable(),
   calibratedUntil: z.string().nullable(),
   /** Ships with the app and is not there: nothing it shows is of a real pack. */
   simulated: z.boolean(),

@@ -28,6 +28,22 @@ export const ResumeRunSchema = z.object({
   instrumentId: z.uuid(),
   looked: StartRunSchema.shape.looked,
 });
+/** One module emptied into another, each on its own channel: whichever comes to its end ends both. */
+export const StartTransferSchema = z.object({
+  from: StartRunSchema.shape.place,
+  into: StartRunSchema.shape.place,
+  giveWithId: z.uuid(),
+  takeWithId: z.uuid(),
+  looked: StartRunSchema.shape.looked,
+});
+export type StartTransfer = z.input<typeof StartTransferSchema>;
+/** A pack that is asleep, trickled at its own terminals until it answers. */
+export const StartWakeSchema = z.object({
+  instrumentId: z.uuid(),
+  looked: StartRunSchema.shape.looked,
+  recovery: RecoveryAnswersSchema,
+});
+export type StartWake = z.input<typeof StartWakeSchema>;
 export const StopRunSchema = z.object({ reason: z.string().trim().max(300).default('') });
 
 export const SupervisedRunSchema = z.object({

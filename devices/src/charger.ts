@@ -1,6 +1,7 @@
 import { InputProblem } from '@cellmend/core/pack';
 import type { BenchReading, Setpoint } from '@cellmend/core/bench';
 import type { Switched } from './instrument';
+import { celsiusOf } from './bank';
 import { ScpiClient, ScpiOutput } from './scpi';
 
 /** What puts current through a module, takes it out, or only watches it. */
@@ -12,8 +13,6 @@ export interface BenchSource extends Switched {
 }
 export type BenchDriver = (host: string, port: number) => Promise<BenchSource>;
 
-/** SCPI's not-a-number: no sensor there. */
-const NO_NUMBER = 9.9e37;
 /** A load ends by itself a little below the cut-off that the app watches: should the app be away, V as a share. */
 const OWN_CUTOFF = 0.97;
 
@@ -40,7 +39,7 @@ class ScpiSource extends ScpiOutput implements BenchSource {
     return {
       voltageV: v ?? NaN,
       currentA: i === undefined ? NaN : i === 0 ? 0 : -i,
-      temperatureC: c === undefined ? NaN : c > NO_NUMBER ? null : c,
+      temperatureC: celsiusOf(c),
     };
   }
 }

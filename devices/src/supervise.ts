@@ -8,7 +8,7 @@ import {
   type PlanStep,
 } from '@cellmend/core/bench';
 import { InputProblem } from '@cellmend/core/pack';
-import { makeSure, reasonOf, wait, WATCHDOG_S } from './instrument';
+import { makeSure, reasonOf, wait, WATCHDOG_S, type Switched } from './instrument';
 import type { BenchSource } from './charger';
 
 export interface SuperviseOptions {
@@ -60,7 +60,7 @@ const sameStep = (a: ControlState, b: ControlState): boolean => a.step === b.ste
  */
 export async function superviseRun(
   source: BenchSource,
-  reopen: () => Promise<BenchSource>,
+  reopen: () => Promise<Switched>,
   { plan, from, timeScale = 1, everyMs = 1000, signal, mayBegin, onReading, onBegun }: SuperviseOptions,
 ): Promise<SuperviseEnd> {
   let state = from ?? beginControl();

@@ -4,54 +4,31 @@ import type { StartRun, SupervisedRun } from '@cellmend/contract/supervised';
 import type { Job } from '@cellmend/contract/jobs';
 import { cellsAt, normalisePack } from '@cellmend/core/pack';
 import { levelStick, nimhStick, type ModuleFacts } from '@cellmend/devices/simulatedModule';
-import { SimulatedCharger, type ChargerFacts, type ChargerFaults } from '@cellmend/devices/simulatedCharger';
 import { randomUUID } from 'node:crypto';
 import { QueryTypes } from 'sequelize';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
+import { Channels } from './channels';
 import { newJob } from './depot';
 import { Client, startBench, type Answer, type Bench } from './harness';
 import { StoppableDatabase } from './stoppable';
 
 let bench: Bench;
 let ina: Client;
-const chargers: SimulatedCharger[] = [];
+const channels = new Channels();
 beforeAll(async () => {
   bench = await startBench();
   ina = await bench.as('Ina Holm');
 });
-afterEach(() => {
-  for (const c of chargers.splice(0)) c.stop();
-});
+afterEach(() => channels.stop());
 afterAll(() => bench.end());
 
 /** The demo's hybrid: sticks of six NiMH cells, 6.5 A·h. */
 const JOB = 138;
 const SPEED = 1200;
-/** A charger of the workshop with a module on its leads. */
-async function charger(
+const charger = (
   module: ModuleFacts,
-  { speed = SPEED, faults = {}, ...facts }: Partial<ChargerFacts> & { faults?: ChargerFaults } = {},
-): Promise<{ id: string; charger: SimulatedCharger }> {
-  const started = await SimulatedCharger.start(
-    { role: 'charger', mostV: 60, mostA: 20, speed, ...facts },
-    module,
-    faults,
-  );
-  chargers.push(started.charger);
-  const role = facts.role ?? 'charger';
-  const added = await ina.post<{ id: string }>('/api/instruments', {
-    name: `channel ${randomUUID().slice(0, 6)}`,
-    kind: role,
-    driver: `scpi-${role}`,
-    host: '127.0.0.1',
-    port: started.port,
-    mostV: 60,
-    mostA: 20,
-  });
-  expect(added.status).toBe(201);
-  await bench.running.store.models.Instrument.update({ timeScale: speed }, { where: { id: added.body.id } });
-  return { id: added.body.id, charger: started.charger };
-}
+  facts: Parameters<Channels['charger']>[3] = {},
+): ReturnType<Channels['charger']> => channels.charger(bench, ina, module, { speed: SPEED, ...facts });
 type Told = SupervisedRun & { detail: string };
 const start = (body: Partial<StartRun>, key = randomUUID(), who = ina): Promise<Answer<Told>> =>
   who.post(
@@ -184,7 +161,7 @@ describe('a recipe run by the bench', () => {
       status: 422,
       body: { detail: expect.stringMatching(/limit of warmth could not be kept/) as string },
     });
-    for (const x of chargers) expect(x.outputIsOn).toBe(false);
+    for (const x of channels.all) expect(x.outputIsOn).toBe(false);
   });
 
   it('Stop takes every channel off at once and refuses new ones; afterwards a run goes on from what was logged', async () => {

@@ -217,6 +217,7 @@ export function decide(
   // A load that ends by itself a little below has done so between two readings.
   const endedByItself =
     step.mode === 'discharge' &&
+    !step.ohm &&
     currentA < 0.05 * step.currentA &&
     lastA > 0.5 * step.currentA &&
     voltageV > 0.5 * l.leastV;
@@ -236,7 +237,8 @@ export function decide(
   }
 
   // A source that does not do what it was told.
-  const wanted = step.mode === 'rest' ? 0 : step.mode === 'charge' ? -step.currentA : step.currentA;
+  const drawn = step.ohm ? voltageV / step.ohm : step.currentA;
+  const wanted = step.mode === 'rest' ? 0 : step.mode === 'charge' ? -step.currentA : drawn;
   const tapering = step.mode === 'charge' && voltageV >= l.mostV * (1 - HELD_WITHIN) && currentA <= 0.05;
   const stray =
     Math.abs(currentA - wanted) > CURRENT_A + CURRENT_SHARE * Math.abs(wanted) &&

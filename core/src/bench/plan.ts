@@ -20,6 +20,8 @@ export interface PlanStep {
   mode: 'rest' | 'charge' | 'discharge';
   /** A, never negative. */
   currentA: number;
+  /** Drawn by resistors of so many Ω: what flows follows the voltage, up to `currentA`. Null: by an instrument that is set. */
+  ohm?: number | null;
   limits: {
     mostV: number;
     leastV: number;
@@ -95,15 +97,19 @@ export function planOf(recipe: Recipe, profile: PackProfile, cells: number, drop
       const limits = limitsOf(s.limits, cells);
       if (s.currentA > 0 && nimh && dropouts > 0)
         limits.leastV = Math.max(limits.leastV, raisedCutoffV(cells));
+      const ohm = s.ohm ?? null;
       return {
         name: s.name,
+        ohm,
         mode: s.currentA === 0 ? 'rest' : charges ? 'charge' : 'discharge',
-        currentA: Math.abs(s.currentA),
-        limits,
+        currentA: ohm === null ? Math.abs(s.currentA) : limits.mostV / ohm,
+        limits: ohm === null ? limits : bankLimits(ohm, limits, profile.ratedCapacityAh),
         then: whatThen(recipe, s, nimh),
         lastsS: s.currentA === 0 || (charges && nimh) ? s.hours * 3600 : null,
         tapersToA:
-          charges && !nimh ? Math.min(TAPER_C * profile.ratedCapacityAh, Math.abs(s.currentA) / 2) : null,
+          charges && !nimh && recipe.id !== 'wake'
+            ? Math.min(TAPER_C * profile.ratedCapacityAh, Math.abs(s.currentA) / 2)
+            : null,
       };
     });
 }
@@ -114,14 +120,23 @@ export function planOf(recipe: Recipe, profile: PackProfile, cells: number, drop
  */
 export const raisedCutoffV = (cells: number): number => (cells - 1) * 1.15;
 
+/** Limits of a discharge through resistors: what flows and for how long is theirs. */
+const bankLimits = (ohm: number, limits: PlanStep['limits'], ratedAh: number): PlanStep['limits'] => ({
+  ...limits,
+  mostA: (limits.mostV / ohm) * 1.1,
+  mostS: (ratedAh / (limits.leastV / ohm)) * 1.2 * 3600,
+});
+
 /** What an instrument can do of a plan; empty where it can do all of it. */
 export function cannotRun(
   plan: readonly PlanStep[],
-  can: { charges: boolean; discharges: boolean; mostV: number; mostA: number | null },
+  can: { charges: boolean; discharges: boolean; mostV: number; mostA: number | null; ohm?: number | null },
 ): string[] {
   const out: string[] = [];
   if (!can.charges && plan.some((s) => s.mode === 'charge')) out.push('It cannot charge.');
   if (!can.discharges && plan.some((s) => s.mode === 'discharge')) out.push('It cannot discharge.');
+  if (plan.some((s) => s.mode === 'discharge' && (s.ohm ?? null) !== (can.ohm ?? null)))
+    out.push(can.ohm ? 'It switches a resistor bank, and nothing else.' : 'It is no resistor bank.');
   const v = Math.max(...plan.map((s) => s.limits.mostV));
   if (v > can.mostV) out.push(`${v.toFixed(1)} V are needed, it gives ${can.mostV.toFixed(1)} V.`);
   const a = Math.max(...plan.map((s) => s.currentA));

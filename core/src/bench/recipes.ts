@@ -20,6 +20,8 @@ export interface RecipeStep {
   currentA: number;
   attended: boolean;
   limits: HardLimits;
+  /** Drawn by resistors: what flows follows the voltage, Ω. */
+  ohm?: number | undefined;
 }
 export interface Recipe {
   id: RecipeId;
@@ -27,6 +29,8 @@ export interface Recipe {
   name: string;
   /** What it is for, and what speaks against it. */
   says: string;
+  /** What it runs on: one module, two of which one is emptied into the other, or the whole pack at its own terminals. */
+  on: 'module' | 'transfer' | 'pack';
   steps: RecipeStep[];
 }
 export const RECIPE_IDS = [
@@ -37,6 +41,10 @@ export const RECIPE_IDS = [
   'pulse',
   'hold',
   'recover',
+  'resistor-bank',
+  'give',
+  'take',
+  'wake',
   'other',
 ] as const;
 export type RecipeId = (typeof RECIPE_IDS)[number];
@@ -44,6 +52,8 @@ export type RecipeId = (typeof RECIPE_IDS)[number];
 /** Discharge rates and rests that are usual, h and C. Common practice, no source, but for the rated procedure. */
 const LITHIUM_C = 1 / 3;
 const REST_H = 1;
+/** What a discharger and a charger in turn leave of what flows. From memory. */
+const TWO_CONVERSIONS = 0.85;
 
 /**
  * The recipes that a pack's modules may be run by, with their currents, times and hard limits worked out for its chemistry and
@@ -51,7 +61,7 @@ const REST_H = 1;
  */
 export function recipesFor(
   profile: PackProfile,
-  instrument: { mostA: number | null } = { mostA: null },
+  instrument: { mostA: number | null; ohm?: number | null } = { mostA: null },
 ): Recipe[] {
   const c = profile.ratedCapacityAh;
   const nimh = profile.chemistry === 'nimh';
@@ -87,6 +97,7 @@ export function recipesFor(
   const rest = step('rest', 0, REST_H);
   const capacity: Recipe = {
     id: 'capacity',
+    on: 'module',
     version: 1,
     name: 'Capacity',
     says: 'Charge, rest, discharge to the cut-off, logged: what it holds.',
@@ -101,6 +112,7 @@ export function recipesFor(
   };
   const pulse: Recipe = {
     id: 'pulse',
+    on: 'module',
     version: 1,
     name: 'Pulse resistance',
     says: 'A step of current, read after one and ten seconds.',
@@ -108,6 +120,7 @@ export function recipesFor(
   };
   const hold: Recipe = {
     id: 'hold',
+    on: 'module',
     version: 1,
     name: 'Hold test',
     says: 'Left alone after its charge: what falls is its leakage. Days, for lithium.',
@@ -116,6 +129,7 @@ export function recipesFor(
   const floorV = limitValue(profile, 'cellFloorV');
   const recover: Recipe = {
     id: 'recover',
+    on: 'module',
     version: 2,
     name: 'Supervised recovery',
     says: 'Scrap by default. Above the floor only, outdoors, low current, somebody there all the time, and it has to hold after.',
@@ -133,11 +147,61 @@ export function recipesFor(
       step('hold', 0, 24, false, { leastVPerCell: floorV, mostC: 35 }),
     ],
   };
-  if (!nimh) return [capacity, pulse, hold, recover];
+  // What is emptied and what is filled by it: the taker takes what is left after two conversions.
+  const flowA = c * (nimh ? 0.5 : LITHIUM_C);
+  const transfer: Recipe[] = [
+    {
+      id: 'give',
+      on: 'transfer',
+      version: 1,
+      name: 'Into another module',
+      says: 'Emptied into its neighbour: half the heat, half the socket. Whichever comes to its limit ends both.',
+      steps: [set(), step('give', flowA, c / flowA)],
+    },
+    {
+      id: 'take',
+      on: 'transfer',
+      version: 1,
+      name: 'From another module',
+      says: 'Filled by its neighbour, with what two conversions leave.',
+      steps: [set(), step('take', -flowA * TWO_CONVERSIONS, c / flowA / TWO_CONVERSIONS)],
+    },
+  ];
+  const bank: Recipe[] =
+    instrument.ohm == null
+      ? []
+      : [
+          {
+            id: 'resistor-bank',
+            on: 'module',
+            version: 1,
+            name: 'Into the resistor bank',
+            says: 'A first discharge through resistors: what flows falls with the voltage. Nothing is charged by it.',
+            steps: [set(), { ...step('into the bank', 1, c * 1.2), ohm: instrument.ohm }],
+          },
+        ];
+  const wake: Recipe = {
+    id: 'wake',
+    on: 'pack',
+    version: 1,
+    name: 'Wake a pack that is asleep',
+    says: 'A trickle through its own terminals until its management unit answers, then it is scanned. A group at 0 V still means strip-down.',
+    steps: [
+      step('trickle', -c * 0.01, 3, true, {
+        mostC: 35,
+        mostCPerMin: 0.2,
+        mostAh: c * 0.03,
+        leastVPerCell: limitValue(profile, 'cellScrapV'),
+        mostVPerCell: limitValue(profile, 'cellEmptyV') + 0.3,
+      }),
+    ],
+  };
+  if (!nimh) return [capacity, pulse, hold, recover, ...bank, ...transfer, wake];
   return [
     capacity,
     {
       id: 'nimh-rated',
+      on: 'module',
       version: 1,
       name: 'Rated capacity',
       says: 'IEC 61951-2: the figure that can be compared with anybody’s.',
@@ -150,6 +214,7 @@ export function recipesFor(
     },
     {
       id: 'slow-balance',
+      on: 'module',
       version: 1,
       name: 'Slow balance',
       says: 'Overnight at 0.05 C, then a cycle: weak cells fill while full ones waste a little heat. Gentle, and slow.',
@@ -164,6 +229,7 @@ export function recipesFor(
     },
     {
       id: 'hard-charge',
+      on: 'module',
       version: 1,
       name: 'Hard charge, then trickle',
       says: 'With forced air until temperature ends it, then trickle. Fast, and hard on cells that are worn.',
@@ -175,6 +241,8 @@ export function recipesFor(
     },
     pulse,
     hold,
+    ...bank,
+    ...transfer,
   ];
 }
 

@@ -10,6 +10,8 @@ export interface Asked {
   version: number;
   cells: number;
   plan: PlanStep[];
+  /** Of a transfer: the key of the run of the other module. */
+  partner?: string;
 }
 export const askedOf = (row: InstrumentRunRow): Asked => row.parameters as unknown as Asked;
 export const isSupervised = (row: InstrumentRunRow): boolean => Array.isArray(row.parameters.plan);

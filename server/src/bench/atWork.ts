@@ -56,7 +56,8 @@ export async function onTheBench(store: Store): Promise<Map<number, AtWork>> {
     }
     own.on++;
     const c = r.control?.last?.temperatureC ?? null;
-    if (c !== null && (own.warmest === null || c > own.warmest.c)) own.warmest = { place: r.place, c };
+    if (c !== null && (own.warmest === null || c > own.warmest.c))
+      own.warmest = { place: r.place || 'the pack', c };
     const leftS = r.control ? shown(r.plan, r.control).runLeftS : null;
     if (leftS === null) continue;
     const at = new Date(now + (leftS * 1000) / r.time_scale).toISOString();

@@ -7,6 +7,10 @@ import { findJob } from '../jobs/find';
 import { askedOf, chainOf, isSupervised, isThrough } from './asked';
 import { keepRun, keepRunFile, readLogged } from './service';
 
+/** Why a run at the terminals of a whole pack ended where its management unit answered. */
+export const ANSWERED = 'its management unit answers';
+const AWAKE = 'Its management unit answers: scan it now, before anything else is done to it.';
+const ASLEEP = 'Nothing answered: strip it down. A group may be at 0 V.';
 const HELD = 'It held after: measure its capacity before it is trusted.';
 const NOT_HELD = 'It fell back below its floor: it does not hold. Scrap it.';
 /** Stands where nothing was read. */
@@ -64,9 +68,10 @@ export async function finishRun(store: Store, row: InstrumentRunRow, given = fal
     version: asked.version,
     held,
     says: [
+      ...(asked.recipe === 'wake' ? [row.why === ANSWERED ? AWAKE : ASLEEP] : []),
       ...(held === null ? [] : [held ? HELD : NOT_HELD]),
       ...(instrument?.simulated ? ['By a simulated instrument: of no real module.'] : []),
-      ...(row.why && !isThrough(row) ? [`Ended before its end: ${row.why}.`] : []),
+      ...(row.why && row.why !== ANSWERED && !isThrough(row) ? [`Ended before its end: ${row.why}.`] : []),
       ...(breaks.length > 0
         ? [`Interrupted ${breaks.length === 1 ? 'once' : `${breaks.length} times`}: ${breaks.join('; ')}.`]
         : []),
@@ -147,9 +152,9 @@ async function leaveEmpty(store: Store, person: PersonRow, chain: InstrumentRunR
  * The same for a run that nobody waits for: what keeps it from the record is said on the bench's page, its readings stay where they
  * are, and it is tried again at the next start.
  */
-export async function finishOrSay(store: Store, row: InstrumentRunRow): Promise<void> {
+export async function finishOrSay(store: Store, row: InstrumentRunRow, given = false): Promise<void> {
   try {
-    await finishRun(store, row);
+    await finishRun(store, row, given);
   } catch (error) {
     const why = `it could not be written down: ${error instanceof Error ? error.message : 'no reason given'}`;
     await store.models.InstrumentRun.update({ why }, { where: { id: row.id, keptSha256: null } }).catch(

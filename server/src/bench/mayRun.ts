@@ -1,5 +1,5 @@
 import type { RunData } from '@cellmend/contract/bench';
-import { isBenchDriver } from '@cellmend/contract/instruments';
+import { abilities, isBenchDriver } from '@cellmend/contract/instruments';
 import type { RecoveryAnswers } from '@cellmend/contract/supervised';
 import { cannotRun, mayRecover, type BenchReading, type PlanStep, type Recipe } from '@cellmend/core/bench';
 import { InputProblem, judgeAt, type PackProfile } from '@cellmend/core/pack';
@@ -7,21 +7,25 @@ import type { InstrumentRow, JobRow } from '../db/rows';
 import { Refusal } from '../domain/refusal';
 import type { Store } from '../domain/store';
 import type { Asked } from './asked';
-import { moduleOf } from './service';
+import { unitOf, WHOLE_PACK } from './service';
 
 export const refuse = (title: string, detail: string, accepted: string): Refusal =>
   new Refusal('notPossible', title, detail, { accepted });
 
 /** The instrument, if it can run such a plan. @throws 422 */
 export function mustBeAble(instrument: InstrumentRow, plan: readonly PlanStep[]): void {
-  const { driver, kind, mostV, mostA } = instrument;
+  const { driver, kind, mostV, mostA, ohm } = instrument;
   if (!isBenchDriver(driver))
-    throw refuse('Not that one', `${instrument.name} runs no modules.`, 'A charger, supply, load or meter.');
+    throw refuse(
+      'Not that one',
+      `${instrument.name} runs no modules.`,
+      'A charger, supply, load, meter or resistor bank.',
+    );
   const against = cannotRun(plan, {
-    charges: kind === 'charger' || kind === 'supply',
-    discharges: kind === 'charger' || kind === 'load',
+    ...abilities(kind),
     mostV,
     mostA,
+    ohm,
   });
   if (against.length > 0)
     throw refuse(
@@ -53,11 +57,12 @@ export function mustBeThere(
   { place, plan }: Asked,
   { voltageV, temperatureC }: BenchReading,
 ): void {
-  const { pack, module } = moduleOf(profile, place);
+  const { pack, target } = unitOf(profile, place);
+  const what = place === WHOLE_PACK ? 'the pack' : place;
   if (temperatureC === null && plan.some((s) => s.mode !== 'rest'))
     throw new InputProblem(
       'sensor',
-      `No temperature at ${place}: its limit of warmth could not be kept.`,
+      `No temperature at ${what}: its limit of warmth could not be kept.`,
       place,
       'A sensor on the module, read by the instrument.',
     );
@@ -66,11 +71,11 @@ export function mustBeThere(
   if (voltageV < -0.1)
     throw new InputProblem(
       'leads',
-      `${voltageV.toFixed(2)} V at ${place}: the leads are the wrong way round.`,
+      `${voltageV.toFixed(2)} V at ${what}: the leads are the wrong way round.`,
       place,
       'Red on plus, black on minus.',
     );
-  const judged = judgeAt(pack, { kind: 'module', index: module.index }, voltageV);
+  const judged = judgeAt(pack, target, voltageV);
   if (judged.state === 'impossible')
     throw new InputProblem(
       'leads',
@@ -81,7 +86,7 @@ export function mustBeThere(
   if (voltageV < 0.05)
     throw new InputProblem(
       'leads',
-      `Nothing is on the leads of ${place}: ${voltageV.toFixed(2)} V.`,
+      `Nothing is on the leads of ${what}: ${voltageV.toFixed(2)} V.`,
       place,
       'A module, connected.',
     );

@@ -7,6 +7,8 @@ import type { Store } from '../domain/store';
 import type { InstrumentRuns } from '../instruments/runs';
 import { endSupervised, resumeSupervised, startSupervised, stopSupervised } from './supervised';
 import { viewSupervised } from './supervisedView';
+import { startTransfer } from './transfer';
+import { startWake, wakeAnswered } from './wake';
 import {
   addReadRun,
   addRun,
@@ -57,6 +59,17 @@ export function benchRoutes(store: Store, runs: InstrumentRuns): Router {
     res
       .status(201)
       .json(await startSupervised(store, runs, req.person!, req.params.number, keyOf(req), req.body));
+  });
+  router.post('/jobs/:number/bench/transfers', writes, async (req, res) => {
+    res
+      .status(201)
+      .json(await startTransfer(store, runs, req.person!, req.params.number, keyOf(req), req.body));
+  });
+  router.post('/jobs/:number/bench/wake', writes, async (req, res) => {
+    res.status(201).json(await startWake(store, runs, req.person!, req.params.number, keyOf(req), req.body));
+  });
+  router.post('/jobs/:number/bench/supervised/:id/answered', writes, async (req, res) => {
+    res.json(await wakeAnswered(store, runs, req.params.number, idOf(req.params.id)));
   });
   router.post('/jobs/:number/bench/supervised/:id/resume', writes, async (req, res) => {
     const id = idOf(req.params.id);

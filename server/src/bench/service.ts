@@ -12,7 +12,14 @@ import {
 import { stretchOf, Stretches, windowOf } from '@cellmend/core/scan';
 import { SpanSchema } from '@cellmend/contract/fields';
 import { limitsCrossed, recipesFor, type RecipeId } from '@cellmend/core/bench';
-import { cellsAt, judgeAt, normalisePack, possibleV, type PackProfile } from '@cellmend/core/pack';
+import {
+  cellsAt,
+  judgeAt,
+  normalisePack,
+  possibleV,
+  type PackProfile,
+  type VoltagePlace,
+} from '@cellmend/core/pack';
 import { createHash } from 'node:crypto';
 import { promisify } from 'node:util';
 import { gunzip, gzip } from 'node:zlib';
@@ -37,13 +44,18 @@ const unzip = promisify(gunzip);
 const refuse = (field: string, detail: string, message: string): Refusal =>
   new Refusal('unacceptable', 'Cannot be accepted', detail, { fields: [{ field, message }] });
 
-/** The module of a place. @throws 400 */
-export function moduleOf(profile: PackProfile, place: string) {
+/** The place of what is run at the terminals of the whole pack. */
+export const WHOLE_PACK = '';
+
+/** The module of a place, or the pack where none is named. @throws 400 */
+export function unitOf(profile: PackProfile, place: string) {
   const pack = normalisePack(profile);
+  const at = (target: VoltagePlace) => ({ pack, target, cells: cellsAt(pack, target) });
+  if (place === WHOLE_PACK) return at({ kind: 'pack' });
   const module = pack.modules.find((m) => m.id === place);
   if (!module)
     throw refuse('place', `The pack has no module ${place}.`, `A module such as ${pack.modules[0]!.id}.`);
-  return { pack, module, cells: cellsAt(pack, { kind: 'module', index: module.index }) };
+  return at({ kind: 'module', index: module.index });
 }
 
 /** Refuses what no module of that size can show or hold. */
@@ -52,10 +64,10 @@ function mustBePossible(
   place: string,
   run: { capacityAh: number | null; volts: (number | null)[] },
 ): void {
-  const { pack, module, cells } = moduleOf(profile, place);
+  const { pack, target, cells } = unitOf(profile, place);
   for (const v of run.volts) {
     if (v === null) continue;
-    const judged = judgeAt(pack, { kind: 'module', index: module.index }, v);
+    const judged = judgeAt(pack, target, v);
     if (judged.state === 'impossible') {
       const { leastV, mostV } = possibleV(profile, cells);
       throw refuse('endV', judged.says, `${leastV.toFixed(1)} to ${mostV.toFixed(1)} V at this module.`);
@@ -123,7 +135,7 @@ export async function keepRun(
 export async function addRun(store: Store, doing: Doing, number: unknown, body: unknown): Promise<Run> {
   const { place, observedAt, complete, dropouts, ...t } = NewRunSchema.parse(body);
   const found = await findJob(store, number, doing.tx);
-  const { cells } = moduleOf(found.profile, place);
+  const { cells } = unitOf(found.profile, place);
   mustBePossible(found.profile, place, { capacityAh: t.capacityAh, volts: [t.startV, t.endV] });
   const recipe = recipeOf(found.profile, t.recipe);
   return keepRun(store, doing, found, place, new Date(observedAt), {
@@ -170,7 +182,7 @@ export async function readLogged(
   from: 'file' | 'bench',
   asked: { person: string; signal?: AbortSignal },
 ): Promise<Pick<ReadRun, 'data' | 'bytes' | 'readings'>> {
-  const { cells } = moduleOf(profile, query.place);
+  const { cells } = unitOf(profile, query.place);
   const run = await runFor(
     'run',
     { kind: 'run', text, cells, cutoffV: query.cutoffV, atCutoff: query.atCutoff, profile },
@@ -309,7 +321,7 @@ export async function beginHold(
 ): Promise<{ id: string }> {
   const { place, observedAt, ...data } = NewHoldSchema.parse(body);
   const { job, profile } = await findJob(store, number, doing.tx);
-  moduleOf(profile, place);
+  unitOf(profile, place);
   const row = await keepObservation(store, doing, {
     jobId: job.id,
     topic: 'bench',

@@ -2,9 +2,9 @@ import {
   ResumeRunSchema,
   StartRunSchema,
   StopRunSchema,
+  type RecoveryAnswers,
   type SupervisedRun,
 } from '@cellmend/contract/supervised';
-import { isBenchDriver } from '@cellmend/contract/instruments';
 import {
   beginControl,
   mustNotBeDead,
@@ -12,9 +12,11 @@ import {
   recipesFor,
   type BenchReading,
   type ControlState,
+  type Recipe,
+  type RecipeId,
 } from '@cellmend/core/bench';
 import type { PackProfile } from '@cellmend/core/pack';
-import { BENCH_SOURCES } from '@cellmend/devices/drivers';
+import { openAny, openSource } from '@cellmend/devices/drivers';
 import type { BenchSource } from '@cellmend/devices/charger';
 import { superviseRun } from '@cellmend/devices/supervise';
 import type { InstrumentRow, InstrumentRunRow, JobRow, PersonRow } from '../db/rows';
@@ -25,11 +27,11 @@ import { allowedHost, findInstrument } from '../instruments/service';
 import { findJob } from '../jobs/find';
 import { askedOf, isSupervised, isThrough, stateOf, type Asked } from './asked';
 import { shown } from './atWork';
-import { finishOrSay, finishRun } from './finish';
+import { ANSWERED, finishOrSay, finishRun } from './finish';
 import { lastDropouts, mustBeAble, mustBeThere, mustBeWorthIt, mustNotBeStopped, refuse } from './mayRun';
 import { clipDemoModule } from './simulated';
 import { endsNow, viewOne } from './supervisedView';
-import { moduleOf } from './service';
+import { unitOf } from './service';
 
 /** A reading a second; of one that runs faster than time, every ten of its seconds, as far as it can be asked so often. */
 const EVERY_MS = 1000;
@@ -50,16 +52,38 @@ export async function startSupervised(
   body: unknown,
 ): Promise<SupervisedRun> {
   const input = StartRunSchema.parse(body);
+  return startRecipe(store, runs, person, number, key, { ...input, on: 'module' });
+}
+
+export interface Start {
+  place: string;
+  recipe: RecipeId;
+  on: Recipe['on'];
+  instrumentId: string;
+  recovery: RecoveryAnswers | null;
+  partner?: string;
+  /** Looks at the rest voltage once more. @throws InputProblem */
+  mayBegin?: (rest: BenchReading, found: { profile: PackProfile; cells: number }) => void;
+}
+/** Starts whatever a recipe runs on; the ways in above and beside this one say who may ask for what. */
+export async function startRecipe(
+  store: Store,
+  runs: InstrumentRuns,
+  person: PersonRow,
+  number: unknown,
+  key: string,
+  input: Start,
+): Promise<SupervisedRun> {
   const { job, profile } = await findJob(store, number);
   const before = await store.models.InstrumentRun.findOne({ where: { key } });
   if (!before) {
     if (job.closedAt) throw new Refusal('conflict', 'Closed', `Job ${job.number} is closed.`);
     await mustNotBeStopped(store, job);
   }
-  const { cells } = moduleOf(profile, input.place);
+  const { cells } = unitOf(profile, input.place);
   const instrument = await findInstrument(store, input.instrumentId);
   allowedHost(instrument.host);
-  const recipe = recipesFor(profile, { mostA: instrument.mostA }).find((r) => r.id === input.recipe);
+  const recipe = recipesFor(profile, instrument).find((r) => r.id === input.recipe && r.on === input.on);
   if (!recipe)
     throw refuse('No such recipe', `This pack has no recipe ${input.recipe}.`, 'One that the page offers.');
   const plan = planOf(recipe, profile, cells, await lastDropouts(store, job.id, input.place));
@@ -71,11 +95,13 @@ export async function startSupervised(
     version: recipe.version,
     cells,
     plan,
+    ...(input.partner ? { partner: input.partner } : {}),
   };
   const mayBegin = (rest: BenchReading): void => {
     mustBeThere(profile, asked, rest);
-    mustNotBeDead(profile, recipe, rest.voltageV, cells);
+    if (recipe.id !== 'wake') mustNotBeDead(profile, recipe, rest.voltageV, cells);
     if (recipe.id === 'recover') mustBeWorthIt(profile, recipe, rest.voltageV, cells, input.recovery);
+    input.mayBegin?.(rest, { profile, cells });
   };
   const row = await begin(store, runs, {
     job,
@@ -119,10 +145,9 @@ async function begin(
   runs: InstrumentRuns,
   { job, profile, person, instrument, key, asked, from, continues, mayBegin }: Begin,
 ): Promise<InstrumentRunRow> {
-  const driver = instrument.driver;
-  if (!isBenchDriver(driver))
-    throw refuse('Not that one', `${instrument.name} runs no modules.`, 'A charger.');
-  const open = (): Promise<BenchSource> => BENCH_SOURCES[driver](instrument.host, instrument.port);
+  const reader = instrument.readsWith ? await findInstrument(store, instrument.readsWith) : null;
+  if (reader) allowedHost(reader.host);
+  const open = (): Promise<BenchSource> => openSource(instrument, reader);
   let begun: () => void = () => undefined;
   const on = new Promise<'on'>((resolve) => (begun = () => resolve('on')));
   const over = runs.run({
@@ -140,7 +165,7 @@ async function begin(
     },
     drive: async (device, { runId, signal }) => {
       let seq = 0;
-      return superviseRun(device, open, {
+      return superviseRun(device, () => openAny(instrument.driver, instrument.host, instrument.port), {
         plan: asked.plan,
         from,
         timeScale: instrument.timeScale,
@@ -168,13 +193,21 @@ async function begin(
     },
   });
   const ended = over.then(async (row) => {
-    if (row.state !== 'running') await finishOrSay(store, row);
+    if (row.state === 'running') return row;
+    if (asked.partner) await endPartner(store, runs, asked.partner, `with ${asked.place}`);
+    await finishOrSay(store, row, asked.partner !== undefined || row.why === ANSWERED);
     return row;
   });
   // Whoever asked hears of what went wrong before the output was on; afterwards it is in the record.
   ended.catch(() => undefined);
   await Promise.race([on, ended]);
   return (await store.models.InstrumentRun.findOne({ where: { key } }))!;
+}
+
+/** The other module of a transfer is taken off too, in whatever process drives it. */
+async function endPartner(store: Store, runs: InstrumentRuns, key: string, why: string): Promise<void> {
+  const other = await store.models.InstrumentRun.findOne({ where: { key, state: 'running' } });
+  if (other) await runs.stopRun(other.id, why);
 }
 
 /** One reading and where the run stands, in one statement: neither is there without the other. */
@@ -194,7 +227,7 @@ async function keepReading(
   );
 }
 
-async function supervisedOf(store: Store, jobId: string, id: string): Promise<InstrumentRunRow> {
+export async function supervisedOf(store: Store, jobId: string, id: string): Promise<InstrumentRunRow> {
   const row = await store.models.InstrumentRun.findOne({ where: { id, jobId } });
   if (!row || !isSupervised(row)) throw notFound('That run');
   return row;
@@ -231,6 +264,8 @@ export async function resumeSupervised(
   const known = await store.models.InstrumentRun.findOne({ where: { key } });
   if (known) return viewOne(store, known.id);
   const row = await supervisedOf(store, job.id, id);
+  if (askedOf(row).partner)
+    throw refuse('Not alone', 'One of two modules: each is left at what was logged.', 'A new transfer.');
   if (row.state !== 'interrupted' || row.keptSha256 || isThrough(row))
     throw new Refusal('conflict', 'Not interrupted', 'That run is not waiting to go on.');
   await mustNotBeStopped(store, job);

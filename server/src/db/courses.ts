@@ -23,3 +23,9 @@ CREATE TABLE run_minutes (
   PRIMARY KEY (run_id, minute)
 );`,
 };
+
+/** What reads for another instrument, and what a resistor bank has. */
+export const readers: Migration = {
+  name: '014-readers',
+  sql: `ALTER TABLE instruments ADD COLUMN ohm double precision CHECK (ohm > 0), ADD COLUMN reads_with uuid REFERENCES instruments(id);`,
+};

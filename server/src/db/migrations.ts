@@ -2,7 +2,7 @@ import { modernProfile } from '@cellmend/core/pack';
 import { QueryTypes } from 'sequelize';
 import type { Migration } from './migration';
 import { benchControl } from './benchControl';
-import { longCourses } from './courses';
+import { longCourses, readers } from './courses';
 import { chainAndRights } from './chainAndRights';
 import { recordOfParts } from './recordOfParts';
 
@@ -377,4 +377,5 @@ END $$;`,
   },
   benchControl,
   longCourses,
+  readers,
 ];

@@ -105,6 +105,8 @@ export function defineModels(sequelize: Sequelize): Models {
       serial: { type: T.TEXT, defaultValue: '' },
       mostV: T.DOUBLE,
       mostA: T.DOUBLE,
+      ohm: T.DOUBLE,
+      readsWith: T.UUID,
       calibratedUntil: T.DATEONLY,
       simulated: { type: T.BOOLEAN, defaultValue: false },
       timeScale: { type: T.DOUBLE, defaultValue: 1 },

@@ -53,6 +53,8 @@ export interface InstrumentRow extends Row<InstrumentRow> {
   serial: CreationOptional<string>;
   mostV: number;
   mostA: CreationOptional<number | null>;
+  ohm: CreationOptional<number | null>;
+  readsWith: CreationOptional<string | null>;
   calibratedUntil: CreationOptional<string | null>;
   simulated: CreationOptional<boolean>;
   timeScale: CreationOptional<number>;

@@ -1,4 +1,9 @@
-import { NewInstrumentSchema, OutputSeenSchema, type Instrument } from '@cellmend/contract/instruments';
+import {
+  NewInstrumentSchema,
+  onlyReads,
+  OutputSeenSchema,
+  type Instrument,
+} from '@cellmend/contract/instruments';
 import { openAny } from '@cellmend/devices/drivers';
 import { randomUUID } from 'node:crypto';
 import { Op } from 'sequelize';
@@ -43,6 +48,8 @@ export async function listInstruments(store: Store): Promise<Instrument[]> {
     serial: r.serial,
     mostV: r.mostV,
     mostA: r.mostA,
+    ohm: r.ohm,
+    readsWith: r.readsWith,
     calibratedUntil: r.calibratedUntil,
     simulated: r.simulated,
     identity: r.identity,
@@ -64,6 +71,18 @@ export async function addInstrument(store: Store, doing: Doing, body: unknown): 
     throw new Refusal('conflict', 'Name taken', `There is a ${input.name} already.`, {
       fields: [{ field: 'name', message: 'A name that no instrument here has.' }],
     });
+  if (input.readsWith) {
+    const reader = await findInstrument(store, input.readsWith);
+    if (!onlyReads(reader.kind) || (input.kind === 'relay' && reader.kind !== 'logger'))
+      throw new Refusal('notPossible', 'Not that one', `${reader.name} cannot read for it.`, {
+        fields: [
+          {
+            field: 'readsWith',
+            message: input.kind === 'relay' ? 'A logger.' : 'A thermometer or a logger.',
+          },
+        ],
+      });
+  }
   const row = await store.models.Instrument.create({ id: randomUUID(), ...input }, { transaction: doing.tx });
   await audit(store, doing, null, 'instrument added', row.name, `${row.driver} at ${row.host}:${row.port}`);
   await announce(store, doing.tx, 'instruments', null);

@@ -11,7 +11,7 @@ import {
   type InsulationObservation,
 } from '@cellmend/core/insulation';
 import { InputProblem, limitValue, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
-import { isBenchDriver } from '@cellmend/contract/instruments';
+import { isTester } from '@cellmend/contract/instruments';
 import { TESTERS } from '@cellmend/devices/drivers';
 import { runTest, type Instrument } from '@cellmend/devices/instrument';
 import type { z } from 'zod';
@@ -287,7 +287,7 @@ export async function runOnInstrument(
   }
   if (instrument.simulated) clipDemo(...placesOf(input.tested, pack));
   const { driver, host, port } = instrument;
-  if (isBenchDriver(driver))
+  if (!isTester(driver))
     throw new InputProblem(
       'instrument',
       `${instrument.name} is no insulation tester.`,
