@@ -1,4 +1,11 @@
-import { DRIVER_IDS, DRIVER_NAMES, kindOf, type DriverId } from '@cellmend/contract/instruments';
+import {
+  DRIVER_IDS,
+  DRIVER_NAMES,
+  isBenchDriver,
+  kindOf,
+  onlyReads,
+  type DriverId,
+} from '@cellmend/contract/instruments';
 import type { Person } from '@cellmend/contract/people';
 import { useState, type FormEvent } from 'react';
 import { useInstruments } from '../api/hooks';
@@ -13,6 +20,7 @@ import { day, when } from '../ui/words';
 export function Instruments({ person }: { person: Person }) {
   const { data, mutate } = useInstruments();
   const [adding, setAdding] = useState(false);
+  const [driver, setDriver] = useState<DriverId>(DRIVER_IDS[0]);
   const [busy, setBusy] = useState('');
   const [said, setSaid] = useState<Record<string, string>>({});
   const [problem, setProblem] = useState<{ what: string; accepted?: string | undefined } | null>(null);
@@ -48,6 +56,8 @@ export function Instruments({ person }: { person: Person }) {
         serial: text('serial'),
         mostV: Number(text('mostV').replace(',', '.')),
         mostA: text('mostA') === '' ? null : Number(text('mostA').replace(',', '.')),
+        ohm: text('ohm') === '' ? null : Number(text('ohm').replace(',', '.')),
+        readsWith: text('readsWith') || null,
         calibratedUntil: text('calibratedUntil') || null,
       });
       setAdding(false);
@@ -112,6 +122,8 @@ export function Instruments({ person }: { person: Person }) {
                     <Mute>
                       {DRIVER_NAMES[i.driver]}
                       {i.simulated ? ', simulated' : i.serial && `, ${i.serial}`}
+                      {i.readsWith &&
+                        `, read by ${(data ?? []).find((r) => r.id === i.readsWith)?.name ?? 'another'}`}
                     </Mute>
                   </td>
                   <td className="n">
@@ -119,6 +131,7 @@ export function Instruments({ person }: { person: Person }) {
                   </td>
                   <td className="r">
                     {i.mostV} V{i.mostA !== null && `, ${i.mostA} A`}
+                    {i.ohm !== null && `, ${i.ohm} Ω`}
                   </td>
                   <td>{i.calibratedUntil ? day(i.calibratedUntil) : <Mute>not on record</Mute>}</td>
                   <td>
@@ -184,7 +197,11 @@ export function Instruments({ person }: { person: Person }) {
                   </Field>
                   <Field style={{ flex: 2 }}>
                     What it is
-                    <Select name="driver" defaultValue={DRIVER_IDS[0]}>
+                    <Select
+                      name="driver"
+                      value={driver}
+                      onChange={(e) => setDriver(e.target.value as DriverId)}
+                    >
                       {DRIVER_IDS.map((d) => (
                         <option key={d} value={d}>
                           {DRIVER_NAMES[d]}
@@ -214,6 +231,31 @@ export function Instruments({ person }: { person: Person }) {
                     Most that may flow, A
                     <Input name="mostA" inputMode="decimal" placeholder="20" />
                   </Field>
+                  {kindOf(driver) === 'relay' && (
+                    <Field style={{ flex: 1 }}>
+                      Bank behind it, Ω
+                      <Input name="ohm" required inputMode="decimal" placeholder="2.2" />
+                    </Field>
+                  )}
+                  {isBenchDriver(driver) && !onlyReads(kindOf(driver)) && (
+                    <Field style={{ flex: 2 }}>
+                      {kindOf(driver) === 'relay' ? 'Logger that reads it' : 'Warmth read by'}
+                      <Select name="readsWith" defaultValue="" required={kindOf(driver) === 'relay'}>
+                        <option value="">
+                          {kindOf(driver) === 'relay' ? 'Choose one' : 'its own sensor'}
+                        </option>
+                        {(data ?? [])
+                          .filter((r) =>
+                            kindOf(driver) === 'relay' ? r.kind === 'logger' : onlyReads(r.kind),
+                          )
+                          .map((r) => (
+                            <option key={r.id} value={r.id}>
+                              {r.name}
+                            </option>
+                          ))}
+                      </Select>
+                    </Field>
+                  )}
                   <Field style={{ flex: 1 }}>
                     Calibrated until
                     <Input name="calibratedUntil" type="date" />

@@ -100,9 +100,9 @@ export function BenchStage({ question, stage }: StageProps) {
         tone={waits.length > 0 || worn.length + falling.length > 0 ? 'suspect' : 'plain'}
         title={
           waits.length > 0
-            ? `${waits.map((r) => r.place).join(', ')}: interrupted, output off`
+            ? `${waits.map((r) => r.place || 'the pack').join(', ')}: interrupted, output off`
             : first
-              ? `${on.length} ${on.length === 1 ? 'runs' : 'run'}; next hands about ${format(overAt(first)!, 'HH:mm')}, ${first.place}`
+              ? `${on.length} ${on.length === 1 ? 'runs' : 'run'}; next hands about ${format(overAt(first)!, 'HH:mm')}, ${first.place || 'the pack'}`
               : said
         }
         big={sticks.length > 0 ? `${measured.length} of ${pack.modules.length}` : undefined}

@@ -47,7 +47,7 @@ export function RunForm({ place }: { place: string }) {
   const module = pack.modules.find((m) => m.id === place)!;
   const cells = module.groupIndices.length;
   const nimh = pack.profile.chemistry === 'nimh';
-  const recipes = recipesFor(pack.profile);
+  const recipes = recipesFor(pack.profile).filter((r) => r.on === 'module');
   const recipe = recipes.find((r) => r.id === t.recipe);
   const usualCutoff = cells * (recipe ? cutoffVPerCell(recipe) : limitValue(pack.profile, 'cellEmptyV'));
   const cutoffV = figure(t.cutoffV) ?? usualCutoff;

@@ -11,6 +11,7 @@ import { Chips } from '../../ui/Chips';
 import { Button, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { temperature } from '../../ui/units';
 import { duration, fixed, upper } from '../../ui/words';
+import { runsModules } from './channels';
 import { LOOKED } from './StartRuns';
 import { overAt } from './useSupervised';
 
@@ -39,6 +40,8 @@ const Figures = styled.div`
   font-variant-numeric: tabular-nums;
 `;
 const [W, H] = [280, 44];
+/** Two modules that run together: neither goes on alone. */
+const PAIRED: readonly string[] = ['give', 'take'];
 
 /** What each channel of the bench does now, and what was interrupted. */
 export function Running({ runs }: { runs: readonly SupervisedRun[] }) {
@@ -75,7 +78,7 @@ function OneRun({ run }: { run: SupervisedRun }) {
   const running = run.state === 'running';
   const waits = run.state === 'interrupted';
   // The same channel if it is free, else any that is.
-  const free = (instruments ?? []).filter((i) => i.busyWith === null && i.kind !== 'insulation-tester');
+  const free = (instruments ?? []).filter((i) => i.busyWith === null && runsModules(i));
   const next = free.find((i) => i.id === run.instrumentId) ?? free[0];
   const r = run.reading;
   const over = overAt(run);
@@ -86,11 +89,11 @@ function OneRun({ run }: { run: SupervisedRun }) {
   return (
     <Channel
       $tone={run.output === 'unknown' ? 'lost' : running ? 'on' : waits ? 'waits' : 'off'}
-      aria-label={`${run.place} on ${run.instrument}`}
+      aria-label={`${run.place || 'The pack'} on ${run.instrument}`}
     >
       <Row $gap={8} style={{ flexWrap: 'nowrap', alignItems: 'baseline' }}>
         <Name type="button" onClick={() => select(pack.modules.findIndex((m) => m.id === run.place))}>
-          {run.place}
+          {run.place || 'The pack'}
         </Name>
         <span style={{ flex: 1, minWidth: 0 }}>
           {run.recipeName}, {run.instrument}
@@ -124,6 +127,11 @@ function OneRun({ run }: { run: SupervisedRun }) {
         <Mute style={{ flex: '1 1 120px' }}>
           {fixed(run.inAh, 2)} A·h in, {fixed(run.outAh, 2)} out in {duration(run.runS / 3600)}. {run.by}
         </Mute>
+        {person.mayWrite && running && run.recipe === 'wake' && (
+          <Button isDisabled={write.busy} onPress={() => void act('answered')}>
+            It answers
+          </Button>
+        )}
         {person.mayWrite && running && (
           <Button quiet isDisabled={write.busy} onPress={() => void act('stop')}>
             <CircleStop size={18} aria-hidden />
@@ -133,13 +141,15 @@ function OneRun({ run }: { run: SupervisedRun }) {
       </Row>
       {person.mayWrite && waits && !asks && (
         <Row>
-          <Button isDisabled={write.busy || !next} onPress={() => setAsks(true)}>
-            Go on
-          </Button>
+          {!PAIRED.includes(run.recipe) && (
+            <Button isDisabled={write.busy || !next} onPress={() => setAsks(true)}>
+              Go on
+            </Button>
+          )}
           <Button quiet isDisabled={write.busy} onPress={() => void act('end')}>
             Leave it at that
           </Button>
-          {!next && <Mute>No channel is free.</Mute>}
+          {!next && !PAIRED.includes(run.recipe) && <Mute>No channel is free.</Mute>}
         </Row>
       )}
       {asks && next && (

@@ -1,6 +1,6 @@
 import type { Instrument } from '@cellmend/contract/instruments';
-import type { RecoveryAnswers, StartRun, SupervisedRun } from '@cellmend/contract/supervised';
-import { cannotRun, planOf, recipesFor, type RecipeId } from '@cellmend/core/bench';
+import type { StartRun, StartTransfer, StartWake, SupervisedRun } from '@cellmend/contract/supervised';
+import { planOf, recipesFor, type RecipeId } from '@cellmend/core/bench';
 import { cellsAt } from '@cellmend/core/pack';
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
@@ -8,28 +8,21 @@ import { useInstruments } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
 import { Chips } from '../../ui/Chips';
-import { Field, Input, Select } from '../../ui/Field';
+import { Field, Select } from '../../ui/Field';
 import { Button, LinkButton, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { temperature } from '../../ui/units';
 import { duration, fixed, upper } from '../../ui/words';
+import { against, mostPlaces, ontoChannels, runsModules, waysOf, type Way } from './channels';
+import { Recovery, UNKNOWN } from './Recovery';
 
 /** What somebody has to have looked at before a current flows that nobody holds. */
 export const LOOKED = 'Leads the right way round, sensor on, air moving, nothing near that burns';
-
-const UNKNOWN: RecoveryAnswers = {
-  emptyDays: null,
-  ageYears: null,
-  swollen: null,
-  leaked: null,
-  outdoors: false,
-  somebodyStays: false,
-};
 
 /** Modules onto free channels: a recipe, the modules, one look, and they run. */
 export function StartRuns({ left, runs }: { left: readonly string[]; runs: readonly SupervisedRun[] }) {
   const { job, pack } = useJobView();
   const { data, mutate } = useInstruments();
-  const [recipeId, setRecipe] = useState<RecipeId>('capacity');
+  const [way, setWay] = useState<Way>('capacity');
   const [places, setPlaces] = useState<string[]>([]);
   const [looked, setLooked] = useState(false);
   const [recovery, setRecovery] = useState(UNKNOWN);
@@ -38,28 +31,25 @@ export function StartRuns({ left, runs }: { left: readonly string[]; runs: reado
     [],
   );
   const write = useWrite();
-  const bench = (data ?? []).filter((i) => i.kind !== 'insulation-tester');
+  const bench = (data ?? []).filter(runsModules);
   const nimh = pack.profile.chemistry === 'nimh';
   const cellsOf = (place: string): number =>
     cellsAt(pack, { kind: 'module', index: pack.modules.findIndex((m) => m.id === place) });
-  const cells = cellsOf(places[0] ?? pack.modules[0]!.id);
-  const against = (i: Instrument): string[] => {
-    const recipe = recipesFor(pack.profile, { mostA: i.mostA }).find((r) => r.id === recipeId);
-    if (!recipe) return ['No such recipe.'];
-    return cannotRun(planOf(recipe, pack.profile, cells), {
-      charges: i.kind === 'charger' || i.kind === 'supply',
-      discharges: i.kind === 'charger' || i.kind === 'load',
-      mostV: i.mostV,
-      mostA: i.mostA,
-    });
-  };
+  const cells = way === 'wake' ? cellsAt(pack, { kind: 'pack' }) : cellsOf(places[0] ?? pack.modules[0]!.id);
   const free = bench.filter((i) => i.busyWith === null);
-  const able = free.filter((i) => against(i).length === 0);
+  const able = (id: RecipeId): Instrument[] =>
+    free.filter((i) => against(pack.profile, id, cells, i).length === 0);
+  const onto = ontoChannels(way, places, able);
+  const most = mostPlaces(way, able);
+  const first: RecipeId = way === 'transfer' ? 'give' : way;
+  const channels =
+    way === 'transfer' ? ontoChannels(way, ['a', 'b'], able).map((o) => o.instrument) : able(first);
+  const complete = way === 'transfer' ? onto.length === 2 : onto.length > 0;
   const busy = new Set(runs.filter((r) => r.state !== 'done').map((r) => r.place));
   const offered = pack.modules.map((m) => m.id).filter((id) => !busy.has(id));
-  const onto = places.slice(0, able.length).map((place, k) => ({ place, instrument: able[k]! }));
-  const recipe = recipesFor(pack.profile, { mostA: able[0]?.mostA ?? null }).find((r) => r.id === recipeId);
+  const recipe = recipesFor(pack.profile, channels[0] ?? { mostA: null }).find((r) => r.id === first);
   const plan = recipe ? planOf(recipe, pack.profile, cells) : [];
+  const asks = way === 'recover' || way === 'wake';
   const choose = (keys: Iterable<unknown>): void => {
     const next = [...keys].map(String);
     // In the order they were pressed: that is the order of the channels.
@@ -69,22 +59,45 @@ export function StartRuns({ left, runs }: { left: readonly string[]; runs: reado
   const start = async (): Promise<void> => {
     const failed: typeof problems = [];
     const begun: string[] = [];
-    for (const { place, instrument } of onto) {
-      const body: StartRun = {
-        place,
-        recipe: recipeId,
-        instrumentId: instrument.id,
+    const tell = async (names: string[], path: string, body: object): Promise<void> => {
+      const problem = await write.tell(path, body);
+      if (problem) failed.push({ place: names.join(' into ') || 'The pack', ...problem });
+      else begun.push(...names);
+    };
+    if (way === 'transfer') {
+      const [gives, takes] = onto;
+      const body: StartTransfer = {
+        from: gives!.place,
+        into: takes!.place,
+        giveWithId: gives!.instrument.id,
+        takeWithId: takes!.instrument.id,
         looked: true,
-        recovery: recipeId === 'recover' ? recovery : null,
       };
-      const problem = await write.tell(`/bench/supervised`, body);
-      if (problem) failed.push({ place, ...problem });
-      else begun.push(place);
-    }
+      await tell([gives!.place, takes!.place], '/bench/transfers', body);
+    } else if (way === 'wake') {
+      const body: StartWake = { instrumentId: onto[0]!.instrument.id, looked: true, recovery };
+      await tell([], '/bench/wake', body);
+    } else
+      for (const { place, instrument } of onto) {
+        const body: StartRun = {
+          place,
+          recipe: way,
+          instrumentId: instrument.id,
+          looked: true,
+          recovery: way === 'recover' ? recovery : null,
+        };
+        await tell([place], '/bench/supervised', body);
+      }
     setProblems(failed);
     // What was pressed meanwhile stays pressed.
     setPlaces((now) => now.filter((p) => !begun.includes(p)));
-    setSaid(begun.length > 0 ? `${begun.join(', ')}: on.` : '');
+    setSaid(
+      failed.length === 0
+        ? `${begun.join(', ') || 'The pack'}: on.`
+        : begun.length > 0
+          ? `${begun.join(', ')}: on.`
+          : '',
+    );
     if (failed.length === 0) setLooked(false);
     await mutate();
   };
@@ -108,8 +121,14 @@ export function StartRuns({ left, runs }: { left: readonly string[]; runs: reado
         <Row style={{ alignItems: 'flex-end' }}>
           <Field style={{ flex: '1 1 220px' }}>
             Recipe
-            <Select value={recipeId} onChange={(e) => setRecipe(e.target.value as RecipeId)}>
-              {recipesFor(pack.profile).map((r) => (
+            <Select
+              value={way}
+              onChange={(e) => {
+                setWay(e.target.value as Way);
+                setProblems([]);
+              }}
+            >
+              {waysOf(pack.profile, bench).map((r) => (
                 <option key={r.id} value={r.id}>
                   {r.name}
                 </option>
@@ -117,11 +136,13 @@ export function StartRuns({ left, runs }: { left: readonly string[]; runs: reado
             </Select>
           </Field>
           <span style={{ flex: '2 1 260px' }}>
-            {able.length === 0
+            {channels.length === 0 || (way === 'transfer' && channels.length < 2)
               ? free.length === 0
                 ? `All ${bench.length} channels are at work.`
-                : against(free[0]!).join(' ')
-              : `${able.length} of ${bench.length} channels free: ${able.map((i) => i.name).join(', ')}.`}
+                : way === 'transfer'
+                  ? 'Two free channels are needed: one that discharges, one that charges.'
+                  : against(pack.profile, first, cells, free[0]!).join(' ')
+              : `${channels.length} of ${bench.length} channels free: ${channels.map((i) => i.name).join(', ')}.`}
           </span>
         </Row>
         {recipe && (
@@ -130,32 +151,44 @@ export function StartRuns({ left, runs }: { left: readonly string[]; runs: reado
             {plan
               .map(
                 (s) =>
-                  `${upper(s.name)}${s.currentA > 0 ? ` ${fixed(s.currentA, 1)} A` : ''}, at most ${duration((s.lastsS ?? s.limits.mostS) / 3600)}${s.mode === 'discharge' ? `, to ${fixed(s.limits.leastV, 2)} V` : s.mode === 'charge' ? `, up to ${fixed(s.limits.mostV, 2)} V and ${temperature(s.limits.mostC)}` : ''}.`,
+                  `${upper(s.name)}${s.currentA > 0 ? ` ${fixed(s.currentA, s.currentA < 0.95 ? 2 : 1)} A` : ''}, at most ${duration((s.lastsS ?? s.limits.mostS) / 3600)}${s.mode === 'discharge' ? `, to ${fixed(s.limits.leastV, 2)} V` : s.mode === 'charge' ? `, up to ${fixed(s.limits.mostV, 2)} V and ${temperature(s.limits.mostC)}` : ''}.`,
               )
               .join(' ')}
           </Mute>
         )}
-        <Chips
-          selectionMode="multiple"
-          selectedKeys={places}
-          onSelectionChange={choose}
-          aria-label={nimh ? 'Modules, in the order of the channels' : 'Modules'}
-        >
-          {offered.map((id) => {
-            const on = onto.find((o) => o.place === id);
-            return (
-              <ToggleButton
-                key={id}
-                id={id}
-                isDisabled={!places.includes(id) && places.length >= able.length}
-              >
-                {id}
-                {on ? ` on ${on.instrument.name}` : left.includes(id) ? '' : ' (fits)'}
-              </ToggleButton>
-            );
-          })}
-        </Chips>
-        {recipeId === 'recover' && <Recovery answers={recovery} onChange={setRecovery} />}
+        {way !== 'wake' && (
+          <Chips
+            selectionMode="multiple"
+            selectedKeys={places}
+            onSelectionChange={choose}
+            aria-label={
+              way === 'transfer'
+                ? 'The module that gives, then the one that takes'
+                : nimh
+                  ? 'Modules, in the order of the channels'
+                  : 'Modules'
+            }
+          >
+            {offered.map((id) => {
+              const on = onto.find((o) => o.place === id);
+              const does = way === 'transfer' && on ? (on.recipe === 'give' ? ' gives' : ' takes') : '';
+              return (
+                <ToggleButton key={id} id={id} isDisabled={!places.includes(id) && places.length >= most}>
+                  {id}
+                  {does}
+                  {on ? ` on ${on.instrument.name}` : left.includes(id) ? '' : ' (fits)'}
+                </ToggleButton>
+              );
+            })}
+          </Chips>
+        )}
+        {asks && (
+          <Recovery
+            answers={recovery}
+            onChange={setRecovery}
+            what={way === 'wake' ? 'Strip-down is the usual answer.' : 'Scrap is the usual answer.'}
+          />
+        )}
         <Chips
           selectionMode="multiple"
           selectedKeys={looked ? ['looked'] : []}
@@ -168,10 +201,14 @@ export function StartRuns({ left, runs }: { left: readonly string[]; runs: reado
           <ProblemNote key={p.place} what={`${p.place}: ${p.what}`} accepted={p.accepted} />
         ))}
         <Row>
-          <Button isDisabled={write.busy || !looked || onto.length === 0} onPress={() => void start()}>
-            {onto.length === 0
+          <Button isDisabled={write.busy || !looked || !complete} onPress={() => void start()}>
+            {!complete
               ? 'Start'
-              : `Start ${onto.length === 1 ? onto[0]!.place : `${onto.length} of them`}`}
+              : way === 'wake'
+                ? 'Start on the pack'
+                : way === 'transfer'
+                  ? `Start ${onto[0]!.place} into ${onto[1]!.place}`
+                  : `Start ${onto.length === 1 ? onto[0]!.place : `${onto.length} of them`}`}
           </Button>
           {said !== '' && <span role="status">{said}</span>}
           <Mute>
@@ -180,65 +217,5 @@ export function StartRuns({ left, runs }: { left: readonly string[]; runs: reado
         </Row>
       </Stack>
     </Sheet>
-  );
-}
-
-/** What speaks against a recovery; what is not known counts as no. */
-function Recovery({
-  answers,
-  onChange,
-}: {
-  answers: RecoveryAnswers;
-  onChange: (a: RecoveryAnswers) => void;
-}) {
-  const figure = (key: 'emptyDays' | 'ageYears', label: string) => (
-    <Field style={{ flex: '1 1 140px' }}>
-      {label}
-      <Input
-        className="n"
-        inputMode="decimal"
-        value={answers[key] ?? ''}
-        onChange={(e) => {
-          const v = e.target.value.trim() === '' ? null : Number(e.target.value.replace(',', '.'));
-          onChange({ ...answers, [key]: v !== null && Number.isFinite(v) && v >= 0 ? v : null });
-        }}
-      />
-    </Field>
-  );
-  const seen = (key: 'swollen' | 'leaked', label: string) => (
-    <Chips
-      selectionMode="single"
-      selectedKeys={answers[key] === null ? [] : [String(answers[key])]}
-      onSelectionChange={(k) => onChange({ ...answers, [key]: k.size === 0 ? null : k.has('true') })}
-      aria-label={label}
-    >
-      <ToggleButton id="false">Not {label}</ToggleButton>
-      <ToggleButton id="true">{upper(label)}</ToggleButton>
-    </Chips>
-  );
-  return (
-    <Stack $gap={8}>
-      <b>Scrap is the usual answer. What is not known counts as no.</b>
-      <Row style={{ alignItems: 'flex-end' }}>
-        {figure('emptyDays', 'Empty for, days')}
-        {figure('ageYears', 'Age, years')}
-        {seen('swollen', 'swollen')}
-        {seen('leaked', 'wet or smelling')}
-      </Row>
-      <Chips
-        selectionMode="multiple"
-        selectedKeys={[
-          ...(answers.outdoors ? ['outdoors'] : []),
-          ...(answers.somebodyStays ? ['stays'] : []),
-        ]}
-        onSelectionChange={(k) =>
-          onChange({ ...answers, outdoors: k.has('outdoors'), somebodyStays: k.has('stays') })
-        }
-        aria-label="Where and by whom"
-      >
-        <ToggleButton id="outdoors">It lies outdoors, away from everything</ToggleButton>
-        <ToggleButton id="stays">Somebody stays with it all the time</ToggleButton>
-      </Chips>
-    </Stack>
   );
 }
