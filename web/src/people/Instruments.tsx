@@ -5,7 +5,7 @@ import {
   kindOf,
   onlyReads,
   type DriverId,
-} from '@cellmend/contract/instruments';
+} from '@cellmend/contract/instrumentKinds';
 import type { Person } from '@cellmend/contract/people';
 import { useState, type FormEvent } from 'react';
 import { useInstruments } from '../api/hooks';

@@ -110,7 +110,7 @@ const ADDED: Record<string, Edit[]> = {
         ),
     ],
     [
-      'contract/src/instruments.ts',
+      'contract/src/instrumentKinds.ts',
       after(
         "  'scpi-insulation-tester': 'Insulation tester, SCPI over TCP',\n",
         "  'scpi-other': 'Another',\n",

@@ -1,4 +1,5 @@
-import { abilities, isBenchDriver, type Instrument } from '@cellmend/contract/instruments';
+import { abilities, isBenchDriver } from '@cellmend/contract/instrumentKinds';
+import type { Instrument } from '@cellmend/contract/instruments';
 import { cannotRun, planOf, recipesFor, type Recipe, type RecipeId } from '@cellmend/core/bench';
 import type { PackProfile } from '@cellmend/core/pack';
 
