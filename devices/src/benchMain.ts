@@ -1,6 +1,7 @@
 // Simulated chargers with the modules on their leads, and an insulation tester, as a process of its own: told by message what stands on the bench.
 import { existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
 import { SimulatedTester, type ClippedTo } from './scpi';
+import { SimulatedBank } from './simulatedBank';
 import { SimulatedCharger, type ChargerFacts, type ChargerFaults } from './simulatedCharger';
 import { SimulatedModule, type ModuleFacts, type ModuleState } from './simulatedModule';
 
@@ -13,6 +14,8 @@ export type BenchTold =
   | {
       do: 'begin';
       chargers: { facts: ChargerFacts; clipped: ClippedModule; faults?: ChargerFaults; port?: number }[];
+      /** A resistor bank behind them, the next channel: the ports of its relay and its logger. */
+      bank?: { clipped: ClippedModule; ohm: number; speed: number };
       /** An insulation tester beside them; its port comes last. */
       tester?: ClippedTo & { speed: number };
       /** Where the modules stand is written here, and read from here at the next start. */
@@ -22,23 +25,32 @@ export type BenchTold =
   | { do: 'clip-tester'; on: ClippedTo };
 const KEEP_EVERY_MS = 2000;
 
-const chargers: SimulatedCharger[] = [];
+/** Whatever has a module on its leads, by channel. */
+const channels: { module: SimulatedModule }[] = [];
 const names: string[] = [];
 let tester: SimulatedTester | null = null;
 const states = new Map<string, ModuleState>();
 
 function clip(channel: number, { name, facts }: ClippedModule): void {
-  const charger = chargers[channel];
-  if (!charger || names[channel] === name) return;
-  states.set(names[channel]!, charger.module.state());
-  charger.module = new SimulatedModule(facts);
+  const held = channels[channel];
+  if (!held || names[channel] === name) return;
+  states.set(names[channel]!, held.module.state());
+  held.module = new SimulatedModule(facts);
   const known = states.get(name);
-  if (known) charger.module.restore(known);
+  if (known) held.module.restore(known);
   names[channel] = name;
+}
+
+function hold(held: { module: SimulatedModule }, name: string): void {
+  const known = states.get(name);
+  if (known) held.module.restore(known);
+  channels.push(held);
+  names.push(name);
 }
 
 async function begin({
   chargers: asked,
+  bank,
   tester: clippedTo,
   keptIn,
 }: Extract<BenchTold, { do: 'begin' }>): Promise<void> {
@@ -52,11 +64,14 @@ async function begin({
   const ports: number[] = [];
   for (const { facts, clipped, faults, port } of asked) {
     const started = await SimulatedCharger.start(facts, clipped.facts, faults, port);
-    const known = states.get(clipped.name);
-    if (known) started.charger.module.restore(known);
-    chargers.push(started.charger);
-    names.push(clipped.name);
+    hold(started.charger, clipped.name);
     ports.push(started.port);
+  }
+  if (bank) {
+    const { clipped, ...facts } = bank;
+    const started = await SimulatedBank.start(clipped.facts, facts);
+    hold(started.bank, clipped.name);
+    ports.push(started.relay, started.logger);
   }
   if (clippedTo) {
     const started = await SimulatedTester.start(clippedTo, clippedTo.speed);
@@ -65,7 +80,7 @@ async function begin({
   }
   if (keptIn)
     setInterval(() => {
-      chargers.forEach((c, i) => states.set(names[i]!, c.module.state()));
+      channels.forEach((c, i) => states.set(names[i]!, c.module.state()));
       writeFileSync(`${keptIn}.new`, JSON.stringify([...states]));
       renameSync(`${keptIn}.new`, keptIn);
     }, KEEP_EVERY_MS);

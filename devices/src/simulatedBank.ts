@@ -17,7 +17,7 @@ export class SimulatedBank {
   private readonly timer: NodeJS.Timeout;
   private readonly servers: ScpiServer[];
   private constructor(
-    private readonly module: SimulatedModule,
+    public module: SimulatedModule,
     private readonly facts: { ohm: number; speed: number; noWatchdog?: boolean; stuck?: boolean },
   ) {
     const channel = ([list]: string[]): void => {

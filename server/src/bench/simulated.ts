@@ -43,6 +43,13 @@ const CHANNELS: DemoChannel[] = [
   })),
   { id: demoId('bench yard supply'), name: 'Demo yard supply', role: 'supply', speed: YARD_SCALE },
 ];
+/** Behind them a resistor bank: its relay is the next channel. */
+const BANK = {
+  id: demoId('bench relay'),
+  name: 'Demo resistor bank',
+  logger: demoId('bench logger'),
+  ohm: 1.5,
+};
 export const channelId = (k: number): string => CHANNELS[k]!.id;
 const folder = (): string =>
   process.env.CELLMEND_LIVE ?? join(tmpdir(), `cellmend-live-${process.getuid?.() ?? 0}`);
@@ -122,40 +129,66 @@ export async function simulateBench(store: Store): Promise<{ stop: () => void }>
         facts: { role, mostV: 60, mostA: 20, speed, noiseV: 0.002 },
         clipped: k < RACK ? invented(JOB, profile, FIRST[k]!) : invented(EMPTIED.job, lorry, 'M11'),
       })),
+      bank: { clipped: invented(JOB, profile, 'S17'), ohm: BANK.ohm, speed: TIME_SCALE },
       tester: { leakOhm: null, goodOhm: GOOD_OHM, speed: TESTER_SCALE },
       keptIn: join(kept, 'demo-bench.json'),
     },
     'ports',
   );
-  await enterTester(
-    store,
-    ports[CHANNELS.length]!,
-    (on) => void told(bench, { do: 'clip-tester', on }, 'tester'),
-  );
+  await enterTester(store, ports.at(-1)!, (on) => void told(bench, { do: 'clip-tester', on }, 'tester'));
   for (const [k, { id, name, role, speed }] of CHANNELS.entries()) {
-    const known = await store.models.Instrument.findByPk(id);
-    if (known) await known.update({ port: ports[k]! });
-    else
-      await store.models.Instrument.create({
-        id,
-        name,
-        kind: role,
-        driver: `scpi-${role}`,
-        host: '127.0.0.1',
-        port: ports[k]!,
-        serial: 'simulated',
-        mostV: 60,
-        mostA: 20,
-        simulated: true,
-        timeScale: speed,
-      });
+    await enterInstrument(store, { id, name, kind: role, port: ports[k]!, timeScale: speed });
   }
+  const [relay, logger] = ports.slice(CHANNELS.length);
+  await enterInstrument(store, {
+    id: BANK.logger,
+    name: 'Demo logger',
+    kind: 'logger',
+    port: logger!,
+    timeScale: TIME_SCALE,
+  });
+  await enterInstrument(store, {
+    id: BANK.id,
+    name: BANK.name,
+    kind: 'relay',
+    port: relay!,
+    timeScale: TIME_SCALE,
+    ohm: BANK.ohm,
+    readsWith: BANK.logger,
+  });
   return {
     stop: () => {
       child = null;
       bench.kill();
     },
   };
+}
+
+interface DemoInstrument {
+  id: string;
+  name: string;
+  kind: 'charger' | 'supply' | 'logger' | 'relay';
+  port: number;
+  timeScale: number;
+  ohm?: number;
+  readsWith?: string;
+}
+async function enterInstrument(store: Store, { id, port, kind, ...facts }: DemoInstrument): Promise<void> {
+  const known = await store.models.Instrument.findByPk(id);
+  if (known) await known.update({ port });
+  else
+    await store.models.Instrument.create({
+      id,
+      kind,
+      driver: `scpi-${kind}`,
+      host: '127.0.0.1',
+      port,
+      serial: 'simulated',
+      mostV: 60,
+      mostA: 20,
+      simulated: true,
+      ...facts,
+    });
 }
 
 /** Puts a module on the leads of a channel of the demo. */
@@ -165,7 +198,7 @@ export async function clipDemoModule(
   profile: PackProfile,
   place: string,
 ): Promise<void> {
-  const channel = CHANNELS.findIndex((c) => c.id === instrument.id);
+  const channel = [...CHANNELS, BANK].findIndex((c) => c.id === instrument.id);
   if (!child || channel < 0) return;
   await told(child, { do: 'clip', channel, clipped: invented(job, profile, place) }, 'clipped');
 }

@@ -214,7 +214,7 @@ export function Instruments({ person }: { person: Person }) {
                     <Input name="serial" maxLength={80} />
                   </Field>
                 </Row>
-                <Row>
+                <Row style={{ alignItems: 'flex-end' }}>
                   <Field style={{ flex: 2 }}>
                     Address
                     <Input name="host" required maxLength={200} defaultValue="127.0.0.1" />

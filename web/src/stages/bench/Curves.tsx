@@ -11,6 +11,15 @@ import { dischargeOf, timesOf } from './discharge';
 const DASH = ['', '6 4', '2 3', '8 3 2 3'];
 const [LEFT, RIGHT] = [56, 16];
 
+/** Round figures from below the lowest to above the highest, five to ten of them. */
+function steps(low: number, high: number): number[] {
+  const least = Math.max(0.02, (high - low) / 6);
+  const ten = 10 ** Math.floor(Math.log10(least));
+  const step = [1, 2, 5, 10].map((k) => k * ten).find((k) => k >= least)!;
+  const from = Math.floor(low / step);
+  return Array.from({ length: Math.ceil(high / step) - from + 1 }, (_, i) => (from + i) * step);
+}
+
 /** Discharge of each cycle over the charge it gave: a step is a cell that ran empty. Closer, down to single readings. */
 export function Curves({ runs }: { runs: readonly Run[] }) {
   const { job } = useJobView();
@@ -44,7 +53,7 @@ export function Curves({ runs }: { runs: readonly Run[] }) {
   );
   const high = Math.max(...inSight.map((p) => p.v));
   const cutoff = drawn.at(-1)?.cutoffV ?? null;
-  const fine = zoom.span ? Math.max(0.05, (high - low) / 8) : 0.5;
+  const marks = steps(low, high);
   return (
     <>
       <Row>
@@ -65,9 +74,11 @@ export function Curves({ runs }: { runs: readonly Run[] }) {
               fontSize={12.5}
             />
             <YAxis
-              domain={[Math.floor(low / fine) * fine, Math.ceil(high / fine) * fine]}
+              domain={[marks[0]!, marks.at(-1)!]}
+              ticks={marks}
+              interval={0}
               width={LEFT}
-              tickFormatter={(v: number) => `${v.toFixed(fine < 0.5 ? 2 : 1)} V`}
+              tickFormatter={(v: number) => `${v.toFixed(marks[1]! - marks[0]! < 0.1 ? 2 : 1)} V`}
               stroke="var(--mute)"
               fontSize={12.5}
             />

@@ -56,6 +56,8 @@ export function Recovery({
       <Row style={{ alignItems: 'flex-end' }}>
         {figure('emptyDays', 'Empty for, days')}
         {figure('ageYears', 'Age, years')}
+      </Row>
+      <Row>
         {seen('swollen', 'swollen')}
         {seen('leaked', 'wet or smelling')}
       </Row>
