@@ -1,4 +1,5 @@
 import { RECIPE_IDS } from '@cellmend/core/bench';
+import { SCHOOLS } from '@cellmend/core/learn';
 import { z } from 'zod';
 import { ObservedAtSchema, shown } from './fields';
 
@@ -52,6 +53,23 @@ export const RunDataSchema = z.object({
   sha256: z.string().nullable(),
 });
 export type RunData = z.infer<typeof RunDataSchema>;
+
+/** What else is on the bench, or waits for it, besides one job. */
+export const BesideSchema = z.object({
+  running: z.array(z.object({ job: z.int(), place: z.string(), leftH: z.number() })),
+  /** Open jobs on packs of the same kind, with what of them is to be measured still. */
+  alike: z.array(z.object({ job: z.int(), title: z.string(), places: z.array(z.string()) })),
+  /** What each school of conditioning has brought in this workshop. */
+  schools: z.array(
+    z.object({
+      school: z.enum(SCHOOLS),
+      n: z.int(),
+      median: z.number(),
+      interval: z.object({ low: z.number(), high: z.number() }).nullable(),
+    }),
+  ),
+});
+export type Beside = z.infer<typeof BesideSchema>;
 
 /** A run that somebody tended with a charger that logs nothing. */
 export const NewRunSchema = z.object({

@@ -110,6 +110,8 @@ export const WorkshopSettingsSchema = z.object({
   equipment: EquipmentSchema,
   /** How far a repair is driven before it counts as proven. */
   roadTest: z.enum(ROAD_TEST_IDS).default('span'),
+  /** Days on which nobody is there, besides the usual. */
+  closedOn: z.array(z.iso.date()).max(100).default([]),
 });
 export type WorkshopSettings = z.infer<typeof WorkshopSettingsSchema>;
 /** Until a lead sets them. Saving always takes all of them: nothing falls back unsaid. */
@@ -122,6 +124,7 @@ export const FIRST_RULES: WorkshopSettings = {
   quarantinePlace: '',
   equipment: { ...NO_EQUIPMENT },
   roadTest: 'span',
+  closedOn: [],
 };
 
 /** Where a job's lock-out stands. Times are the server's. */

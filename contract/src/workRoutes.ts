@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import {
   BenchViewSchema,
+  BesideSchema,
   NewHoldSchema,
   NewRunSchema,
   NotRunSchema,
@@ -193,6 +194,14 @@ export const WORK_ROUTES: RouteSpec[] = [
     body: StopRunSchema,
     status: 200,
     answer: SupervisedRunSchema,
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}/bench/beside',
+    summary: 'What else is on the bench or waits for it, and what each school has brought here',
+    role: 'viewer',
+    status: 200,
+    answer: BesideSchema,
   },
   {
     method: 'post',

@@ -54,14 +54,16 @@ it('two packs of seven sets of three on a two-channel 30 A charger: the days, wi
     const [, d, h] = /(?:(\d+) days)? ?(?:(\d+) h)?/.exec(text.slice(way.length).trim())!;
     return 24 * Number(d ?? 0) + Number(h ?? 0);
   };
-  // Three figures are typed; the others stand there from the pack.
-  await days.getByLabel('Sets').fill('14');
+  // Two figures are typed; the others stand there from the pack, and the sister's sets come with one press.
+  await days.getByText('with job 140, School minibus: 7').click();
+  expect(await days.getByLabel('Sets', { exact: true }).inputValue()).toBe('14');
   await days.getByLabel('Channels').fill('2');
   await days.getByLabel('A a channel').fill('30');
   expect(await days.getByLabel('A·h each').inputValue()).toBe('102');
   const alone = await hours('One by one:');
   // Each set is filled and emptied once, two at a time: no bench does it sooner.
   expect(alone).toBeGreaterThan((14 / 2) * 2 * (102 / 30));
+  await days.getByText('140 P7').first().waitFor();
   // Half as many rests and first charges: sooner, and by how much stands beside it.
   expect(await hours('One into another:')).toBeLessThan(alone);
   await days.getByRole('radio', { name: 'one into another' }).click();

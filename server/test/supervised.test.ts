@@ -1,4 +1,4 @@
-import type { BenchView } from '@cellmend/contract/bench';
+import type { BenchView, Beside } from '@cellmend/contract/bench';
 import type { Instrument } from '@cellmend/contract/instruments';
 import type { StartRun, SupervisedRun } from '@cellmend/contract/supervised';
 import type { Job } from '@cellmend/contract/jobs';
@@ -93,6 +93,31 @@ describe('a recipe run by the bench', () => {
     // The file is what is kept; nothing of it is left twice.
     expect(await count(`run_log WHERE run_id IN ('${begun.body.id}', '${last}')`)).toBe(0);
   }, 120_000);
+
+  it('is told to the other jobs of the bench, with what waits on packs of its kind and what each school has brought', async () => {
+    const sister = await newJob(ina, 'Ferry', 'sister');
+    const beside = async (): Promise<Beside> =>
+      (await ina.get<Beside>(`/api/jobs/${sister}/bench/beside`)).body;
+    const { id } = await charger(levelStick(5, 3), { speed: 1 });
+    const begun = await start({ place: 'S20', instrumentId: id });
+    const { running, alike } = await beside();
+    expect(running).toEqual([{ job: JOB, place: 'S20', leftH: expect.any(Number) as number }]);
+    expect(running[0]!.leftH).toBeGreaterThan(2);
+    const other = alike.find((a) => a.job === JOB)!;
+    expect(other.places.length).toBeGreaterThan(20);
+    await act(begun.body.id, 'stop');
+    expect((await beside()).running).toEqual([]);
+    for (const [k, capacityAh] of [3, 3.6].entries())
+      await ina.post(`/api/jobs/${sister}/bench/runs`, {
+        place: 'S01',
+        recipe: k === 0 ? 'capacity' : 'slow-balance',
+        capacityAh,
+        observedAt: new Date(Date.now() - (2 - k) * 3_600_000).toISOString(),
+      });
+    expect((await beside()).schools).toEqual([
+      { school: 'slow-balance', n: 1, median: expect.closeTo(0.2, 9) as number, interval: null },
+    ]);
+  });
 
   it('a repeat of the key joins, another run of the module or of the instrument is refused', async () => {
     const { id } = await charger(levelStick(5, 3), { speed: 1 });

@@ -160,7 +160,9 @@ describe('recipes as a charger runs them', () => {
           expect(s.limits.mostV).toBeGreaterThan(s.limits.leastV);
           expect(Object.keys(s.then)).toHaveLength(8);
           for (const hard of ['high voltage', 'current'] as const) expect(s.then[hard]).toBe('off');
-          if (s.mode === 'charge' && profile.chemistry !== 'nimh') expect(s.tapersToA).toBeGreaterThan(0);
+          // A pack that is woken has no end of its own but an answer: its limits take it off.
+          if (s.mode === 'charge' && profile.chemistry !== 'nimh' && r.id !== 'wake')
+            expect(s.tapersToA).toBeGreaterThan(0);
           expect(s.lastsS ?? s.limits.mostS).toBeLessThanOrEqual(s.limits.mostS * 1.0001);
         }
   });

@@ -23,6 +23,10 @@ export interface DaysAsk {
   /** When it begins: day of the week, hour. */
   startDay: number;
   startHour: number;
+  /** Sets of leads that fit: no more is connected at once. */
+  leadSets?: number;
+  /** Days from the first on that nobody is there, whatever day of the week. */
+  closedDays?: readonly number[];
   /** What runs already, and how long it still takes, h. */
   running?: readonly { id: string; leftH: number }[];
 }
@@ -95,12 +99,12 @@ export function daysToSchedule(ask: DaysAsk): ScheduleAsk {
     });
   const workingWindowsH: [number, number][] = [];
   for (let d = 0; d < WINDOWS_DAYS; d++) {
-    if (!ask.workdays.includes((ask.startDay + d) % 7)) continue;
+    if (!ask.workdays.includes((ask.startDay + d) % 7) || ask.closedDays?.includes(d)) continue;
     const [from, to] = [d * 24 + ask.fromHour - ask.startHour, d * 24 + ask.toHour - ask.startHour];
     if (to > 0) workingWindowsH.push([Math.max(0, from), to]);
   }
   return {
-    channels: Math.max(ask.channels, ask.running?.length ?? 0),
+    channels: Math.max(Math.min(ask.channels, ask.leadSets ?? Infinity), ask.running?.length ?? 0),
     // What runs already is not asked whether the socket bears it.
     powerBudgetKw: Math.max(ask.powerBudgetKw, kw * (ask.running?.length ?? 0)),
     persons: ask.persons,

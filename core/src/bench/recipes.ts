@@ -34,6 +34,7 @@ export interface Recipe {
   steps: RecipeStep[];
 }
 export const RECIPE_IDS = [
+  'rest',
   'capacity',
   'nimh-rated',
   'slow-balance',
@@ -109,6 +110,14 @@ export function recipesFor(
           rest,
           step('discharge', c * LITHIUM_C, 1 / LITHIUM_C),
         ],
+  };
+  const resting: Recipe = {
+    id: 'rest',
+    on: 'module',
+    version: 1,
+    name: 'Rest voltage',
+    says: 'An hour with nothing connected but a meter: what its voltage settles at.',
+    steps: [set(), rest],
   };
   const pulse: Recipe = {
     id: 'pulse',
@@ -196,7 +205,7 @@ export function recipesFor(
       }),
     ],
   };
-  if (!nimh) return [capacity, pulse, hold, recover, ...bank, ...transfer, wake];
+  if (!nimh) return [capacity, resting, pulse, hold, recover, ...bank, ...transfer, wake];
   return [
     capacity,
     {
@@ -239,6 +248,7 @@ export function recipesFor(
         step('trickle', -0.05 * c, 4, false, { mostVPerCell: 1.55, minusDeltaVPerCell: null }),
       ],
     },
+    resting,
     pulse,
     hold,
     ...bank,

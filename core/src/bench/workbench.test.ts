@@ -320,6 +320,16 @@ describe('days on the bench', () => {
       }
     }
   });
+  it('pass over the days a workshop is closed, and connect no more at once than there are leads for', () => {
+    const open = benchDays(ask);
+    const closed = benchDays({ ...ask, closedDays: [1, 2] });
+    expect(closed.handsAtH.some(({ atH }) => [1, 2].includes(Math.floor((atH + 8) / 24)))).toBe(false);
+    expect(closed.makespanH).toBeGreaterThanOrEqual(open.makespanH);
+    // One set of leads: as if there were one channel.
+    const one = benchDays({ ...ask, leadSets: 1 });
+    expect(one.makespanH).toBe(benchDays({ ...ask, channels: 1 }).makespanH);
+    expect(new Set(Object.values(one.channelOf)).size).toBe(1);
+  });
   it('are more where nothing may run alone, and none is planned where no window holds a leg', () => {
     expect(benchDays({ ...ask, alone: false }).makespanH).toBeGreaterThan(benchDays(ask).makespanH);
     expect(() => benchDays({ ...ask, alone: false, fromHour: 8, toHour: 9 })).toThrow(/no working window/);

@@ -1,2 +1,3 @@
 export * from './rates';
 export * from './memory';
+export * from './schools';

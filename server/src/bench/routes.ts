@@ -6,6 +6,7 @@ import { keyOf, writeOnce } from '../http/context';
 import type { Store } from '../domain/store';
 import type { InstrumentRuns } from '../instruments/runs';
 import { endSupervised, resumeSupervised, startSupervised, stopSupervised } from './supervised';
+import { viewBeside } from './beside';
 import { viewSupervised } from './supervisedView';
 import { startTransfer } from './transfer';
 import { startWake, wakeAnswered } from './wake';
@@ -40,6 +41,11 @@ export function benchRoutes(store: Store, runs: InstrumentRuns): Router {
     '/jobs/:number/bench/holds',
     writes,
     writeOnce(store, 201, (req, doing) => beginHold(store, doing, req.params.number, req.body)),
+  );
+  router.get(
+    '/jobs/:number/bench/beside',
+    needs('viewer'),
+    async (req, res) => void res.json(await viewBeside(store, req.params.number)),
   );
   router.get(
     '/jobs/:number/bench/runs/:id/course',

@@ -2,11 +2,13 @@ import { ROAD_TESTS } from '@cellmend/core/prove';
 import { distance } from '../ui/units';
 import type { Person } from '@cellmend/contract/people';
 import type { WorkshopSettings } from '@cellmend/contract/safety';
+import { X } from 'lucide-react';
 import { useState, type FormEvent } from 'react';
 import { ApiProblem, send } from '../api/client';
 import { useWorkshop } from '../api/hooks';
 import { Input, Select, TextArea, Field } from '../ui/Field';
 import { Button, Mute, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
+import { day } from '../ui/words';
 
 /** What brings a pack down and carries it, as it is typed. */
 const EQUIPMENT = [
@@ -38,6 +40,7 @@ export function Workshop({ person }: { person: Person }) {
   const { data, mutate } = useWorkshop();
   const [problem, setProblem] = useState<string | null>(null);
   const [saved, setSaved] = useState(false);
+  const [closed, setClosed] = useState<string[] | null>(null);
   if (!data) return null;
   const may = person.role === 'lead';
   const save = async (event: FormEvent<HTMLFormElement>): Promise<void> => {
@@ -48,6 +51,7 @@ export function Workshop({ person }: { person: Person }) {
     try {
       const next = await send<WorkshopSettings>('PUT', '/workshop', {
         twoPersons: f.get('twoPersons') === 'yes',
+        closedOn: closed ?? data.closedOn,
         roadTest: String(f.get('roadTest')) as WorkshopSettings['roadTest'],
         gateHours: Number(f.get('gateHours')),
         leastWaitMin: Number(f.get('leastWaitMin')),
@@ -64,6 +68,7 @@ export function Workshop({ person }: { person: Person }) {
         },
       });
       await mutate(next, { revalidate: false });
+      setClosed(null);
       setSaved(true);
     } catch (e) {
       setProblem(
@@ -144,6 +149,7 @@ export function Workshop({ person }: { person: Person }) {
               />
             </Field>
           </Row>
+          <ClosedOn days={closed ?? data.closedOn} onChange={may ? setClosed : undefined} />
           <h3>What brings a pack down, carries and sends it</h3>
           <Row style={{ flexWrap: 'wrap' }}>
             {EQUIPMENT.map(([key, label, example]) => {
@@ -173,5 +179,54 @@ export function Workshop({ person }: { person: Person }) {
         </Stack>
       </form>
     </Sheet>
+  );
+}
+
+/** Days on which nobody is there: the bench plans round them. */
+function ClosedOn({
+  days,
+  onChange,
+}: {
+  days: readonly string[];
+  onChange: ((d: string[]) => void) | undefined;
+}) {
+  const [next, setNext] = useState('');
+  return (
+    <Stack $gap={8}>
+      <h3>Closed, besides the usual days</h3>
+      <Row style={{ alignItems: 'flex-end' }}>
+        {days.map((d) => (
+          <Button
+            key={d}
+            quiet
+            isDisabled={!onChange}
+            onPress={() => onChange?.(days.filter((x) => x !== d))}
+            aria-label={`Open on ${day(d)} after all`}
+          >
+            {day(d)}
+            <X size={16} aria-hidden />
+          </Button>
+        ))}
+        {onChange && (
+          <>
+            <Field style={{ flex: '0 1 170px' }}>
+              Another day
+              <Input type="date" value={next} onChange={(e) => setNext(e.target.value)} />
+            </Field>
+            <Button
+              quiet
+              isDisabled={next === '' || days.includes(next)}
+              onPress={() => {
+                onChange([...days, next].sort());
+                setNext('');
+              }}
+            >
+              Add
+            </Button>
+          </>
+        )}
+        {days.length === 0 && !onChange && <Mute>None.</Mute>}
+      </Row>
+    </Stack>
   );
 }

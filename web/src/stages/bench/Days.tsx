@@ -7,7 +7,7 @@ import {
   type PlanChange,
 } from '@cellmend/core/bench';
 import { fullV } from '@cellmend/core/pack';
-import { addHours, format, getDay } from 'date-fns';
+import { addDays, addHours, differenceInCalendarDays, format, getDay, parseISO } from 'date-fns';
 import { CalendarPlus } from 'lucide-react';
 import { ToggleButton } from 'react-aria-components';
 import { useJobView } from '../../shell/jobContext';
@@ -15,8 +15,10 @@ import { useDraft } from '../../shell/useDraft';
 import { Chips } from '../../ui/Chips';
 import { Field, Input } from '../../ui/Field';
 import { Button, DataTable, Mute, NextBar, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
-import { duration, fixed } from '../../ui/words';
+import { day, duration, fixed } from '../../ui/words';
+import { useWorkshop } from '../../api/hooks';
 import { useThread } from './useBench';
+import { useBeside } from './useSupervised';
 
 const number = (text: string): number => Number(text.trim().replace(',', '.'));
 const QUARTER_MS = 15 * 60_000;
@@ -27,17 +29,30 @@ export function Days({ left: all, runs }: { left: readonly string[]; runs: reado
   const { job, pack } = useJobView();
   const cells = pack.modules[0]!.groupIndices.length;
   // In the quarters that the plan counts in: a reading that comes in is no new question.
-  const running = runs.flatMap((r) =>
+  const { data: beside } = useBeside(job.number);
+  const { data: workshop } = useWorkshop();
+  const quarters = (h: number): number => Math.max(0.25, Math.ceil(h * 4) / 4);
+  const own = runs.flatMap((r) =>
     r.state === 'running' && r.runLeftS !== null
-      ? [{ id: r.place, leftH: Math.max(0.25, Math.ceil((r.runLeftS * 4) / 3600 / r.timeScale) / 4) }]
+      ? [{ id: r.place, leftH: quarters(r.runLeftS / 3600 / r.timeScale) }]
       : [],
   );
-  const left = all.filter((id) => !running.some((r) => r.id === id));
+  // What other jobs have on the bench takes its channels as well.
+  const running = [
+    ...own,
+    ...(beside?.running ?? []).map((r) => ({
+      id: `${r.job} ${r.place || 'pack'}`,
+      leftH: quarters(r.leftH),
+    })),
+  ];
+  const mine = all.filter((id) => !own.some((r) => r.id === id));
   const [t, setT] = useDraft(`${job.number}.bench-days`, {
-    sets: String(left.length),
+    sets: String(mine.length),
     capacityAh: String(pack.profile.ratedCapacityAh),
     voltageV: fixed(fullV(pack.profile, cells), 0),
-    channels: String(Math.max(2, running.length)),
+    channels: String(Math.max(2, own.length)),
+    leadSets: '',
+    beside: [] as number[],
     channelA: '10',
     powerKw: '3',
     persons: '1',
@@ -49,7 +64,13 @@ export function Days({ left: all, runs }: { left: readonly string[]; runs: reado
   });
   // From the next quarter of an hour on, which is what the plan counts in.
   const now = new Date(Math.ceil(Date.now() / QUARTER_MS) * QUARTER_MS);
+  const others = (beside?.alike ?? []).filter((a) => t.beside?.includes(a.job));
+  const left = [...mine, ...others.flatMap((a) => a.places.map((p) => `${a.job} ${p}`))];
   const count = Math.round(number(t.sets));
+  const leads = (t.leadSets ?? '').trim() === '' ? null : Math.round(number(t.leadSets));
+  const closedDays = (workshop?.closedOn ?? [])
+    .map((d) => differenceInCalendarDays(parseISO(d), now))
+    .filter((d) => d >= 0);
   const f = {
     capacityAh: number(t.capacityAh),
     voltageV: number(t.voltageV),
@@ -67,6 +88,7 @@ export function Days({ left: all, runs }: { left: readonly string[]; runs: reado
     number(t.from) >= 0 &&
     number(t.to) > number(t.from) &&
     number(t.to) <= 24 &&
+    (leads === null || leads >= 1) &&
     t.days.length > 0;
   const ask: DaysAsk | null = right
     ? {
@@ -79,13 +101,25 @@ export function Days({ left: all, runs }: { left: readonly string[]; runs: reado
         startDay: getDay(now),
         startHour: now.getHours() + now.getMinutes() / 60,
         running,
+        closedDays,
+        ...(leads === null ? {} : { leadSets: leads }),
       }
     : null;
   const { answer, problem, busy } = useThread('days', ask);
   const { answer: other } = useThread('days', ask && { ...ask, transfer: !ask.transfer });
   const [single, pairs] = ask?.transfer ? [other, answer] : [answer, other];
   const input = (
-    key: 'sets' | 'capacityAh' | 'voltageV' | 'channels' | 'channelA' | 'powerKw' | 'persons' | 'from' | 'to',
+    key:
+      | 'sets'
+      | 'capacityAh'
+      | 'voltageV'
+      | 'channels'
+      | 'channelA'
+      | 'leadSets'
+      | 'powerKw'
+      | 'persons'
+      | 'from'
+      | 'to',
     label: string,
   ) => (
     <Field style={{ flex: '1 1 92px' }}>
@@ -93,7 +127,7 @@ export function Days({ left: all, runs }: { left: readonly string[]; runs: reado
       <Input
         className="n"
         inputMode="decimal"
-        value={t[key]}
+        value={t[key] ?? ''}
         onChange={(e) => setT({ ...t, [key]: e.target.value })}
       />
     </Field>
@@ -108,6 +142,7 @@ export function Days({ left: all, runs }: { left: readonly string[]; runs: reado
           {input('voltageV', 'V each')}
           {input('channels', 'Channels')}
           {input('channelA', 'A a channel')}
+          {input('leadSets', 'Lead sets')}
           {input('powerKw', 'Socket, kW')}
           {input('persons', 'Persons')}
           {input('from', 'There from')}
@@ -147,6 +182,36 @@ export function Days({ left: all, runs }: { left: readonly string[]; runs: reado
             <ToggleButton id="pairs">one into another</ToggleButton>
           </Chips>
         </Row>
+        {(beside?.alike.length ?? 0) > 0 && (
+          <Chips
+            selectionMode="multiple"
+            selectedKeys={others.map((a) => String(a.job))}
+            onSelectionChange={(k) => {
+              const chosen = [...k].map(Number);
+              const more = (beside?.alike ?? [])
+                .filter((a) => chosen.includes(a.job))
+                .reduce((n, a) => n + a.places.length, 0);
+              setT({ ...t, beside: chosen, sets: String(mine.length + more) });
+            }}
+            aria-label="Planned with it"
+          >
+            {beside!.alike.map((a) => (
+              <ToggleButton key={a.job} id={String(a.job)}>
+                with job {a.job}, {a.title}: {a.places.length}
+              </ToggleButton>
+            ))}
+          </Chips>
+        )}
+        {closedDays.length > 0 && (
+          <Mute>
+            Closed on{' '}
+            {closedDays
+              .slice(0, 6)
+              .map((d) => day(addDays(now, d).toISOString()))
+              .join(', ')}
+            {closedDays.length > 6 && ` and ${closedDays.length - 6} more`}.
+          </Mute>
+        )}
         {!right && (
           <Mute>Every figure above zero, up to 60 sets and 24 channels, and a day with hours in it.</Mute>
         )}

@@ -1,6 +1,8 @@
+import type { Beside } from '@cellmend/contract/bench';
 import type { Instrument } from '@cellmend/contract/instruments';
 import type { StartRun, StartTransfer, StartWake, SupervisedRun } from '@cellmend/contract/supervised';
 import { planOf, recipesFor, type RecipeId } from '@cellmend/core/bench';
+import { SCHOOLS, type School } from '@cellmend/core/learn';
 import { cellsAt } from '@cellmend/core/pack';
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
@@ -11,9 +13,10 @@ import { Chips } from '../../ui/Chips';
 import { Field, Select } from '../../ui/Field';
 import { Button, LinkButton, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { temperature } from '../../ui/units';
-import { duration, fixed, upper } from '../../ui/words';
+import { duration, fixed, signed, upper } from '../../ui/words';
 import { against, mostPlaces, ontoChannels, runsModules, waysOf, type Way } from './channels';
 import { Recovery, UNKNOWN } from './Recovery';
+import { useBeside } from './useSupervised';
 
 /** What somebody has to have looked at before a current flows that nobody holds. */
 export const LOOKED = 'Leads the right way round, sensor on, air moving, nothing near that burns';
@@ -31,6 +34,7 @@ export function StartRuns({ left, runs }: { left: readonly string[]; runs: reado
     [],
   );
   const write = useWrite();
+  const { data: beside } = useBeside(job.number);
   const bench = (data ?? []).filter(runsModules);
   const nimh = pack.profile.chemistry === 'nimh';
   const cellsOf = (place: string): number =>
@@ -156,6 +160,7 @@ export function StartRuns({ left, runs }: { left: readonly string[]; runs: reado
               .join(' ')}
           </Mute>
         )}
+        <Schools way={way} schools={beside?.schools ?? []} />
         {way !== 'wake' && (
           <Chips
             selectionMode="multiple"
@@ -217,5 +222,27 @@ export function StartRuns({ left, runs }: { left: readonly string[]; runs: reado
         </Row>
       </Stack>
     </Sheet>
+  );
+}
+
+const SCHOOL_NAMES: Record<School, string> = { 'slow-balance': 'slow balance', 'hard-charge': 'hard charge' };
+
+/** Workshops differ about how a worn stick is brought back: what each way has brought here. */
+function Schools({ way, schools }: { way: Way; schools: Beside['schools'] }) {
+  if (!(SCHOOLS as readonly string[]).includes(way)) return null;
+  const gain = (v: number): string => `${signed(v * 100, 0)} %`;
+  return (
+    <span>
+      In this workshop:{' '}
+      {SCHOOLS.map((s) => {
+        const own = schools.find((x) => x.school === s);
+        if (!own) return `${SCHOOL_NAMES[s]} not measured`;
+        const span = own.interval
+          ? `, likely ${gain(own.interval.low)} to ${gain(own.interval.high)}`
+          : ', too few to tell';
+        return `${SCHOOL_NAMES[s]} ${gain(own.median)} a cycle (${own.n} measured${span})`;
+      }).join('; ')}
+      .
+    </span>
   );
 }

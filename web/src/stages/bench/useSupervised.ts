@@ -1,3 +1,4 @@
+import type { Beside } from '@cellmend/contract/bench';
 import type { SupervisedRun, SupervisedView } from '@cellmend/contract/supervised';
 import { useState } from 'react';
 import useSWR from 'swr';
@@ -11,6 +12,9 @@ export const useRunsNow = (job: number | null) =>
   useSWR<SupervisedView>(job === null ? null : `/jobs/${job}/bench/supervised`, get, {
     refreshInterval: 20_000,
   });
+
+/** What else is on the bench or waits for it. */
+export const useBeside = (job: number) => useSWR<Beside>(`/jobs/${job}/bench/beside`, get);
 
 /** Runs that instruments drive for a job, with their newest readings as they come. */
 export function useSupervised(job: number): SupervisedRun[] {
