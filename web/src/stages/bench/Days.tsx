@@ -37,14 +37,6 @@ export function Days({ left: all, runs }: { left: readonly string[]; runs: reado
       ? [{ id: r.place, leftH: quarters(r.runLeftS / 3600 / r.timeScale) }]
       : [],
   );
-  // What other jobs have on the bench takes its channels as well.
-  const running = [
-    ...own,
-    ...(beside?.running ?? []).map((r) => ({
-      id: `${r.job} ${r.place || 'pack'}`,
-      leftH: quarters(r.leftH),
-    })),
-  ];
   const mine = all.filter((id) => !own.some((r) => r.id === id));
   const [t, setT] = useDraft(`${job.number}.bench-days`, {
     sets: String(mine.length),
@@ -80,6 +72,13 @@ export function Days({ left: all, runs }: { left: readonly string[]; runs: reado
     persons: Math.round(number(t.persons)),
     toHour: number(t.to),
   };
+  // What other jobs have on the bench takes its channels as well, where those are among the ones that are counted here.
+  const elsewhere = (beside?.running ?? []).map((r) => ({
+    id: `${r.job} ${r.place || 'pack'}`,
+    leftH: quarters(r.leftH),
+  }));
+  const shared = f.channels >= own.length + elsewhere.length;
+  const running = shared ? [...own, ...elsewhere] : own;
   const right =
     count >= 1 &&
     count <= 60 &&
@@ -201,6 +200,12 @@ export function Days({ left: all, runs }: { left: readonly string[]; runs: reado
               </ToggleButton>
             ))}
           </Chips>
+        )}
+        {elsewhere.length > 0 && (
+          <Mute>
+            {elsewhere.length} {elsewhere.length === 1 ? 'runs' : 'run'} for other jobs
+            {shared ? ', on these channels.' : `: not on these ${f.channels} channels.`}
+          </Mute>
         )}
         {closedDays.length > 0 && (
           <Mute>
