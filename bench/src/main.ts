@@ -9,6 +9,7 @@ import { benchOutputs } from './outputs';
 import { benchPlans } from './plans';
 import { benchRecords } from './records';
 import { benchScan } from './scan';
+import { benchString } from './string';
 import { benchTyping } from './typing';
 
 const TOPICS: Record<string, () => Promise<void>> = {
@@ -21,6 +22,7 @@ const TOPICS: Record<string, () => Promise<void>> = {
   control: benchControl,
   plans: benchPlans,
   long: benchLong,
+  string: benchString,
   typing: benchTyping,
 };
 const wanted = process.argv.slice(2);

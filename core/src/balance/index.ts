@@ -1,3 +1,4 @@
 export * from './plan';
 export * from './circuits';
 export * from './ways';
+export * from './stringSim';

@@ -31,6 +31,7 @@ import { duration, fixed, percent } from '../../ui/words';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
 import { Apart } from './Apart';
+import { InVehicle } from './InVehicle';
 import { Methods } from './Methods';
 import { lazyChart, type PropsOf } from '../../ui/lazyChart';
 
@@ -350,6 +351,16 @@ function Plan({
           groups={groupCount}
           milliohm={donor.resistanceMilliohm}
           currentA={typed(currentA)}
+        />
+      )}
+      {plan && plan.direction !== 'none' && (
+        <InVehicle
+          plan={plan}
+          moduleId={moduleId}
+          packSoc={curve.socAt(cellV)}
+          newcomerAh={donor.capacityAh}
+          bleederMa={typed(bleederMa)}
+          report={report}
         />
       )}
       {storing && <ProblemNote what={storing.message} accepted={storing.problem.accepted} />}
