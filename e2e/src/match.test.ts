@@ -63,3 +63,56 @@ it('four places are filled from a shelf of thirty, one of them by hand, and sign
   expect(held.map((h) => h.label).sort()).toEqual([...now].sort());
   expect(errors).toEqual([]);
 });
+
+it('a donor 0.23 V a group low is fitted and left to the car: it is told when it is level, by the owner’s use, and signed so', async () => {
+  const ina = await depot.bench().as('Ina Holm');
+  const n = await newJob(ina, 'Corrie', 'left to the car');
+  const parts = [
+    {
+      kind: 'module',
+      label: 'L-01',
+      facts: { chemistry: 'nmc', groupCount: 7, origin: 'a shelf' },
+      figures: { capacityAh: 36.2, resistanceMilliohm: 1.3, restVoltageV: 7 * 3.8 },
+    },
+  ];
+  expect((await ina.post('/api/stock', { parts })).status).toBe(201);
+  const list = measures(['replace-module', 'M05']);
+  expect((await ina.post(`/api/jobs/${n}/decisions`, { body: list, baseVersion: 0 })).status).toBe(201);
+  const donor = (await ina.get<StockPart[]>('/api/stock')).body.find((s) => s.label === 'L-01')!;
+  const choice = { topic: 'match', choices: [{ place: 'M05', partId: donor.id }] };
+  expect((await ina.post(`/api/jobs/${n}/decisions`, { body: choice, baseVersion: 0 })).status).toBe(201);
+  const { page, errors } = await depot.tablet();
+  await signInAs(page, 'Ina Holm');
+  await page.goto(`/jobs/${n}/balance`);
+  await page.getByLabel(/^Neighbour’s rested voltage/).fill('4,03');
+  const vehicle = page.getByRole('region', { name: 'Left to the vehicle' });
+  await vehicle.getByText(/^Four figures of the owner/).waitFor();
+  for (const [label, value] of [
+    ['A·h driven a day', '10'],
+    ['in hours', '1'],
+    ['Charged with, A', '8'],
+    ['plugged in, h a day', '3'],
+  ] as const)
+    await vehicle.getByLabel(label).fill(value);
+  // Three hours of charge at 8 A do not close it; what bleeders do is told by the day, or that sixty are not enough.
+  const said = vehicle.getByText(/^It (drives|refuses)/);
+  await said.waitFor({ timeout: 60_000 });
+  const slow = (await said.textContent())!;
+  expect(slow).toMatch(/^It drives .*level/);
+  // Stronger bleeders, sooner.
+  await page.getByLabel('Bleeder current, mA').fill('400');
+  await vehicle.getByText('Sixty days are worked out …').waitFor({ state: 'detached', timeout: 60_000 });
+  await vehicle.getByText(/is level on day \d+\./).waitFor({ timeout: 60_000 });
+  await page.getByRole('radio', { name: 'bleeders' }).click();
+  await page
+    .getByText(/^Bleeders need/)
+    .waitFor({ timeout: 5000 })
+    .catch(() => undefined);
+  await page.getByRole('button', { name: 'Sign plan' }).click();
+  await page.waitForURL(/\/(make-safe|rebuild)$/);
+  const { decisions } = (await ina.get<Job>(`/api/jobs/${n}`)).body;
+  expect(decisions.find((d) => d.topic === 'balance')!.body).toMatchObject({
+    lines: [{ place: 'M05', method: 'bleeders' }],
+  });
+  expect(errors).toEqual([]);
+});
