@@ -184,37 +184,46 @@ function Days({ days, levelMv }: { days: readonly DayEnd[]; levelMv: number }) {
   const x = (day: number): number => 54 + ((day - 1) / Math.max(1, days.length - 1)) * (W - 66);
   const y = (mv: number): number => 8 + (1 - mv / most) * (H - 30);
   return (
-    <svg
-      viewBox={`0 0 ${W} ${H}`}
-      style={{ width: '100%', height: 'auto' }}
-      role="img"
-      aria-label={`Apart at rest: ${fixed(1000 * days[0]!.spreadV, 0)} mV after the first day, ${fixed(1000 * days.at(-1)!.spreadV, 0)} after ${days.length}`}
-    >
-      <line x1={54} x2={W - 12} y1={y(levelMv)} y2={y(levelMv)} stroke="var(--mute)" strokeDasharray="4 3" />
-      <line x1={54} x2={W - 12} y1={y(0)} y2={y(0)} stroke="var(--line)" />
-      <polyline
-        fill="none"
-        stroke="var(--mat-text)"
-        strokeWidth={2.4}
-        points={days.map((d) => `${x(d.day)},${y(1000 * d.spreadV)}`).join(' ')}
-      />
-      {[most, levelMv].map((mv) => (
-        <text key={mv} x={48} y={y(mv) + 4} textAnchor="end" fontSize={12.5} fill="var(--mute)">
-          {fixed(mv, 0)} mV
-        </text>
-      ))}
-      {[1, 15, 30, 45, 60].map((d) => (
-        <text
-          key={d}
-          x={x(d)}
-          y={H - 6}
-          textAnchor={d === 1 ? 'start' : d === 60 ? 'end' : 'middle'}
-          fontSize={12.5}
-          fill="var(--mute)"
-        >
-          {d === 1 ? 'day 1' : d}
-        </text>
-      ))}
-    </svg>
+    <div style={{ overflowX: 'auto' }} role="region" aria-label="Day by day" tabIndex={0}>
+      <svg
+        viewBox={`0 0 ${W} ${H}`}
+        style={{ width: '100%', minWidth: 540, height: 'auto' }}
+        role="img"
+        aria-label={`Apart at rest: ${fixed(1000 * days[0]!.spreadV, 0)} mV after the first day, ${fixed(1000 * days.at(-1)!.spreadV, 0)} after ${days.length}`}
+      >
+        <line
+          x1={54}
+          x2={W - 12}
+          y1={y(levelMv)}
+          y2={y(levelMv)}
+          stroke="var(--mute)"
+          strokeDasharray="4 3"
+        />
+        <line x1={54} x2={W - 12} y1={y(0)} y2={y(0)} stroke="var(--line)" />
+        <polyline
+          fill="none"
+          stroke="var(--mat-text)"
+          strokeWidth={2.4}
+          points={days.map((d) => `${x(d.day)},${y(1000 * d.spreadV)}`).join(' ')}
+        />
+        {[most, levelMv].map((mv) => (
+          <text key={mv} x={48} y={y(mv) + 4} textAnchor="end" fontSize={12.5} fill="var(--mute)">
+            {fixed(mv, 0)} mV
+          </text>
+        ))}
+        {[1, 15, 30, 45, 60].map((d) => (
+          <text
+            key={d}
+            x={x(d)}
+            y={H - 6}
+            textAnchor={d === 1 ? 'start' : d === 60 ? 'end' : 'middle'}
+            fontSize={12.5}
+            fill="var(--mute)"
+          >
+            {d === 1 ? 'day 1' : d}
+          </text>
+        ))}
+      </svg>
+    </div>
   );
 }
