@@ -117,7 +117,11 @@ export const CorrectPartSchema = z.object({
   facts: PartFactsSchema,
   reason: z.string().trim().min(3, 'Say why.').max(500),
 });
-export const MeasurePartSchema = PartFiguresSchema.partial();
+export const MeasurePartSchema = PartFiguresSchema.partial().extend({
+  /** Put in since its balancing began, A·h; taken out is negative. It stands beside the voltage of that rest. */
+  movedAh: z.number().min(-20_000).max(20_000).nullable().default(null),
+});
+export type MeasurePart = z.input<typeof MeasurePartSchema>;
 const OUT = ['scrapped', 'returned', 'sold'] as const;
 const needsProof = (p: { to: PlacementKind; reason: string; proof: string }): boolean =>
   !(OUT as readonly string[]).includes(p.to) || (p.reason !== '' && p.proof !== '');

@@ -2,7 +2,7 @@ import { InputProblem } from '@cellmend/core/pack';
 import type { BenchReading, Setpoint } from '@cellmend/core/bench';
 import type { BenchSource } from './charger';
 import type { Switched } from './instrument';
-import { ScpiClient } from './scpi';
+import { celsiusOf, ScpiClient } from './scpi';
 
 /** What only reads, for itself or for another instrument. */
 export interface Reader extends Switched {
@@ -10,11 +10,6 @@ export interface Reader extends Switched {
   read(): Promise<{ voltageV: number | null; currentA: number | null; temperatureC: number | null }>;
 }
 export type ReaderDriver = (host: string, port: number) => Promise<Reader>;
-
-/** SCPI's not-a-number: no sensor there. */
-const NO_NUMBER = 9.9e37;
-export const celsiusOf = (c: number | undefined): number | null =>
-  c === undefined ? NaN : c > NO_NUMBER ? null : c;
 
 /** What has no output is off by itself. */
 abstract class ScpiReader implements Reader {

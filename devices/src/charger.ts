@@ -1,8 +1,7 @@
 import { InputProblem } from '@cellmend/core/pack';
 import type { BenchReading, Setpoint } from '@cellmend/core/bench';
 import type { Switched } from './instrument';
-import { celsiusOf } from './bank';
-import { ScpiClient, ScpiOutput } from './scpi';
+import { celsiusOf, ScpiClient, ScpiOutput } from './scpi';
 
 /** What puts current through a module, takes it out, or only watches it. */
 export interface BenchSource extends Switched {

@@ -7,6 +7,11 @@ import { numberOf, ScpiServer, switchOf } from './scpiServer';
 /** An instrument that has not answered within this is silent. */
 const TIMEOUT_MS = 1500;
 
+/** SCPI's not-a-number: no sensor there. */
+const NO_NUMBER = 9.9e37;
+export const celsiusOf = (c: number | undefined): number | null =>
+  c === undefined ? NaN : c > NO_NUMBER ? null : c;
+
 /** A bench instrument that speaks SCPI, a line a command, over TCP. */
 export class ScpiClient {
   private readonly waiting: { resolve: (line: string) => void; reject: (e: Error) => void }[] = [];

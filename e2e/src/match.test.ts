@@ -1,5 +1,5 @@
 import type { Job } from '@cellmend/contract/jobs';
-import type { StockPart } from '@cellmend/contract/stock';
+import type { PartHistory, StockPart } from '@cellmend/contract/stock';
 import { expect, it } from 'vitest';
 import { measures, newJob } from '../../server/test/depot';
 import { signInAs } from './browser';
@@ -103,6 +103,27 @@ it('a donor 0.23 V a group low is fitted and left to the car: it is told when it
   await page.getByLabel('Bleeder current, mA').fill('400');
   await vehicle.getByText('Sixty days are worked out …').waitFor({ state: 'detached', timeout: 60_000 });
   await vehicle.getByText(/is level on day \d+\./).waitFor({ timeout: 60_000 });
+  // A supply is begun after all: each rest on the way narrows what is left, and stands in the record of the part.
+  const runs = page.getByRole('region', { name: 'While it runs' });
+  await runs.getByRole('button', { name: /^It begins now, from 26\.60 V/ }).click();
+  const still = async (): Promise<number> => {
+    const text = (await runs.getByText(/still, give or take/).textContent())!;
+    return Number(/± ([\d.]+) A·h at/.exec(text)![1]);
+  };
+  await runs.getByText(/still, give or take/).waitFor();
+  const wide = await still();
+  await runs.getByLabel('A·h moved since it began').fill('4,2');
+  await runs.getByLabel('Rested at, V').fill('27.25');
+  await runs.getByRole('button', { name: 'Record the rest' }).click();
+  await runs.getByText(/^By its own charge and voltages it holds|By its own charge/).waitFor();
+  expect(await still()).toBeLessThan(wide);
+  const { readings } = (await ina.get<PartHistory>(`/api/stock/${donor.id}`)).body;
+  expect(
+    readings
+      .filter((r) => /moved since balancing began/.test(r.text))
+      .map((r) => r.value)
+      .sort(),
+  ).toEqual([26.6, 27.25]);
   await page.getByRole('radio', { name: 'bleeders' }).click();
   await page
     .getByText(/^Bleeders need/)

@@ -43,7 +43,7 @@ async function bank(module: ModuleFacts, ohm: number, more: { stuck?: boolean; n
   banks.push(made.bank);
   const logger = await enter(bench, ina, 'logger', made.logger, { speed: SPEED });
   const relay = await enter(bench, ina, 'relay', made.relay, { speed: SPEED, ohm, readsWith: logger });
-  return { ...made, relay, logger };
+  return { ...made, relayPort: made.relay, relay, logger };
 }
 
 describe('a resistor bank behind a relay', () => {
@@ -134,6 +134,40 @@ describe('a resistor bank behind a relay', () => {
       ohm: 2,
     });
     expect(alone.status).toBe(400);
+  });
+});
+
+describe('what reads for another', () => {
+  it('reads for one run at a time, and is not taken out of use while something is read by it', async () => {
+    const one = await bank(levelStick(5, 4), 2);
+    const second = await enter(bench, ina, 'relay', one.relayPort, {
+      speed: SPEED,
+      ohm: 2,
+      readsWith: one.logger,
+    });
+    const begun = await post('supervised', {
+      place: 'S11',
+      recipe: 'resistor-bank',
+      instrumentId: one.relay,
+      looked: true,
+    });
+    expect(begun.status).toBe(201);
+    const other = await post('supervised', {
+      place: 'S12',
+      recipe: 'resistor-bank',
+      instrumentId: second,
+      looked: true,
+    });
+    expect(other).toMatchObject({
+      status: 409,
+      body: { detail: expect.stringMatching(/reads for another run now/) as string },
+    });
+    await post(`supervised/${begun.body.id}/stop`, {});
+    const gone = await ina.call<Problem>('DELETE', `/api/instruments/${one.logger}`, {});
+    expect(gone).toMatchObject({
+      status: 409,
+      body: { detail: expect.stringMatching(/reads for channel/) as string },
+    });
   });
 });
 

@@ -2,6 +2,7 @@ import type { BenchView, Beside } from '@cellmend/contract/bench';
 import type { Instrument } from '@cellmend/contract/instruments';
 import type { StartRun, SupervisedRun } from '@cellmend/contract/supervised';
 import type { Job } from '@cellmend/contract/jobs';
+import type { Check } from '@cellmend/contract/records';
 import { cellsAt, normalisePack } from '@cellmend/core/pack';
 import { levelStick, nimhStick, type ModuleFacts } from '@cellmend/devices/simulatedModule';
 import { randomUUID } from 'node:crypto';
@@ -386,6 +387,11 @@ describe('a recipe run by the bench', () => {
     // It took its charge, and fell back below the floor within the day: that is what the record says of it.
     expect(await now()).toMatchObject({ state: 'done', why: '' });
     const { runs } = (await ina.get<BenchView>(`/api/jobs/${job}/bench`)).body;
+    const checks = (await ina.get<Check[]>(`/api/jobs/${job}/checks`)).body.filter((c) => c.place === place);
+    expect(checks.map((c) => [c.check, c.passed]).sort()).toEqual([
+      ['hold-test', false],
+      ['recovery', true],
+    ]);
     expect(runs.find((r) => r.recipe === 'recover')).toMatchObject({
       held: false,
       says: expect.arrayContaining([expect.stringMatching(/does not hold\. Scrap it/)]) as string[],

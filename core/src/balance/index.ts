@@ -2,3 +2,4 @@ export * from './plan';
 export * from './circuits';
 export * from './ways';
 export * from './stringSim';
+export * from './running';

@@ -4,6 +4,7 @@ import { QueryTypes, type Transaction } from 'sequelize';
 import type { InstrumentRunRow, PersonRow } from '../db/rows';
 import { audit, type Doing, type Store } from '../domain/store';
 import { findJob } from '../jobs/find';
+import { addCheck } from '../records/checks';
 import { askedOf, chainOf, isSupervised, isThrough } from './asked';
 import { keepRun, keepRunFile, readLogged } from './service';
 
@@ -88,6 +89,12 @@ export async function finishRun(store: Store, row: InstrumentRunRow, given = fal
     if (!again || again.keptSha256) return;
     await keepRunFile(store, tx, read);
     await keepRun(store, doing, found, asked.place, row.endedAt ?? new Date(), data);
+    if (held !== null) {
+      // It came up within its limits, or it would not have come to its end; whether it held is what the hold said.
+      const by = { place: asked.place, text: `${asked.name}, ${instrument?.name ?? 'an instrument'}` };
+      await addCheck(store, doing, job.number, { ...by, check: 'recovery', passed: true });
+      await addCheck(store, doing, job.number, { ...by, check: 'hold-test', passed: held, value: data.endV });
+    }
     await store.models.InstrumentRun.update(
       { keptSha256: data.sha256 },
       { where: { id: ids }, transaction: tx },

@@ -145,7 +145,7 @@ async function begin(
   runs: InstrumentRuns,
   { job, profile, person, instrument, key, asked, from, continues, mayBegin }: Begin,
 ): Promise<InstrumentRunRow> {
-  const reader = instrument.readsWith ? await findInstrument(store, instrument.readsWith) : null;
+  const reader = instrument.readsWith ? await readerOf(store, instrument) : null;
   if (reader) allowedHost(reader.host);
   const open = (): Promise<BenchSource> => openSource(instrument, reader);
   let begun: () => void = () => undefined;
@@ -157,6 +157,7 @@ async function begin(
     instrument,
     parameters: { ...asked },
     ...(continues ? { continues } : {}),
+    reader,
     // From here on the instrument is this run's alone, and a Stop finds it: one that came just before is seen here.
     open: async () => {
       await mustNotBeStopped(store, job);
@@ -194,7 +195,8 @@ async function begin(
   });
   const ended = over.then(async (row) => {
     if (row.state === 'running') return row;
-    if (asked.partner) await endPartner(store, runs, asked.partner, `with ${asked.place}`);
+    if (asked.partner)
+      await endPartner(store, runs, asked.partner, `the transfer with ${asked.place} is over`);
     await finishOrSay(store, row, asked.partner !== undefined || row.why === ANSWERED);
     return row;
   });
@@ -202,6 +204,18 @@ async function begin(
   ended.catch(() => undefined);
   await Promise.race([on, ended]);
   return (await store.models.InstrumentRun.findOne({ where: { key } }))!;
+}
+
+/** What reads for an instrument. @throws 422 where it was taken out of use */
+async function readerOf(store: Store, { name, readsWith }: InstrumentRow): Promise<InstrumentRow> {
+  const row = await store.models.Instrument.findOne({ where: { id: readsWith!, retiredAt: null } });
+  if (!row)
+    throw refuse(
+      'Nothing reads it',
+      `What read for ${name} is out of use.`,
+      'The instrument entered anew, with what reads for it.',
+    );
+  return row;
 }
 
 /** The other module of a transfer is taken off too, in whatever process drives it. */

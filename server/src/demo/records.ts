@@ -143,7 +143,7 @@ const BEGUN: Begun[] = [
   },
   {
     job: 145,
-    intake: { complaint: 'Left with its lights on over the closing week; the tool shows three modules at 0 V.', signs: ['will not wake', 'stood for months'], odometerKm: 54_300, ageYears: 6 },
+    intake: { complaint: 'Left with its lights on over the closing week; the tool shows three modules at 0 V.', signs: ['will not wake', 'flat 12 V battery'], odometerKm: 54_300, ageYears: 6 },
     records: [],
     measures: [['recover', 'M11', 'the only one above the floor of scrap'], ['replace-module', 'M05', 'empty to nothing'], ['replace-module', 'M08', 'empty to nothing']],
     readings: [

@@ -38,6 +38,8 @@ export interface RunAsk<D extends Switched = Switched> {
   job: JobRow;
   person: PersonRow;
   instrument: InstrumentRow;
+  /** What reads for it: no other run reads with it meanwhile. */
+  reader?: InstrumentRow | null;
   /** What was asked, kept with the run: how its readings become an observation. */
   parameters: Record<string, unknown>;
   /** The interrupted run that this one goes on with. */
@@ -295,6 +297,19 @@ export class InstrumentRuns {
           `${instrument.name} is driven by ${busy ? `job ${busy.number}` : 'another job'} now.`,
           { accepted: 'The same test when it is free, or another instrument.' },
         );
+      }
+      const { reader } = ask;
+      if (reader) {
+        const { rows: also } = await lock.query<{ got: boolean }>(
+          'SELECT pg_try_advisory_lock($1, hashtext($2)) AS got',
+          [LOCK, reader.id],
+        );
+        if (!also[0]!.got) {
+          await InstrumentRun.destroy({ where: { id } });
+          throw new Refusal('conflict', 'In use', `${reader.name} reads for another run now.`, {
+            accepted: 'The same when it is free, or another that reads for it.',
+          });
+        }
       }
       let device;
       try {

@@ -114,6 +114,11 @@ export async function retireInstrument(store: Store, doing: Doing, id: string): 
     transaction: doing.tx,
   });
   if (running) throw new Refusal('conflict', 'In use', `${row.name} is running a test now.`);
+  const needed = await store.models.Instrument.findOne({
+    where: { readsWith: id, retiredAt: null },
+    transaction: doing.tx,
+  });
+  if (needed) throw new Refusal('conflict', 'In use', `${row.name} reads for ${needed.name}.`);
   await row.update(
     { retiredAt: new Date(), name: `${row.name} (${row.id.slice(0, 8)})` },
     { transaction: doing.tx },

@@ -11,6 +11,7 @@ import {
   type PlacementKind,
   type StockPart,
 } from '@cellmend/contract/stock';
+import { movedText } from '@cellmend/core/balance';
 import { readShelfTable } from '@cellmend/core/match';
 import { randomUUID } from 'node:crypto';
 import { QueryTypes, type Transaction } from 'sequelize';
@@ -87,6 +88,8 @@ async function keepFigures(
   doing: Doing,
   partId: string,
   figures: Partial<PartFigures>,
+  /** What is said beside its rest voltage. */
+  besideV = '',
 ): Promise<number> {
   let kept = 0;
   const { temperatureC, ...measured } = figures;
@@ -99,7 +102,11 @@ async function keepFigures(
       partId,
       topic: 'reading',
       kind,
-      data: { value: value * factor, text: '', temperatureC: temperatureC ?? null } satisfies ReadingData,
+      data: {
+        value: value * factor,
+        text: kind === 'voltage' ? besideV : '',
+        temperatureC: temperatureC ?? null,
+      } satisfies ReadingData,
       subjectKind: 'part',
     });
   }
@@ -171,9 +178,9 @@ export async function correctPart(store: Store, doing: Doing, id: string, body: 
 }
 
 export async function measurePart(store: Store, doing: Doing, id: string, body: unknown): Promise<StockPart> {
-  const figures = MeasurePartSchema.parse(body);
+  const { movedAh, ...figures } = MeasurePartSchema.parse(body);
   const { part } = await lockPart(store, doing.tx, id);
-  if ((await keepFigures(store, doing, id, figures)) === 0)
+  if ((await keepFigures(store, doing, id, figures, movedAh === null ? '' : movedText(movedAh))) === 0)
     throw new Refusal('unacceptable', 'Cannot be accepted', 'No figure is given.', {
       accepted: 'Capacity, resistance, rest voltage or insulation.',
     });

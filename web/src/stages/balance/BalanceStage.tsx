@@ -33,6 +33,7 @@ import { Before } from '../Before';
 import { Apart } from './Apart';
 import { InVehicle } from './InVehicle';
 import { Methods } from './Methods';
+import { WhileItRuns } from './WhileItRuns';
 import { lazyChart, type PropsOf } from '../../ui/lazyChart';
 
 const Course = lazyChart<PropsOf<(typeof import('./Course'))['Course']>, typeof import('./Course')>(
@@ -353,6 +354,7 @@ function Plan({
           currentA={typed(currentA)}
         />
       )}
+      {plan && <WhileItRuns donor={donor} plan={plan} cells={groupCount} currentA={typed(currentA)} />}
       {plan && plan.direction !== 'none' && (
         <InVehicle
           plan={plan}
