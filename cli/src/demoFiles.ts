@@ -8,7 +8,16 @@ import {
   type Leg,
   type SimPack,
 } from '@cellmend/core/simpack';
-import { ferryShuttle, harbourLorry, islandBus, marramVan, mildHybrid, minibus, pilotCar, yardTug } from './demoPacks';
+import {
+  ferryShuttle,
+  harbourLorry,
+  islandBus,
+  marramVan,
+  mildHybrid,
+  minibus,
+  pilotCar,
+  yardTug,
+} from './demoPacks';
 
 /** The van's pack as it really is: M07 worn, its third group most; M16 a little low; everything else even. */
 function vanPack(seed: number): SimPack {

@@ -9,7 +9,7 @@ it('walks one pack from the scan file to the hand-over sheet', async () => {
   const { page, errors } = await depot.tablet();
   await signInAs(page, 'Ina Holm');
   expect(await page.getByRole('heading', { level: 1 }).textContent()).toBe(
-    'Five jobs need you, two are running by themselves',
+    'Eight jobs need you, two are running by themselves',
   );
   await page.getByRole('article').filter({ hasText: 'Job 147' }).getByRole('link').click();
 
