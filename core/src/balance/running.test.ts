@@ -9,11 +9,10 @@ const curve = ocvCurve(profile.ocv);
 
 describe('a balancing that runs', () => {
   it('is the weighted straight line that scipy fits, with its errors', () => {
-    const rests: RestOnTheWay[] = [
-      { movedAh: 0, restV: 4 * 3.8 },
-      { movedAh: 4.2, restV: 4 * 3.851 },
-      { movedAh: 9.1, restV: 4 * 3.912 },
-    ];
+    const rests = [0, 4.2, 9.1].map((movedAh, i): RestOnTheWay => ({
+      movedAh,
+      restV: 4 * (curve.voltageAt(0.52 + movedAh / 61.5) + [0.0006, -0.0009, 0.0004][i]!),
+    }));
     const ask = { socTarget: curve.socAt(4.03), targetSd: 0, capacityAh: { value: 60, sd: 3 }, currentA: 8 };
     const points = rests.map((r) => {
       const [low, high] = curve.socInterval(r.restV / 4, 0.002);
@@ -35,6 +34,7 @@ print(json.dumps([best.tolist(), cov.tolist()]))`;
       execFileSync('/usr/bin/python3', ['-c', script], { input: JSON.stringify(points), encoding: 'utf8' }),
     ) as [[number, number], [[number, number], [number, number]]];
     const ours = remainingToLevel(profile, 4, rests, ask)!;
+    expect(ours.misfit).toBe(false);
     const whole = (ask.socTarget - s0) / u;
     expect(ours.ah).toBeCloseTo(whole - 9.1, 3);
     expect(ours.capacityAh).toBeCloseTo(1 / u, 2);
@@ -70,6 +70,17 @@ print(json.dumps([best.tolist(), cov.tolist()]))`;
     }
     expect(held / asked).toBeGreaterThan(0.9);
     expect(last / first).toBeLessThan(0.35);
+  });
+
+  it('says so where what it holds, its count and its voltages do not go together, and is as unsure as they disagree', () => {
+    const at = (soc: number): number => 6 * curve.voltageAt(soc);
+    const ask = { socTarget: 0.85, targetSd: 0, capacityAh: { value: 36, sd: 0.7 }, currentA: 8 };
+    const rests = (capacity: number): RestOnTheWay[] =>
+      [0, 3, 6].map((q) => ({ movedAh: q, restV: at(0.5 + q / capacity) }));
+    const right = remainingToLevel(profile, 6, rests(36), ask)!;
+    const wrong = remainingToLevel(profile, 6, rests(47), ask)!;
+    expect([right.misfit, wrong.misfit]).toEqual([false, true]);
+    expect(wrong.halfWidthAh).toBeGreaterThan(2 * right.halfWidthAh);
   });
 
   it('stands in the record as it was typed', () => {

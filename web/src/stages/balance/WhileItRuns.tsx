@@ -103,6 +103,12 @@ export function WhileItRuns({
               `By its own charge and voltages it holds ${fixed(left.capacityAh, 1)} ± ${fixed(left.capacityHalfWidthAh, 1)} A·h.`}
           </p>
         )}
+        {left?.misfit && (
+          <ProblemNote
+            what={`Its charge and its voltages do not go together${donor.capacityAh === null ? '' : `, nor with the ${fixed(donor.capacityAh, 1)} A·h that were measured`}.`}
+            accepted="The count of the supply, a rest of two hours, and whether it is the same module."
+          />
+        )}
         {begun && (
           <DataTable>
             <thead>
