@@ -1,4 +1,5 @@
-import { factsOf, limitOf, limitValue, type PackProfile } from '../pack';
+import { LEAST_OHM_PER_V } from '../insulation/limits';
+import { factsOf, fullV, limitOf, limitValue, type PackProfile } from '../pack';
 
 /** What stops a step at once, whoever watches it. Null where the recipe sets none. */
 export interface HardLimits {
@@ -30,7 +31,9 @@ export interface Recipe {
   /** What it is for, and what speaks against it. */
   says: string;
   /** What it runs on: one module, two of which one is emptied into the other, or the whole pack at its own terminals. */
-  on: 'module' | 'transfer' | 'pack';
+  on: 'module' | 'transfer' | 'pack' | 'elsewhere';
+  /** Run from another stage, by its own instrument and rules; nothing of it is switched on from the bench. */
+  at?: 'insulation' | 'rebuild';
   steps: RecipeStep[];
 }
 export const RECIPE_IDS = [
@@ -46,6 +49,8 @@ export const RECIPE_IDS = [
   'give',
   'take',
   'wake',
+  'insulation',
+  'board-reply',
   'other',
 ] as const;
 export type RecipeId = (typeof RECIPE_IDS)[number];
@@ -205,7 +210,29 @@ export function recipesFor(
       }),
     ],
   };
-  if (!nimh) return [capacity, resting, pulse, hold, recover, ...bank, ...transfer, wake];
+  const strings = profile.channels.reduce((n, x) => n + x.cells, 0);
+  const workingV = fullV(profile, strings);
+  const elsewhere: Recipe[] = [
+    {
+      id: 'insulation',
+      on: 'elsewhere',
+      at: 'insulation',
+      version: 1,
+      name: 'Insulation of a module',
+      says: `Against its case for 60 s, at ${Math.ceil(workingV)} V at least, which it meets again in the string, and ${limitValue(profile, 'testVoltageMostV')} V at most; at least ${((LEAST_OHM_PER_V.ac * workingV) / 1e6).toFixed(2)} MΩ by 500 Ω/V. Run from Insulation, by its tester.`,
+      steps: [],
+    },
+    {
+      id: 'board-reply',
+      on: 'elsewhere',
+      at: 'rebuild',
+      version: 1,
+      name: 'Sense board replies',
+      says: 'Every group and every temperature answers at the board before the lid closes. Ticked and kept under Rebuild.',
+      steps: [],
+    },
+  ];
+  if (!nimh) return [capacity, resting, pulse, hold, recover, ...bank, ...transfer, wake, ...elsewhere];
   return [
     capacity,
     {
@@ -253,6 +280,7 @@ export function recipesFor(
     hold,
     ...bank,
     ...transfer,
+    ...elsewhere,
   ];
 }
 
@@ -269,6 +297,8 @@ export function limitsCrossed(
   const all = recipe.steps.map((s) => s.limits);
   const most = (of: (l: HardLimits) => number): number => Math.max(...all.map(of));
   const out: string[] = [];
+  // What is run elsewhere has its limits there.
+  if (all.length === 0) return out;
   if (run.hottestC !== null && run.hottestC > most((l) => l.mostC))
     out.push(`${run.hottestC.toFixed(0)} °C, the limit is ${most((l) => l.mostC)} °C.`);
   if (run.endV !== null && run.endV > cells * most((l) => l.mostVPerCell) * 1.002)

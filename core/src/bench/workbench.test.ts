@@ -36,6 +36,16 @@ describe('recipes', () => {
     expect(recover.says).toMatch(/^Scrap by default/);
   });
 
+  it('name what another stage runs, with its figures: nothing of it is switched on from the bench', () => {
+    // UN ECE R100, ISO 6469-3: 500 Ω/V where connected to alternating current. 96 cells of 4.2 V: 403.2 V.
+    const elsewhere = recipesFor(marramVan()).filter((r) => r.on === 'elsewhere');
+    expect(elsewhere.map((r) => [r.id, r.at, r.steps.length])).toEqual([
+      ['insulation', 'insulation', 0],
+      ['board-reply', 'rebuild', 0],
+    ]);
+    expect(elsewhere[0]!.says).toMatch(/at 404 V at least.*at least 0\.20 MΩ by 500 Ω\/V/);
+    expect(limitsCrossed(elsewhere[0]!, 4, { hottestC: 90, endV: 1, currentA: 99, hours: 9 })).toEqual([]);
+  });
   it('keep a NiMH stick within the maker’s current as well, taking longer, and stop it where its recipe says', () => {
     const limits = [
       { key: 'chargeMostA', value: 3, unit: 'A', source: 'the maker', mark: 'maker' },

@@ -140,13 +140,15 @@ export function StartRuns({ left, runs }: { left: readonly string[]; runs: reado
             </Select>
           </Field>
           <span style={{ flex: '2 1 260px' }}>
-            {channels.length === 0 || (way === 'transfer' && channels.length < 2)
-              ? free.length === 0
-                ? `All ${bench.length} channels are at work.`
-                : way === 'transfer'
-                  ? 'Two free channels are needed: one that discharges, one that charges.'
-                  : against(pack.profile, first, cells, free[0]!).join(' ')
-              : `${channels.length} of ${bench.length} channels free: ${channels.map((i) => i.name).join(', ')}.`}
+            {recipe?.at
+              ? ''
+              : channels.length === 0 || (way === 'transfer' && channels.length < 2)
+                ? free.length === 0
+                  ? `All ${bench.length} channels are at work.`
+                  : way === 'transfer'
+                    ? 'Two free channels are needed: one that discharges, one that charges.'
+                    : against(pack.profile, first, cells, free[0]!).join(' ')
+                : `${channels.length} of ${bench.length} channels free: ${channels.map((i) => i.name).join(', ')}.`}
           </span>
         </Row>
         {recipe && (
@@ -160,8 +162,15 @@ export function StartRuns({ left, runs }: { left: readonly string[]; runs: reado
               .join(' ')}
           </Mute>
         )}
+        {recipe?.at && (
+          <Row>
+            <LinkButton to={`/jobs/${job.number}/${recipe.at}`}>
+              {recipe.at === 'insulation' ? 'To Insulation' : 'To Rebuild'}
+            </LinkButton>
+          </Row>
+        )}
         <Schools way={way} schools={beside?.schools ?? []} />
-        {way !== 'wake' && (
+        {way !== 'wake' && !recipe?.at && (
           <Chips
             selectionMode="multiple"
             selectedKeys={places}
@@ -194,32 +203,36 @@ export function StartRuns({ left, runs }: { left: readonly string[]; runs: reado
             what={way === 'wake' ? 'Strip-down is the usual answer.' : 'Scrap is the usual answer.'}
           />
         )}
-        <Chips
-          selectionMode="multiple"
-          selectedKeys={looked ? ['looked'] : []}
-          onSelectionChange={(k) => setLooked(k.has('looked'))}
-          aria-label="Looked at each of them"
-        >
-          <ToggleButton id="looked">{LOOKED}</ToggleButton>
-        </Chips>
-        {problems.map((p) => (
-          <ProblemNote key={p.place} what={`${p.place}: ${p.what}`} accepted={p.accepted} />
-        ))}
-        <Row>
-          <Button isDisabled={write.busy || !looked || !complete} onPress={() => void start()}>
-            {!complete
-              ? 'Start'
-              : way === 'wake'
-                ? 'Start on the pack'
-                : way === 'transfer'
-                  ? `Start ${onto[0]!.place} into ${onto[1]!.place}`
-                  : `Start ${onto.length === 1 ? onto[0]!.place : `${onto.length} of them`}`}
-          </Button>
-          {said !== '' && <span role="status">{said}</span>}
-          <Mute>
-            Job {job.number}: every output comes off at Stop, at a crossed limit, and when nobody watches.
-          </Mute>
-        </Row>
+        {!recipe?.at && (
+          <>
+            <Chips
+              selectionMode="multiple"
+              selectedKeys={looked ? ['looked'] : []}
+              onSelectionChange={(k) => setLooked(k.has('looked'))}
+              aria-label="Looked at each of them"
+            >
+              <ToggleButton id="looked">{LOOKED}</ToggleButton>
+            </Chips>
+            {problems.map((p) => (
+              <ProblemNote key={p.place} what={`${p.place}: ${p.what}`} accepted={p.accepted} />
+            ))}
+            <Row>
+              <Button isDisabled={write.busy || !looked || !complete} onPress={() => void start()}>
+                {!complete
+                  ? 'Start'
+                  : way === 'wake'
+                    ? 'Start on the pack'
+                    : way === 'transfer'
+                      ? `Start ${onto[0]!.place} into ${onto[1]!.place}`
+                      : `Start ${onto.length === 1 ? onto[0]!.place : `${onto.length} of them`}`}
+              </Button>
+              {said !== '' && <span role="status">{said}</span>}
+              <Mute>
+                Job {job.number}: every output comes off at Stop, at a crossed limit, and when nobody watches.
+              </Mute>
+            </Row>
+          </>
+        )}
       </Stack>
     </Sheet>
   );

@@ -26,7 +26,12 @@ export function waysOf(profile: PackProfile, bench: readonly Instrument[]): { id
     for (const r of recipesFor(profile, i)) all.set(r.id, r);
   const named = (on: Recipe['on']) =>
     [...all.values()].filter((r) => r.on === on).map(({ id, name }) => ({ id, name }));
-  return [...named('module'), { id: 'transfer', name: 'One module into another' }, ...named('pack')];
+  return [
+    ...named('module'),
+    { id: 'transfer', name: 'One module into another' },
+    ...named('pack'),
+    ...named('elsewhere'),
+  ];
 }
 
 /** Which place goes onto which channel, in the order they were pressed. */
