@@ -299,6 +299,17 @@ describe('a pack that is asleep', () => {
       capacityAh: null,
       says: expect.arrayContaining([expect.stringMatching(/answers: scan it now/)]) as string[],
     });
+    // One that was taken off is not taken up again unasked: its questions are asked anew.
+    const again = await wake(right.id);
+    expect(again.status).toBe(201);
+    await post(`supervised/${again.body.id}/stop`, {}, randomUUID(), n);
+    await expect
+      .poll(async () => (await runOf(again.body.id, n)).state, { timeout: 10_000 })
+      .toBe('interrupted');
+    const on = { instrumentId: right.id, looked: true };
+    expect((await post(`supervised/${again.body.id}/resume`, on, randomUUID(), n)).status).toBe(422);
+    expect(right.charger.outputIsOn).toBe(false);
+    await post(`supervised/${again.body.id}/end`, {}, randomUUID(), n);
     // A group that a scan showed dead: no trickle, however the whole of it rests.
     const volts = groups.map((_, i) => (i === 5 ? 0.02 : 2.4));
     await ina.post(`/api/jobs/${n}/scans/typed`, {

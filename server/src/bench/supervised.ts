@@ -166,37 +166,42 @@ async function begin(
     },
     drive: async (device, { runId, signal }) => {
       let seq = 0;
-      return superviseRun(device, () => openAny(instrument.driver, instrument.host, instrument.port), {
-        plan: asked.plan,
-        from,
-        timeScale: instrument.timeScale,
-        everyMs: Math.min(EVERY_MS, Math.max(LEAST_MS, (1000 * SCALED_S) / instrument.timeScale)),
-        signal,
-        mayBegin,
-        onBegun: () => {
-          begun();
-          void announceNow(store, { topic: 'bench', job: job.number });
+      const end = await superviseRun(
+        device,
+        () => openAny(instrument.driver, instrument.host, instrument.port),
+        {
+          plan: asked.plan,
+          from,
+          timeScale: instrument.timeScale,
+          everyMs: Math.min(EVERY_MS, Math.max(LEAST_MS, (1000 * SCALED_S) / instrument.timeScale)),
+          signal,
+          mayBegin,
+          onBegun: () => {
+            begun();
+            void announceNow(store, { topic: 'bench', job: job.number });
+          },
+          onReading: async (reading, decided) => {
+            await keepReading(store, runId, seq++, reading, decided.state);
+            void announceNow(store, {
+              topic: 'bench-reading',
+              job: job.number,
+              run: {
+                id: runId,
+                reading,
+                ...shown(asked.plan, decided.state),
+                ends: endsNow(asked.plan, decided.state),
+              },
+            });
+          },
         },
-        onReading: async (reading, decided) => {
-          await keepReading(store, runId, seq++, reading, decided.state);
-          void announceNow(store, {
-            topic: 'bench-reading',
-            job: job.number,
-            run: {
-              id: runId,
-              reading,
-              ...shown(asked.plan, decided.state),
-              ends: endsNow(asked.plan, decided.state),
-            },
-          });
-        },
-      });
+      );
+      // The other module of a transfer comes off before anything is written of this one.
+      if (asked.partner) runs.endHere(asked.partner, `the transfer with ${asked.place} is over`);
+      return end;
     },
   });
   const ended = over.then(async (row) => {
     if (row.state === 'running') return row;
-    if (asked.partner)
-      await endPartner(store, runs, asked.partner, `the transfer with ${asked.place} is over`);
     await finishOrSay(store, row, asked.partner !== undefined || row.why === ANSWERED);
     return row;
   });
@@ -216,12 +221,6 @@ async function readerOf(store: Store, { name, readsWith }: InstrumentRow): Promi
       'The instrument entered anew, with what reads for it.',
     );
   return row;
-}
-
-/** The other module of a transfer is taken off too, in whatever process drives it. */
-async function endPartner(store: Store, runs: InstrumentRuns, key: string, why: string): Promise<void> {
-  const other = await store.models.InstrumentRun.findOne({ where: { key, state: 'running' } });
-  if (other) await runs.stopRun(other.id, why);
 }
 
 /** One reading and where the run stands, in one statement: neither is there without the other. */
@@ -264,6 +263,10 @@ export async function stopSupervised(
   return viewOne(store, id);
 }
 
+/** What only somebody may begin who answered for it; a hold that nothing flows in goes on. */
+const asksAgain = ({ recipe, plan }: Asked, step: number): boolean =>
+  recipe === 'wake' || (recipe === 'recover' && plan[step]?.mode !== 'rest');
+
 export async function resumeSupervised(
   store: Store,
   runs: InstrumentRuns,
@@ -287,6 +290,12 @@ export async function resumeSupervised(
   allowedHost(instrument.host);
   const asked = askedOf(row);
   const from = stateOf(row);
+  if (asksAgain(asked, from.step))
+    throw refuse(
+      'Its questions are asked again',
+      'A charge of something that stood empty is not taken up where it was left.',
+      'The same begun anew, with what is known of it now.',
+    );
   mustBeAble(instrument, asked.plan.slice(from.step));
   const next = await begin(store, runs, {
     job,

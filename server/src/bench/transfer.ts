@@ -33,7 +33,7 @@ export async function startTransfer(
       'Two channels are needed: one gives, one takes.',
       'Another channel for one of them.',
     );
-  const other = partnerKey(key);
+  const taking = partnerKey(key);
   const start = (
     place: string,
     recipe: 'give' | 'take',
@@ -44,10 +44,14 @@ export async function startTransfer(
     const input: Start = { place, recipe, on: 'transfer', instrumentId, recovery: null, partner };
     return startRecipe(store, runs, person, number, own, input);
   };
-  const takes = await start(into, 'take', takeWithId, other, key);
+  const takes = await start(into, 'take', takeWithId, taking, key);
   try {
-    const gives = await start(from, 'give', giveWithId, key, other);
-    return [gives, await viewOne(store, takes.id)];
+    const gives = await start(from, 'give', giveWithId, key, taking);
+    const other = await viewOne(store, takes.id);
+    // It may have ended before this one was begun: nothing is given to a module that takes nothing.
+    if (gives.state === 'running' && other.state !== 'running')
+      await runs.stopRun(gives.id, `${into} took nothing`);
+    return [await viewOne(store, gives.id), other];
   } catch (e) {
     await runs.stopRun(takes.id, `${from} could not give`);
     throw e;

@@ -56,6 +56,7 @@ export interface OutputTold {
 }
 interface Active {
   runId: string;
+  key: string;
   jobId: string;
   jobNumber: number;
   instrument: string;
@@ -89,6 +90,11 @@ export class InstrumentRuns {
     const runs = [...this.active.values()].filter(which);
     for (const r of runs) r.stop.abort(why);
     return Promise.all(runs.map((r) => r.done));
+  }
+
+  /** Ends the run of a key that this process drives, by what is in memory alone. */
+  endHere(key: string, why: string): void {
+    void this.abort((r) => r.key === key, why);
   }
 
   /** Ends one run, in whatever process drives it, and waits a moment for it to be off. */
@@ -165,6 +171,7 @@ export class InstrumentRuns {
     ask.signal?.addEventListener('abort', gone, { once: true });
     const live: Active = {
       runId: id,
+      key: ask.key,
       jobId: ask.job.id,
       jobNumber: ask.job.number,
       instrument: ask.instrument.name,

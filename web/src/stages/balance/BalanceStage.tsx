@@ -361,6 +361,7 @@ function Plan({
           moduleId={moduleId}
           packSoc={curve.socAt(cellV)}
           newcomerAh={donor.capacityAh}
+          newcomerMilliohm={donor.resistanceMilliohm}
           bleederMa={typed(bleederMa)}
           report={report}
         />

@@ -28,6 +28,7 @@ export function InVehicle({
   moduleId,
   packSoc,
   newcomerAh,
+  newcomerMilliohm,
   bleederMa,
   report,
 }: {
@@ -36,6 +37,7 @@ export function InVehicle({
   packSoc: number;
   /** What the newcomer holds; null where nobody measured it. */
   newcomerAh: number | null;
+  newcomerMilliohm: number | null;
   bleederMa: number;
   report: SpreadReport | null;
 }) {
@@ -65,7 +67,12 @@ export function InVehicle({
   const groups = pack.groups.map((g, i): SimGroup => {
     const own = report?.channels.find((c) => c.channelIndex === g.channelIndex);
     return inPlace.has(i)
-      ? { capacityAh: newcomerAh ?? packAh, soc: plan.socNow, ohm: groupOhm, slowOhm: groupOhm * SLOW_SHARE }
+      ? {
+          capacityAh: newcomerAh ?? packAh,
+          soc: plan.socNow,
+          ohm: newcomerMilliohm === null ? groupOhm : newcomerMilliohm / 1000,
+          slowOhm: groupOhm * SLOW_SHARE,
+        }
       : {
           capacityAh: packAh * (own?.capacityRatio?.value ?? 1),
           soc: Math.min(1, packSoc + (own?.deltaSoc.value ?? 0)),
@@ -169,7 +176,7 @@ export function InVehicle({
             {measuredAh === null || newcomerAh === null
               ? ' Capacity as rated where it is not measured.'
               : ''}{' '}
-            Resistances as of a new pack.
+            Resistances as of a new pack where they are not measured.
           </Mute>
         )}
       </Stack>

@@ -81,14 +81,25 @@ export function WhileItRuns({
       <Stack $gap={10}>
         <h3>While it runs</h3>
         {!begun && (
-          <Row>
-            <span style={{ flex: 1 }}>
+          <Row style={{ alignItems: 'flex-end' }}>
+            <span style={{ flex: '1 1 220px' }}>
               Each rest on the way, two hours after the current, makes the rest of it surer.
             </span>
-            {person.mayWrite && donor.restVoltageV !== null && (
-              <Button quiet isDisabled={write.busy} onPress={() => void keep(donor.restVoltageV!, 0)}>
-                It begins now, from {fixed(donor.restVoltageV, 2)} V
-              </Button>
+            {person.mayWrite && (
+              <>
+                <Field style={{ flex: '0 1 150px' }}>
+                  Rested now at, V
+                  <Input
+                    className="n"
+                    inputMode="decimal"
+                    value={t.volts}
+                    onChange={(e) => setT({ ...t, volts: e.target.value })}
+                  />
+                </Field>
+                <Button quiet isDisabled={!(volts > 0) || write.busy} onPress={() => void keep(volts, 0)}>
+                  It begins now
+                </Button>
+              </>
             )}
           </Row>
         )}

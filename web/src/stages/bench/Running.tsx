@@ -40,8 +40,8 @@ const Figures = styled.div`
   font-variant-numeric: tabular-nums;
 `;
 const [W, H] = [280, 44];
-/** Two modules that run together: neither goes on alone. */
-const PAIRED: readonly string[] = ['give', 'take'];
+/** Two modules that run together, and a pack that is woken: neither is taken up where it was left. */
+const PAIRED: readonly string[] = ['give', 'take', 'wake'];
 
 /** What each channel of the bench does now, and what was interrupted. */
 export function Running({ runs }: { runs: readonly SupervisedRun[] }) {
