@@ -6,7 +6,8 @@ import { audit, type Doing, type Store } from '../domain/store';
 import { findJob } from '../jobs/find';
 import { addCheck } from '../records/checks';
 import { askedOf, chainOf, isSupervised, isThrough } from './asked';
-import { keepRun, keepRunFile, readLogged } from './service';
+import { keepRunFile } from './course';
+import { keepRun, readLogged } from './service';
 
 /** Why a run at the terminals of a whole pack ended where its management unit answered. */
 export const ANSWERED = 'its management unit answers';

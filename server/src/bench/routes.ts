@@ -7,20 +7,11 @@ import type { Store } from '../domain/store';
 import type { InstrumentRuns } from '../instruments/runs';
 import { endSupervised, resumeSupervised, startSupervised, stopSupervised } from './supervised';
 import { viewBeside } from './beside';
+import { addReadRun, runFile, viewCourse } from './course';
 import { viewSupervised } from './supervisedView';
 import { startTransfer } from './transfer';
 import { startWake, wakeAnswered } from './wake';
-import {
-  addReadRun,
-  addRun,
-  beginHold,
-  readRun,
-  runFile,
-  viewBench,
-  viewCourse,
-  withdrawRun,
-  type ReadRun,
-} from './service';
+import { addRun, beginHold, readRun, viewBench, withdrawRun, type ReadRun } from './service';
 
 const idOf = (value: unknown): string => z.uuid().parse(value);
 

@@ -8,14 +8,10 @@ import pg from 'pg';
 import type { InstrumentRow, InstrumentRunRow, JobRow, PersonRow } from '../db/rows';
 import { announceNow, type Store } from '../domain/store';
 import { Refusal } from '../domain/refusal';
+import { claims, keepAsking } from './claim';
 
-/** First half of the advisory lock that says who drives an instrument; the second is made of its id. */
-const LOCK = 714_002;
 /** A server that stops waits this long for its runs to be in the record, ms. */
 const RECORD_WITHIN_MS = 3000;
-/** A database that has not answered for so long ends the tests that it should keep, ms. */
-const DATABASE_SILENT_MS = 4000;
-const ASK_EVERY_MS = 1000;
 /** An end that could not be written is tried again after so long, ms. */
 const AGAIN_MS = 500;
 /** A stop waits this long for every output of its job to be off, in whatever process drives it. */
@@ -288,11 +284,7 @@ export class InstrumentRuns {
     lock.on('error', () => stop.abort('the database was lost'));
     try {
       await lock.connect();
-      const { rows } = await lock.query<{ got: boolean }>(
-        'SELECT pg_try_advisory_lock($1, hashtext($2)) AS got',
-        [LOCK, instrument.id],
-      );
-      if (!rows[0]!.got) {
+      if (!(await claims(lock, instrument.id))) {
         const other = await InstrumentRun.findOne({
           where: { instrumentId: instrument.id, state: 'running', id: { [Op.ne]: id } },
         });
@@ -307,11 +299,7 @@ export class InstrumentRuns {
       }
       const { reader } = ask;
       if (reader) {
-        const { rows: also } = await lock.query<{ got: boolean }>(
-          'SELECT pg_try_advisory_lock($1, hashtext($2)) AS got',
-          [LOCK, reader.id],
-        );
-        if (!also[0]!.got) {
+        if (!(await claims(lock, reader.id))) {
           await InstrumentRun.destroy({ where: { id } });
           throw new Refusal('conflict', 'In use', `${reader.name} reads for another run now.`, {
             accepted: 'The same when it is free, or another that reads for it.',
@@ -368,11 +356,7 @@ export class InstrumentRuns {
       lock.on('error', () => undefined);
       try {
         await lock.connect();
-        const { rows } = await lock.query<{ got: boolean }>(
-          'SELECT pg_try_advisory_lock($1, hashtext($2)) AS got',
-          [LOCK, run.instrumentId],
-        );
-        if (!rows[0]!.got) continue;
+        if (!(await claims(lock, run.instrumentId))) continue;
         const instrument = await this.store.models.Instrument.findByPk(run.instrumentId);
         const output = instrument ? await this.switchOff(instrument) : 'unknown';
         await run.update({
@@ -398,21 +382,4 @@ export class InstrumentRuns {
       return 'unknown';
     }
   }
-}
-
-/** A test goes on only while the database that keeps it answers: one that hangs ends it as one that is lost does. */
-function keepAsking(lock: pg.Client, stop: AbortController): void {
-  const ask = async (): Promise<void> => {
-    if (stop.signal.aborted) return;
-    const silent = setTimeout(() => stop.abort('the database does not answer'), DATABASE_SILENT_MS);
-    try {
-      await lock.query('SELECT 1');
-      setTimeout(() => void ask(), ASK_EVERY_MS).unref();
-    } catch {
-      // The connection was ended with the run, or lost, which its own listener tells.
-    } finally {
-      clearTimeout(silent);
-    }
-  };
-  void ask();
 }
