@@ -1,12 +1,14 @@
 // npm test: sets up what is missing, then lint, types, import rule, unit and API tests, browser journeys.
 import { spawn } from 'node:child_process';
 import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs';
-import { join } from 'node:path';
+import { join, relative } from 'node:path';
 import { checkNode, CHROMIUM, ensureDebian, ensureNpm, main, PEERS, POSTGRES, root } from './lib/setup.mjs';
 import { throwAwayCluster } from './lib/postgres.mjs';
 
 let passed = 0;
 let failed = 0;
+/** What failed, by name: said again at the end, where whoever reads only the last lines looks. */
+const fallen = [];
 const results = join(root, 'test-results');
 
 const command = (name, args, env = {}) =>
@@ -21,7 +23,10 @@ async function check(label, name, args) {
   console.log(`\n— ${label}`);
   const ok = await command(name, args);
   if (ok) passed++;
-  else failed++;
+  else {
+    failed++;
+    fallen.push(label);
+  }
   console.log(ok ? `${label}: passed` : `${label}: FAILED`);
   return ok;
 }
@@ -46,6 +51,7 @@ async function vitest(label, project, env) {
   );
   if (!existsSync(report)) {
     failed++;
+    fallen.push(`${label}: no report`);
     return;
   }
   const counts = JSON.parse(readFileSync(report, 'utf8'));
@@ -53,6 +59,16 @@ async function vitest(label, project, env) {
   failed += counts.numFailedTests;
   if (!ok && counts.numFailedTests === 0) failed++;
   if (counts.numTotalTests === 0) failed++;
+  for (const file of counts.testResults ?? []) {
+    const where = relative(root, file.name);
+    const tests = file.assertionResults.filter((t) => t.status === 'failed');
+    for (const t of tests)
+      fallen.push(
+        `${where}: ${t.fullName}\n    ${(t.failureMessages?.[0] ?? '').split('\n').slice(0, 6).join('\n    ')}`,
+      );
+    if (tests.length === 0 && file.status === 'failed')
+      fallen.push(`${where}: ${(file.message ?? '').split('\n')[0]}`);
+  }
 }
 
 main(async () => {
@@ -95,6 +111,7 @@ main(async () => {
   } finally {
     end();
   }
+  for (const one of fallen) console.log(`\nFAILED ${one}`);
   console.log(`\n${passed} passed, ${failed} failed`);
   process.exitCode = failed === 0 ? 0 : 1;
 });
