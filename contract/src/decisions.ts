@@ -1,9 +1,11 @@
+import { LOOK_IDS } from '@cellmend/core/buyer';
 import { ENDING_IDS, MEASURE_KINDS, type Measure, type MeasureKind } from '@cellmend/core/route';
 import { SIGN_NAMES, type Sign } from '@cellmend/core/triage';
 import { z } from 'zod';
 
 export const DECISION_TOPICS = [
   'intake',
+  'appraisal',
   'measures',
   'match',
   'balance',
@@ -43,6 +45,42 @@ export const MeasureSchema = z.object({
   dropped: z.string().trim().max(300).default(''),
 }) satisfies z.ZodType<Measure>;
 
+const amount = z.number().min(0).max(1e8);
+const kept = z.number().gt(0).max(60);
+/** A used pack as it is offered: what it shows, what was looked at, what is asked for it and what it is for. */
+const AppraisalBodySchema = z.object({
+  topic: z.literal('appraisal'),
+  shown: z.object({
+    deltaMv: z.number().min(0).max(5000).nullable(),
+    socFraction: z.number().min(0).max(1).nullable(),
+    healthFraction: z.number().min(0).max(1.2).nullable(),
+    coldestC: z.number().min(-60).max(300).nullable(),
+    warmestC: z.number().min(-60).max(300).nullable(),
+    storedMonths: z.number().min(0).max(600).nullable(),
+  }),
+  looked: z.partialRecord(z.enum(LOOK_IDS), z.enum(['good', 'bad'])),
+  offer: z
+    .object({
+      price: amount,
+      taxFraction: z.number().min(0).max(2),
+      deposit: amount,
+      depositBack: z.enum(['yes', 'no', 'unsure']),
+      freight: amount,
+      ownHours: z.number().min(0).max(10_000),
+      hourRate: z.number().min(0).max(100_000),
+    })
+    .nullable(),
+  use: z
+    .object({
+      keepsYears: kept,
+      distanceKmPerYear: z.number().min(0).max(500_000),
+      insteadCost: amount,
+      insteadYears: kept,
+    })
+    .nullable(),
+});
+export type Appraisal = z.infer<typeof AppraisalBodySchema>;
+
 const PlaceSchema = z.string().min(1).max(40);
 export const BalanceLineSchema = z.object({
   place: PlaceSchema,
@@ -54,6 +92,7 @@ export type BalanceLine = z.infer<typeof BalanceLineSchema>;
 
 export const DecisionBodySchema = z.discriminatedUnion('topic', [
   IntakeBodySchema,
+  AppraisalBodySchema,
   z.object({
     topic: z.literal('measures'),
     measures: z.array(MeasureSchema).max(200),

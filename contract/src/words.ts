@@ -6,6 +6,14 @@ export function decisionWords(body: DecisionBody): string {
   switch (body.topic) {
     case 'intake':
       return [...body.signs, ...body.codes].join(', ');
+    case 'appraisal':
+      return [
+        'used pack appraised',
+        body.offer ? `offered at ${body.offer.price}` : '',
+        ...Object.entries(body.looked).flatMap(([look, found]) => (found === 'bad' ? [`bad: ${look}`] : [])),
+      ]
+        .filter(Boolean)
+        .join(', ');
     case 'measures':
       return [listWords(body.measures), body.elsewhere && `done elsewhere: ${body.elsewhere}`]
         .filter(Boolean)

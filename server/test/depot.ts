@@ -1,7 +1,7 @@
 import type { Job } from '@cellmend/contract/jobs';
 import type { StoredProfile } from '@cellmend/contract/pack';
 import type { SafetyView } from '@cellmend/contract/safety';
-import type { PackProfile } from '@cellmend/core/pack';
+import { defaultOcvTable, type Chemistry, type PackProfile } from '@cellmend/core/pack';
 import type { Measure, MeasureKind } from '@cellmend/core/route';
 import { expect } from 'vitest';
 import type { Answer, Bench, Client } from './harness';
@@ -9,10 +9,58 @@ import type { Answer, Bench, Client } from './harness';
 export const packsOf = async (who: Client): Promise<StoredProfile[]> =>
   (await who.get<StoredProfile[]>('/api/packs')).body;
 
+export const numbered = (letter: string, i: number): string => `${letter}${String(i + 1).padStart(2, '0')}`;
+
+/** A pack as somebody makes it in the editor: so many modules of so many groups in one row. */
+export function profileOf(
+  name: string,
+  modules: number,
+  groups: number,
+  chemistry: Chemistry = 'nmc',
+): PackProfile {
+  return {
+    name,
+    chemistry,
+    ratedCapacityAh: 64,
+    channels: Array.from({ length: modules * groups }, (_, i) => ({ id: numbered('ch', i), cells: 1 })),
+    modules: Array.from({ length: modules }, (_, m) => ({
+      id: numbered('M', m),
+      channels: Array.from({ length: groups }, (_, g) => numbered('ch', m * groups + g)),
+      place: { tier: 0, row: Math.floor(m / 8), column: m % 8 },
+    })),
+    nominalGroupResistanceMilliohm: 1,
+    ocv: defaultOcvTable(chemistry),
+    links: Array.from({ length: modules - 1 }, (_, i) => ({
+      id: `L${i + 1}`,
+      between: [numbered('M', i), numbered('M', i + 1)] as [string, string],
+      kind: i === 0 ? ('service-disconnect' as const) : ('busbar' as const),
+    })),
+    ratedRangeKm: 240,
+  };
+}
 /** A new job on a pack of the demo depot, by the beginning of the pack's name. */
 export async function newJob(who: Client, pack = 'Corrie', title = `on ${pack}`): Promise<number> {
   const packProfileId = (await packsOf(who)).find((p) => p.name.startsWith(pack))!.id;
   return (await who.post<{ number: number }>('/api/jobs', { title, packProfileId })).body.number;
+}
+
+/** A new job on a pack of its own, made as in the editor. */
+export async function openOn(
+  who: Client,
+  profile: PackProfile,
+  plate: string,
+  complaint = '',
+): Promise<number> {
+  const made = await who.post<StoredProfile>('/api/packs', { profile, baseVersion: 0 });
+  expect(made.status).toBe(201);
+  const job = await who.post<{ number: number }>('/api/jobs', {
+    title: `Vehicle ${plate}`,
+    plate,
+    complaint,
+    packProfileId: made.body.id,
+  });
+  expect(job.status).toBe(201);
+  return job.body.number;
 }
 
 /** A list of measures as somebody signs it. */

@@ -6,14 +6,14 @@ import type { PartHistory, StockPart } from '@cellmend/contract/stock';
 import type { InsulationReport } from '@cellmend/core/insulation';
 import type { BalancePlan } from '@cellmend/core/balance';
 import type { MatchRow } from '@cellmend/core/match';
-import { defaultOcvTable, normalisePack, type Chemistry, type PackProfile } from '@cellmend/core/pack';
+import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import type { DecisionBodyInput } from '@cellmend/contract/decisions';
 import type { Problem } from '@cellmend/contract/problem';
 import type { Ending } from '@cellmend/core/route';
 import { writeScanCsv } from '@cellmend/core/scan';
 import { driveLegs, healthyPack, Random, simulateRecord } from '@cellmend/core/simpack';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { doTheWork, insulationPass, measures, proveDead } from './depot';
+import { doTheWork, insulationPass, measures, numbered, openOn, profileOf, proveDead } from './depot';
 import { Client, startBench, type Answer, type Bench } from './harness';
 
 // Whole jobs from intake to their sheet, on packs made for them: what a workshop meets, none of it the demo's.
@@ -31,42 +31,8 @@ interface Told {
   detail: string;
   fields?: { field: string; message: string }[];
 }
-const numbered = (letter: string, i: number): string => `${letter}${String(i + 1).padStart(2, '0')}`;
-
-/** A pack as somebody makes it in the editor: so many modules of so many groups in one row. */
-function profileOf(name: string, modules: number, groups: number, chemistry: Chemistry = 'nmc'): PackProfile {
-  return {
-    name,
-    chemistry,
-    ratedCapacityAh: 64,
-    channels: Array.from({ length: modules * groups }, (_, i) => ({ id: numbered('ch', i), cells: 1 })),
-    modules: Array.from({ length: modules }, (_, m) => ({
-      id: numbered('M', m),
-      channels: Array.from({ length: groups }, (_, g) => numbered('ch', m * groups + g)),
-      place: { tier: 0, row: Math.floor(m / 8), column: m % 8 },
-    })),
-    nominalGroupResistanceMilliohm: 1,
-    ocv: defaultOcvTable(chemistry),
-    links: Array.from({ length: modules - 1 }, (_, i) => ({
-      id: `L${i + 1}`,
-      between: [numbered('M', i), numbered('M', i + 1)] as [string, string],
-      kind: i === 0 ? ('service-disconnect' as const) : ('busbar' as const),
-    })),
-    ratedRangeKm: 240,
-  };
-}
-async function open(profile: PackProfile, plate: string, complaint = ''): Promise<number> {
-  const made = await ina.post<StoredProfile>('/api/packs', { profile, baseVersion: 0 });
-  expect(made.status).toBe(201);
-  const job = await ina.post<{ number: number }>('/api/jobs', {
-    title: `Vehicle ${plate}`,
-    plate,
-    complaint,
-    packProfileId: made.body.id,
-  });
-  expect(job.status).toBe(201);
-  return job.body.number;
-}
+const open = (profile: PackProfile, plate: string, complaint = ''): Promise<number> =>
+  openOn(ina, profile, plate, complaint);
 const jobOf = async (n: number): Promise<Job> => (await ina.get<Job>(`/api/jobs/${n}`)).body;
 const sign = async (n: number, body: DecisionBodyInput, who = ina): Promise<Answer<Told>> => {
   const { decisions } = await jobOf(n);

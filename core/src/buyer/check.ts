@@ -37,8 +37,8 @@ const NEAR_EMPTY = 0.35;
 
 const pct = (v: number): string => `${Math.round(v * 100)} %`;
 
-function deltaLine(what: string, spread: Spread | null, wanted: string): CheckLine {
-  if (!spread) return { what, shows: 'not scanned', judged: 'unknown', why: wanted };
+/** How a delta at rest is judged, in the words of the trade. */
+export function deltaWords(grade: Spread['grade']): Pick<CheckLine, 'judged' | 'why'> {
   const judged = {
     excellent: 'good',
     good: 'good',
@@ -47,16 +47,43 @@ function deltaLine(what: string, spread: Spread | null, wanted: string): CheckLi
     'blocks-drive': 'poor',
   } as const;
   return {
-    what,
-    shows: `${Math.round(spread.deltaMv)} mV at ${pct(spread.medianSocFraction)} charge`,
-    judged: judged[spread.grade],
+    judged: judged[grade],
     why: {
       excellent: 'Up to 10 mV is excellent.',
       good: 'Up to 30 mV is good.',
       limit: 'About 45 mV is the limit of a good pack.',
       poor: '50 to 200 mV is poor.',
       'blocks-drive': 'From 200 mV on a vehicle usually refuses to drive.',
-    }[spread.grade],
+    }[grade],
+  };
+}
+
+function deltaLine(what: string, spread: Spread | null, wanted: string): CheckLine {
+  if (!spread) return { what, shows: 'not scanned', judged: 'unknown', why: wanted };
+  return {
+    what,
+    shows: `${Math.round(spread.deltaMv)} mV at ${pct(spread.medianSocFraction)} charge`,
+    ...deltaWords(spread.grade),
+  };
+}
+
+/** The vehicle's own insulation figure, by volt of the pack at its fullest. */
+export function insulationLine({ insulationOhm }: BuyersFacts, pack: Pack): CheckLine {
+  // Ω/V are judged at the highest working voltage, whatever the pack holds today.
+  const packV = fullV(pack.profile, pack.groups.length);
+  const ohmPerV = insulationOhm === null ? null : insulationOhm / packV;
+  return {
+    what: 'Insulation',
+    shows: ohmPerV === null ? 'not read' : `${Math.round(ohmPerV)} Ω/V`,
+    judged:
+      ohmPerV === null
+        ? 'unknown'
+        : ohmPerV >= 5 * OHM_PER_VOLT
+          ? 'good'
+          : ohmPerV >= OHM_PER_VOLT
+            ? 'fair'
+            : 'poor',
+    why: `The least allowed is ${OHM_PER_VOLT} Ω/V.`,
   };
 }
 
@@ -125,8 +152,6 @@ export function buyersCheck(report: SpreadReport, pack: Pack, facts: BuyersFacts
   const full = report.nearFull && report.nearFull.medianSocFraction >= NEAR_FULL ? report.nearFull : null;
   const empty =
     report.nearEmpty && report.nearEmpty.medianSocFraction <= NEAR_EMPTY ? report.nearEmpty : null;
-  // Ω/V are judged at the highest working voltage, whatever the pack holds today.
-  const packV = fullV(pack.profile, pack.groups.length);
   const beyond = report.pack.verdict === 'over-discharged' || report.pack.verdict === 'over-charged';
   const lines: CheckLine[] = [
     deltaLine('Delta near full', full, 'A weak group looks fine at the top; balance shows there.'),
@@ -159,20 +184,7 @@ export function buyersCheck(report: SpreadReport, pack: Pack, facts: BuyersFacts
         ? 'No channel stands out in what was recorded.'
         : 'Ask what repair costs before a price is agreed.',
   });
-  const ohmPerV = facts.insulationOhm === null ? null : facts.insulationOhm / packV;
-  lines.push({
-    what: 'Insulation',
-    shows: ohmPerV === null ? 'not read' : `${Math.round(ohmPerV)} Ω/V`,
-    judged:
-      ohmPerV === null
-        ? 'unknown'
-        : ohmPerV >= 5 * OHM_PER_VOLT
-          ? 'good'
-          : ohmPerV >= OHM_PER_VOLT
-            ? 'fair'
-            : 'poor',
-    why: `The least allowed is ${OHM_PER_VOLT} Ω/V.`,
-  });
+  lines.push(insulationLine(facts, pack));
   const { codes } = facts;
   lines.push({
     what: 'Trouble codes',

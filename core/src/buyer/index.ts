@@ -1,1 +1,2 @@
 export * from './check';
+export * from './usedPack';

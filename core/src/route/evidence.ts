@@ -39,8 +39,9 @@ export const EVIDENCE: Record<EvidenceId, EvidenceFacts> = {
     stage: 'scan',
     need: 'Measure it',
     per: 'job',
-    says: () => 'Nothing is measured yet: a scan, or voltages typed by hand, near full and near empty.',
-    met: (f) => f.scans.length > 0,
+    says: () =>
+      'Nothing is measured yet: a scan, voltages typed by hand near full and near empty, or what it shows in the buyer’s check.',
+    met: (f) => f.scans.length > 0 || f.appraised === true,
   },
   'locked-evidence': {
     stage: 'make-safe',

@@ -5,6 +5,8 @@ import type { Stage } from './stages';
 export interface RouteFacts {
   complaint: string;
   intake: boolean;
+  /** What a used pack shows, and what is asked for it, was written down and signed. */
+  appraised?: boolean | undefined;
   scans: { role: 'before' | 'after' }[];
   /** What the newest diagnosis found, in one line. */
   headline: string;

@@ -243,6 +243,7 @@ export async function factsOf(
     route: {
       complaint: job.complaint,
       intake: decisions.some((d) => d.topic === 'intake'),
+      appraised: decisions.some((d) => d.topic === 'appraisal'),
       scans,
       headline: newest.get('spread')?.headline ?? '',
       // A pack that passed as a whole has no leak to look for.

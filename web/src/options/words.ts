@@ -1,7 +1,7 @@
 import { currencyUnit } from '../ui/units';
 
 /** Thousands apart. */
-export const whole = (v: number): string => Math.round(v).toLocaleString('en').replaceAll(',', ' ');
+export const whole = (v: number): string => Math.round(v).toLocaleString('en').replaceAll(',', '\u00a0');
 export const money = (v: number): string => `${whole(v)}${currencyUnit() ? ` ${currencyUnit()}` : ''}`;
 /** How often, as people say it. */
 export const oneIn = (p: number): string =>

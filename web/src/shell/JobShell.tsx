@@ -29,8 +29,8 @@ import { PackAside } from './PackAside';
 import { when } from '../ui/words';
 import { mapShown } from './preferences';
 
-const BuyersCheck = lazily<object, typeof import('../stages/findings/BuyersCheck')>(
-  () => import('../stages/findings/BuyersCheck'),
+const BuyersCheck = lazily<object, typeof import('../buyer/BuyersCheck')>(
+  () => import('../buyer/BuyersCheck'),
   'BuyersCheck',
 );
 const OptionsPage = lazily<object, typeof import('../options/OptionsPage')>(
@@ -311,7 +311,9 @@ export function JobShell({ person }: { person: Person }) {
               </div>
             ))}
             <h3>Record</h3>
-            {decisionOf(job, 'intake')?.body.aim === 'buy' && (
+            {(decisionOf(job, 'intake')?.body.aim === 'buy' ||
+              decisionOf(job, 'appraisal') !== undefined ||
+              decisionOf(job, 'measures')?.body.measures.some((m) => m.kind === 'appraise')) && (
               <NavLink to={`/jobs/${number}/buyers-check`}>Buyer’s check</NavLink>
             )}
             <NavLink to={`/jobs/${number}/options`}>Owner’s choice</NavLink>

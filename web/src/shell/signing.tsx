@@ -33,7 +33,8 @@ export function useSigning(
   const theirs =
     problem?.problem.status === 409 ? ((problem.problem.current as Decision | null) ?? null) : null;
   return {
-    may: topic === 'intake' || topic === 'reopen' ? person.mayWrite : person.maySignHv,
+    may:
+      topic === 'intake' || topic === 'appraisal' || topic === 'reopen' ? person.mayWrite : person.maySignHv,
     busy,
     problem,
     theirs,

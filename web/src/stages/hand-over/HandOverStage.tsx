@@ -27,6 +27,7 @@ import { day, upper } from '../../ui/words';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
 import { HowTheyLeave } from './HowTheyLeave';
+import { Appraised } from './Appraised';
 import { Missing } from './Missing';
 import { Paper } from './Paper';
 import { Quoted, useChosenQuote } from './Quoted';
@@ -216,6 +217,7 @@ export function HandOverStage({ question }: StageProps) {
         </section>
         <Found />
         <Done ending={ending} />
+        {ending === 'appraised' && <Appraised />}
         {asks && estimate && (
           <section>
             <h2>{heading}</h2>

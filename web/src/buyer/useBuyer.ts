@@ -1,0 +1,46 @@
+import type { Appraisal } from '@cellmend/contract/decisions';
+import { usedPack, type BuyersFacts, type UsedPackVerdict } from '@cellmend/core/buyer';
+import { lookUpCode } from '@cellmend/core/can';
+import type { SpreadReport } from '@cellmend/core/spread';
+import { useMemo } from 'react';
+import { decisionOf, spreadOf } from '../api/hooks';
+import { useJobView } from '../shell/jobContext';
+import { useReadings } from '../stages/notes/Readings';
+import { newestCodes } from '../stages/scan/Codes';
+
+/** What the job knows beside the scan: age, distance, insulation and codes. */
+export function useBuyersFacts(): { facts: BuyersFacts; report: SpreadReport | null } {
+  const { job, findings } = useJobView();
+  const { data: readings } = useReadings(job.number);
+  const intake = decisionOf(job, 'intake')?.body;
+  const scanned = newestCodes(readings ?? []).map((r) => r.text);
+  const codes = [...new Set([...(intake?.codes ?? []), ...scanned])].map((code) => ({
+    code,
+    severity: lookUpCode(code)?.severity ?? null,
+  }));
+  return {
+    report: spreadOf(findings, 'before')?.report ?? null,
+    facts: {
+      odometerKm: intake?.odometerKm ?? null,
+      ageYears: intake?.ageYears ?? null,
+      insulationOhm: intake?.insulationOhm ?? null,
+      codes: codes.length > 0 || intake?.codesRead ? codes : null,
+    },
+  };
+}
+
+/** The verdict on a used pack as it was typed or signed; null where nothing of an offer is there. */
+export function useUsedPack(a: Appraisal | null): UsedPackVerdict | null {
+  const { pack } = useJobView();
+  const { facts, report } = useBuyersFacts();
+  const key = JSON.stringify([a, facts]);
+  return useMemo(
+    () =>
+      a
+        ? usedPack({ report, facts, shown: a.shown, looked: a.looked, offer: a.offer, use: a.use }, pack)
+        : null,
+    // What is typed and asked is small and made anew with each drawing: compared by what it says.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [key, report, pack],
+  );
+}
