@@ -75,6 +75,8 @@ export const JobSchema = z.object({
   endings: z.record(z.enum(ENDING_IDS), z.array(z.string())),
   /** The list that follows from the findings, for a person to change. */
   proposed: z.array(MeasureSchema.omit({ id: true })),
+  /** Modules that failed by what was found, whatever else this workshop's school changes with them. */
+  failed: z.array(z.string()),
   vehicle: z.object({ id: z.uuid(), name: z.string(), plate: z.string().nullable() }).nullable(),
   physicalPack: z.object({ id: z.uuid(), label: z.string() }),
   /** Parts that were placed into this pack, by their places; a place without one has the part it came with. */

@@ -19,7 +19,7 @@ export const QuoteOptionSchema = z.object({
   /** What would be done: it becomes the list to be signed once it is chosen. Empty where nobody said. */
   measures: z
     .array(z.object({ kind: z.enum(MEASURE_KINDS), place: z.string().trim().max(40) }))
-    .max(60)
+    .max(200)
     .default([]),
 });
 /** What the owner can choose between, with figures that the workshop stands for. */

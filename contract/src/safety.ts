@@ -1,3 +1,5 @@
+import { SCHOOLS as CONDITIONING_SCHOOLS } from '@cellmend/core/learn';
+import { SWAP_SCHOOLS } from '@cellmend/core/match';
 import { ROAD_TEST_IDS } from '@cellmend/core/prove';
 import {
   GLOVE_CLASSES,
@@ -112,6 +114,16 @@ export const WorkshopSettingsSchema = z.object({
   roadTest: z.enum(ROAD_TEST_IDS).default('span'),
   /** Days on which nobody is there, besides the usual. */
   closedOn: z.array(z.iso.date()).max(100).default([]),
+  /** Where practitioners disagree, what this workshop begins with; the other way is worked out beside it. */
+  swap: z.enum(SWAP_SCHOOLS).default('failed'),
+  /** What holds less than so much of the typical module counts as below the limit. */
+  swapLimitShare: z.number().min(0.5).max(1).default(0.85),
+  balanceBy: z.enum(['supply', 'bleeders']).default('supply'),
+  /** Usual test voltage, V; the maker's bounds come first. */
+  testV: z.union([z.literal(0), z.literal(250), z.literal(500), z.literal(1000)]).default(0),
+  conditioning: z.enum(CONDITIONING_SCHOOLS).default('slow-balance'),
+  /** What an hour of work costs here; null where nobody has said. */
+  hourRate: z.number().min(0).max(100_000).nullable().default(null),
 });
 export type WorkshopSettings = z.infer<typeof WorkshopSettingsSchema>;
 /** Until a lead sets them. Saving always takes all of them: nothing falls back unsaid. */
@@ -125,6 +137,12 @@ export const FIRST_RULES: WorkshopSettings = {
   equipment: { ...NO_EQUIPMENT },
   roadTest: 'span',
   closedOn: [],
+  swap: 'failed',
+  swapLimitShare: 0.85,
+  balanceBy: 'supply',
+  testV: 0,
+  conditioning: 'slow-balance',
+  hourRate: null,
 };
 
 /** Where a job's lock-out stands. Times are the server's. */

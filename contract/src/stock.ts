@@ -35,6 +35,8 @@ export const PartFactsSchema = z.object({
   connector: z.string().trim().max(80).optional(),
   handedness: z.enum(['left', 'right', 'either']).optional(),
   origin: z.string().trim().max(300).default(''),
+  /** What it cost, or what it is worth, in the workshop's currency. */
+  price: z.number().min(0).max(1e7).optional(),
 });
 export type PartFacts = z.infer<typeof PartFactsSchema>;
 

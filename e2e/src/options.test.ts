@@ -1,5 +1,6 @@
 import type { Job } from '@cellmend/contract/jobs';
 import type { Quote } from '@cellmend/contract/quotes';
+import type { PartHistory, StockPart } from '@cellmend/contract/stock';
 import { expect, it } from 'vitest';
 import { newJob } from '../../server/test/depot';
 import { signInAs } from './browser';
@@ -106,5 +107,72 @@ it('an owner chooses between five options: figures typed as spans, nothing fille
     topic: 'measures',
     measures: [{ kind: 'whole-pack', place: '', why: 'the owner chose: New pack', dropped: '' }],
   });
+  expect(errors).toEqual([]);
+});
+
+it('what is on record fills an option in: prices, the plan at the workshop’s rate, measured capacities; what is not stays open', async () => {
+  const ina = await depot.bench().as('Ina Holm');
+  const { page, errors } = await depot.tablet();
+  await signInAs(page, 'Ina Holm');
+  await page.goto('/jobs/147/options');
+  await page.getByText('Nothing can be filled in from the record. No module is found to come out.').waitFor();
+  await page.goto('/jobs/147/scan');
+  await page.getByRole('button', { name: 'marram-3-before.csv' }).click();
+  await page.getByRole('link', { name: 'See findings' }).waitFor();
+  await page.goto('/jobs/147/options');
+  const record = page.getByRole('region', { name: 'From the record' });
+  await record.getByText('M07 from the shelf').waitFor();
+  await record
+    .getByText(
+      /the price of the module; a single-use part, to be added; what an hour costs here; how long it lasts/,
+    )
+    .waitFor();
+  await record.getByRole('button', { name: 'Take M07 from the shelf as an option' }).click();
+  const second = page.getByRole('group', { name: 'Option 2' });
+  // No figure of money that nobody wrote down.
+  expect(await second.getByLabel(/^Costs/).inputValue()).toBe('');
+  expect(await second.getByLabel(/^Goes/).inputValue()).toMatch(/^\d+ \d+ \d+$/);
+  expect(await second.getByLabel('Comes back').inputValue()).toBe('');
+  await page.getByRole('button', { name: 'Take M07 from the shelf out' }).waitFor({ state: 'detached' });
+
+  // The rate and the age are said, the donors get a price: then it is all there.
+  await page.goto('/people');
+  await page.getByLabel(/^An hour costs/).fill('80');
+  await page.getByLabel('A module failed: out comes').selectOption('set');
+  await page.getByRole('button', { name: 'Save rules' }).click();
+  await page.getByText('Saved.').waitFor();
+  const stock = (await ina.get<StockPart[]>('/api/stock')).body;
+  for (const part of stock.filter((s) => s.kind === 'module')) {
+    const { facts } = (await ina.get<PartHistory>(`/api/stock/${part.id}`)).body;
+    await ina.post(`/api/stock/${part.id}/facts`, {
+      facts: { ...facts[0]!.facts, price: 150 },
+      reason: 'what it cost us',
+    });
+  }
+  await page.goto('/jobs/147/intake');
+  await page.getByLabel('Age, years').fill('5');
+  await page.getByRole('button', { name: 'Sign intake' }).click();
+  await page.getByText('Taken in by Ina Holm').waitFor();
+  await page.goto('/jobs/147/options');
+  await record.getByText('M07 from the shelf').waitFor();
+  await record
+    .getByText(/a module from the shelf; .* to lay it free, as long back, nobody has timed it here/)
+    .waitFor();
+  // The whole set is this workshop's school now, and the shelf has too few: it says so.
+  await record.getByText(/more that fit: the shelf has/).waitFor();
+  await second.getByLabel('Option', { exact: true }).fill('As it was taken');
+  await record.getByRole('button', { name: 'Take M07 from the shelf as an option' }).click();
+  const third = page.getByRole('group', { name: 'Option 3' });
+  const [low, likely, high] = (await third.getByLabel(/^Costs/).inputValue()).split(' ').map(Number);
+  expect(low).toBeGreaterThan(150);
+  expect(likely).toBeGreaterThan(low!);
+  expect(high).toBeGreaterThan(likely!);
+  expect(await third.getByLabel('Lasts, years').inputValue()).toMatch(/^[\d.]+ [\d.]+ [\d.]+$/);
+  expect(await third.getByLabel('What is done then').locator('option:checked').innerText()).toBe(
+    'replace M07',
+  );
+  // The list that is proposed follows the school, each line with its reason.
+  const { proposed } = (await ina.get<Job>('/api/jobs/147')).body;
+  expect(proposed.filter((m) => m.why === 'this workshop changes the whole set').length).toBeGreaterThan(10);
   expect(errors).toEqual([]);
 });

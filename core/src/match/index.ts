@@ -5,3 +5,4 @@ export * from './select';
 export * from './places';
 export * from './staying';
 export * from './reach';
+export * from './schools';

@@ -16,7 +16,8 @@ export interface PlacesAsk {
   staying: readonly Candidate[];
   /** Donors that somebody put at a place by hand; one that is of another size is not taken. */
   locks: Readonly<Record<string, string>>;
-  aim: 'weakest-first' | 'alike';
+  /** `blocks`: modules that are sensed together add up alike from block to block. */
+  aim: 'weakest-first' | 'alike' | 'blocks';
   tolerance: { capacityAh: number; resistanceMilliohm: number };
 }
 export interface PlacesAnswer {
@@ -27,6 +28,26 @@ export interface PlacesAnswer {
   reasons: string[];
   /** Minutes to reach each place again. */
   reachMin: Record<string, number>;
+}
+
+/**
+ * Positions of modules that one channel reads together; blocks with a module that nobody measured are left out. What stays is
+ * named `stays M01`, as {@link stayingCandidates} does.
+ */
+export function sensedBlocks(
+  pack: Pack,
+  places: readonly string[],
+  staying: readonly Candidate[],
+): number[][] {
+  const position = new Map<string, number>([
+    ...places.map((p, i) => [p, i + 1] as const),
+    ...staying.map((s, i) => [s.id.replace(/^stays /, ''), places.length + i + 1] as const),
+  ]);
+  return pack.channels
+    .filter((c) => c.moduleIndices.length > 1)
+    .map((c) => c.moduleIndices.map((m) => position.get(pack.modules[m]!.id)))
+    .filter((b): b is number[] => b.every((p) => p !== undefined))
+    .map((b) => b.sort((x, y) => x - y));
 }
 
 const together = (a: Objective | null, b: Objective | null): Objective | null => {
@@ -64,6 +85,7 @@ export function fillPlaces(pack: Pack, ask: PlacesAsk): PlacesAnswer {
       if (able.some((d) => d.id === locks[p])) fixed[String(i + 1)] = locks[p]!;
     });
     staying.forEach((s, i) => (fixed[String(places.length + i + 1)] = s.id));
+    const blocks = aim === 'blocks' ? sensedBlocks(pack, places, staying) : undefined;
     const found = selectModules({
       candidates: [...able, ...staying],
       positions: places.length + staying.length,
@@ -71,6 +93,7 @@ export function fillPlaces(pack: Pack, ask: PlacesAsk): PlacesAnswer {
       limits: {},
       aim,
       tolerance,
+      blocks,
     });
     answer.proved &&= found.proved;
     answer.objective = together(answer.objective, found.objective);
@@ -83,7 +106,8 @@ export function fillPlaces(pack: Pack, ask: PlacesAsk): PlacesAnswer {
     const loose: Candidate[] = [];
     places.forEach((p, i) => {
       const id = found.places![i]!;
-      if (fixed[String(i + 1)] !== undefined) answer.choice![p] = id;
+      // Which block a module lies in is what was chosen: it is not moved for being reached sooner.
+      if (aim === 'blocks' || fixed[String(i + 1)] !== undefined) answer.choice![p] = id;
       else {
         free.push(p);
         loose.push(able.find((d) => d.id === id)!);

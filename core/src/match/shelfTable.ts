@@ -11,6 +11,7 @@ export interface ShelfRow {
     revision?: string;
     cellsParallel?: number;
     connector?: string;
+    price?: number;
   };
   figures: {
     capacityAh: number | null;
@@ -30,6 +31,7 @@ const COLUMNS = {
   cellsParallel: ['parallel', 'cells in parallel'],
   connector: ['connector'],
   origin: ['origin', 'from', 'note'],
+  price: ['price', 'cost', 'worth'],
   capacityAh: ['capacity', 'capacity ah', 'capacity a·h', 'ah', 'a·h'],
   resistanceMilliohm: ['resistance', 'resistance mohm', 'resistance mω', 'mohm', 'mω'],
   restVoltageV: ['voltage', 'rest voltage', 'rest voltage v', 'v', 'volts'],
@@ -45,7 +47,7 @@ const FIGURES = [
   'insulationOhm',
 ] as const;
 const HEADING =
-  'A heading with chemistry and groups, and any of label, revision, parallel, connector, origin, capacity, resistance (mΩ), voltage, temperature, insulation (Ω).';
+  'A heading with chemistry and groups, and any of label, revision, parallel, connector, origin, price, capacity, resistance (mΩ), voltage, temperature, insulation (Ω).';
 
 const plain = (text: string): string =>
   text
@@ -121,6 +123,7 @@ export function readShelfTable(text: string): ShelfRow[] {
         'A whole number.',
       );
     const parallel = number('cellsParallel');
+    const price = number('price');
     return {
       label: cell('label'),
       facts: {
@@ -130,6 +133,7 @@ export function readShelfTable(text: string): ShelfRow[] {
         ...(cell('revision') ? { revision: cell('revision') } : {}),
         ...(cell('connector') ? { connector: cell('connector') } : {}),
         ...(parallel === null ? {} : { cellsParallel: parallel }),
+        ...(price === null ? {} : { price }),
       },
       figures: Object.fromEntries(FIGURES.map((f) => [f, number(f)])) as ShelfRow['figures'],
     };

@@ -11,6 +11,8 @@ export interface ProposalFacts {
   /** What the owner wants. */
   aim: 'limp on' | 'restore' | 'sell' | 'buy' | null;
   moduleOfChannel: (channelIndex: number) => string;
+  /** Places that come out too by this workshop's school, once any module does; with why. */
+  alsoOut?: (failed: readonly string[]) => readonly { place: string; why: string }[];
 }
 
 const KIND_OF: Partial<Record<string, { kind: MeasureKind; why: string }>> = {
@@ -57,6 +59,9 @@ export function proposedMeasures(p: ProposalFacts): Omit<Measure, 'id'>[] {
     for (const module of f.module.split(' + '))
       list.push(line(kind, module, `${f.channel}: ${joint ? 'high resistance in a joint' : known.why}`));
   }
+  const failed = list.filter((m) => m.kind === 'replace-module').map((m) => m.place);
+  if (failed.length > 0)
+    for (const { place, why } of p.alsoOut?.(failed) ?? []) list.push(line('replace-module', place, why));
   const out = new Set(
     list.filter((m) => m.kind === 'replace-module' || m.kind === 'dry').map((m) => m.place),
   );

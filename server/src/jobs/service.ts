@@ -1,7 +1,8 @@
 import { onTheBench } from '../bench/atWork';
 import type { BoardRow, Job, ScanSummary } from '@cellmend/contract/jobs';
+import { heldByModule, placesBySchool } from '@cellmend/core/match';
 import { normalisePack, type PackProfile, type Place } from '@cellmend/core/pack';
-import { proposedMeasures, routeOf, type Stage } from '@cellmend/core/route';
+import { placesOf, proposedMeasures, routeOf, type ProposalFacts, type Stage } from '@cellmend/core/route';
 import { QueryTypes } from 'sequelize';
 import type { JobRow } from '../db/rows';
 import { bodyIn } from '../decisions/current';
@@ -9,18 +10,18 @@ import { viewDecisions } from '../decisions/view';
 import { reportOf } from '../findings/stored';
 import type { Store } from '../domain/store';
 import { namesOf } from '../safety/gate';
+import { workshopSettings } from '../safety/settings';
 import { suggestedHazards } from '../safety/view';
 import { factsOf, type JobFacts } from './facts';
 import { findJob } from './find';
 
-/** The list that follows from what was found, while nobody has decided. */
+/** The list that follows from what was found, and which modules failed whatever this workshop's school changes with them. */
 async function proposalOf(
   store: Store,
   job: JobRow,
   profile: PackProfile,
   facts: JobFacts,
-): Promise<Job['proposed']> {
-  if (facts.route.measures) return [];
+): Promise<Pick<Job, 'proposed' | 'failed'>> {
   const row = await store.models.Finding.findOne({
     where: { jobId: job.id, topic: 'spread' },
     order: [['createdAt', 'DESC']],
@@ -29,7 +30,9 @@ async function proposalOf(
   const pack = normalisePack(profile);
   const intake = bodyIn(facts.decisions, 'intake');
   const { leak } = facts.route;
-  return proposedMeasures({
+  const { swap, swapLimitShare } = await workshopSettings(store);
+  const held = heldByModule(pack, report);
+  const found: ProposalFacts = {
     report,
     leaking: leak?.found
       ? pack.modules.map((m) => m.id).filter((id) => leak.found!.split(/[^\w-]+/).includes(id))
@@ -37,7 +40,33 @@ async function proposalOf(
     hazards: await suggestedHazards(store, job.id, report),
     aim: intake?.aim ?? null,
     moduleOfChannel: (c) => pack.modules[pack.channels[c]!.moduleIndices[0]!]!.id,
-  });
+  };
+  return {
+    failed: placesOf(proposedMeasures(found), 'replace-module'),
+    proposed: facts.route.measures
+      ? []
+      : proposedMeasures({
+          ...found,
+          // A school goes by what was measured, or not at all.
+          alsoOut: (failed) =>
+            swap === 'failed' || !held.every((ah) => ah !== null)
+              ? []
+              : placesBySchool(
+                  swap,
+                  pack.modules.map((m, i) => ({ id: m.id, heldAh: held[i]! })),
+                  failed,
+                  swapLimitShare,
+                )
+                  .filter((place) => !failed.includes(place))
+                  .map((place) => ({
+                    place,
+                    why:
+                      swap === 'set'
+                        ? 'this workshop changes the whole set'
+                        : `below ${Math.round(swapLimitShare * 100)} % of the rest`,
+                  })),
+        }),
+  };
 }
 
 /** A job with its pack, its records, what was decided, and its route. */
@@ -92,7 +121,7 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
     reopened: facts.route.reopened,
     contradictions: route.contradictions,
     endings: route.endings,
-    proposed: await proposalOf(store, job, profile, facts),
+    ...(await proposalOf(store, job, profile, facts)),
     vehicle: vehicle && { id: vehicle.id, name: vehicle.name, plate: vehicle.plate },
     physicalPack: { id: pack.id, label: pack.label },
     composition: facts.composition.map((c) => ({

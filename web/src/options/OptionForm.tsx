@@ -4,7 +4,7 @@ import { useJobView } from '../shell/jobContext';
 import { Field, Input, Select } from '../ui/Field';
 import { Button, Mute, Row, Sheet, Stack } from '../ui/parts';
 import { currencyUnit, distanceUnit } from '../ui/units';
-import type { OptionRow } from './optionRow';
+import { swapPlaces, type OptionRow } from './optionRow';
 
 /** What an option can be by itself; modules and boards are what the findings propose. */
 const WHOLE: readonly MeasureKind[] = MEASURE_KINDS.filter((k) => MEASURES[k].on === 'pack');
@@ -36,6 +36,7 @@ export function OptionForm({
   onTakeOut: (() => void) | null;
 }) {
   const { job } = useJobView();
+  const swapped = swapPlaces(row.done ?? '');
   return (
     <Sheet role="group" aria-label={`Option ${at + 1}`}>
       <Stack $gap={8}>
@@ -79,6 +80,11 @@ export function OptionForm({
             What is done then
             <Select value={row.done ?? ''} onChange={(e) => onChange({ done: e.target.value })}>
               <option value="">not said</option>
+              {swapped && (
+                <option value={row.done}>
+                  replace {swapped.length > 4 ? `${swapped.length} modules` : swapped.join(', ')}
+                </option>
+              )}
               {job.proposed.length > 0 && (
                 <option value="proposed">
                   {listWords(job.proposed.map((m, k) => ({ ...m, id: `m${k}` })))}

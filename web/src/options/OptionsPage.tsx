@@ -18,6 +18,7 @@ import { Field, Input } from '../ui/Field';
 import { Answer, Button, Mute, NextBar, Page, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
 import { currencyUnit, distanceUnit, kmOfShown, shownOfKm } from '../ui/units';
 import { day, when } from '../ui/words';
+import { FromRecord } from './FromRecord';
 import { OptionForm, OptionNames } from './OptionForm';
 import { OptionLine } from './OptionLine';
 import { EMPTY_ROW, parseRow, type OptionRow } from './optionRow';
@@ -220,6 +221,14 @@ export function OptionsPage() {
                   measured.
                 </Mute>
               )}
+              <FromRecord
+                rows={d.rows}
+                onTake={(row) => {
+                  // A row that nobody has begun makes room.
+                  const begun = d.rows.filter((r) => Object.values(r).some((v) => v.trim() !== ''));
+                  setD({ ...d, rows: [...begun, row] });
+                }}
+              />
               {d.rows.map((r, i) => (
                 <OptionForm
                   key={i}

@@ -13,7 +13,7 @@ export interface OptionRow {
   range: string;
   chance: string;
   back: string;
-  /** What would be done: `proposed`, or one measure on the whole pack; empty where nobody said. */
+  /** What would be done: `proposed`, `swap` with its places, or one measure on the whole pack; empty where nobody said. */
   done?: string;
 }
 export const EMPTY_ROW: OptionRow = {
@@ -27,12 +27,24 @@ export const EMPTY_ROW: OptionRow = {
   done: '',
 };
 
+const SWAP = 'swap ';
+/** A module replaced at each of these places. */
+export const swapsAt = (places: readonly string[]): string => `${SWAP}${places.join(' ')}`;
+/** The places of a swap; null for anything else. */
+export const swapPlaces = (done: string): string[] | null =>
+  done.startsWith(SWAP) ? done.slice(SWAP.length).split(' ') : null;
+
 export type Parsed = NewQuote['options'][number];
 /** What would be done, as the quote keeps it. */
 function measuresOf(
   done: string,
   proposed: readonly Pick<Measure, 'kind' | 'place'>[],
 ): NonNullable<Parsed['measures']> {
+  if (done.startsWith(SWAP))
+    return done
+      .slice(SWAP.length)
+      .split(' ')
+      .map((place) => ({ kind: 'replace-module', place }));
   if (done === 'proposed') return proposed.map(({ kind, place }) => ({ kind, place }));
   return done === '' ? [] : [{ kind: done as MeasureKind, place: '' }];
 }

@@ -1,11 +1,10 @@
-import { ROAD_TESTS } from '@cellmend/core/prove';
-import { distance } from '../ui/units';
 import type { Person } from '@cellmend/contract/people';
 import type { WorkshopSettings } from '@cellmend/contract/safety';
 import { X } from 'lucide-react';
 import { useState, type FormEvent } from 'react';
 import { ApiProblem, send } from '../api/client';
 import { useWorkshop } from '../api/hooks';
+import { Disagreements } from './Disagreements';
 import { Input, Select, TextArea, Field } from '../ui/Field';
 import { Button, Mute, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
 import { day } from '../ui/words';
@@ -33,6 +32,14 @@ function figures(form: FormData, key: EquipmentKey, count: number): number[] | n
     `${label}: “${text}” cannot be read. For example ${example}; empty where there is none.`,
   );
 }
+/** What an hour costs; null where nothing is typed. @throws Unreadable */
+function rate(form: FormData): number | null {
+  const text = String(form.get('hourRate') ?? '').trim();
+  if (text === '') return null;
+  const v = Number(text.replace(',', '.'));
+  if (v >= 0) return v;
+  throw new Unreadable(`An hour costs: “${text}” cannot be read. For example 80; empty where nobody says.`);
+}
 const one = (form: FormData, key: EquipmentKey): number | null => figures(form, key, 1)?.[0] ?? null;
 
 /** The workshop's own rules for the lock-out, and whom to call. */
@@ -52,6 +59,12 @@ export function Workshop({ person }: { person: Person }) {
       const next = await send<WorkshopSettings>('PUT', '/workshop', {
         twoPersons: f.get('twoPersons') === 'yes',
         closedOn: closed ?? data.closedOn,
+        swap: String(f.get('swap')) as WorkshopSettings['swap'],
+        swapLimitShare: Number(f.get('swapLimit')) / 100,
+        balanceBy: String(f.get('balanceBy')) as WorkshopSettings['balanceBy'],
+        testV: Number(f.get('testV')) as WorkshopSettings['testV'],
+        conditioning: String(f.get('conditioning')) as WorkshopSettings['conditioning'],
+        hourRate: rate(f),
         roadTest: String(f.get('roadTest')) as WorkshopSettings['roadTest'],
         gateHours: Number(f.get('gateHours')),
         leastWaitMin: Number(f.get('leastWaitMin')),
@@ -89,14 +102,6 @@ export function Workshop({ person }: { person: Person }) {
               <Select name="twoPersons" defaultValue={data.twoPersons ? 'yes' : 'no'} disabled={!may}>
                 <option value="no">one qualified person</option>
                 <option value="yes">two qualified persons</option>
-              </Select>
-            </Field>
-            <Field style={{ flex: 1 }}>
-              A repair is driven
-              <Select name="roadTest" defaultValue={data.roadTest} disabled={!may}>
-                <option value="short">{distance(ROAD_TESTS.short)}, a short drive</option>
-                <option value="span">{distance(ROAD_TESTS.span)}, full to empty</option>
-                <option value="long">{distance(ROAD_TESTS.long)}, some weeks</option>
               </Select>
             </Field>
             <Field style={{ flex: 1 }}>
@@ -149,6 +154,7 @@ export function Workshop({ person }: { person: Person }) {
               />
             </Field>
           </Row>
+          <Disagreements data={data} may={may} />
           <ClosedOn days={closed ?? data.closedOn} onChange={may ? setClosed : undefined} />
           <h3>What brings a pack down, carries and sends it</h3>
           <Row style={{ flexWrap: 'wrap' }}>

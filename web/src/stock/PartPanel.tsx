@@ -1,5 +1,6 @@
 import type { Person } from '@cellmend/contract/people';
 import type { PartHistory } from '@cellmend/contract/stock';
+import { currencyUnit } from '../ui/units';
 import { printQuantity, type Quantity } from '@cellmend/core/jot';
 import { InputProblem } from '@cellmend/core/pack';
 import { useState } from 'react';
@@ -190,6 +191,14 @@ function Correct({ history, onDone }: { history: PartHistory; onDone: () => void
             value={facts.origin}
             maxLength={300}
             onChange={(e) => setFacts({ ...facts, origin: e.target.value })}
+          />
+        </Field>
+        <Field style={{ flex: '1 1 120px' }}>
+          Price{currencyUnit() && `, ${currencyUnit()}`}
+          <Input
+            inputMode="decimal"
+            defaultValue={facts.price ?? ''}
+            onChange={(e) => setFacts({ ...facts, price: whole(e.target.value.replace(',', '.')) })}
           />
         </Field>
       </Row>

@@ -1,3 +1,4 @@
+import { currencyUnit } from '../ui/units';
 import { PART_KINDS, type PartKind, type StockPart } from '@cellmend/contract/stock';
 import { CHEMISTRIES, chemistryName, InputProblem, type Chemistry } from '@cellmend/core/pack';
 import { useState } from 'react';
@@ -21,6 +22,7 @@ interface Draft {
   cellsParallel: string;
   connector: string;
   origin: string;
+  price?: string;
   figures: Typed;
 }
 const FIRST: Draft = {
@@ -71,6 +73,7 @@ function One({ onDone }: { onDone: () => void }) {
         ...(draft.cellsParallel ? { cellsParallel: whole(draft.cellsParallel) } : {}),
         ...(draft.connector ? { connector: draft.connector } : {}),
         origin: draft.origin,
+        ...(draft.price ? { price: Number(draft.price.replace(',', '.')) } : {}),
       };
       const { kind, label } = draft;
       if (await write.run<StockPart[]>('/stock', { parts: [{ kind, label, facts, figures }] })) {
@@ -132,6 +135,7 @@ function One({ onDone }: { onDone: () => void }) {
         {module && text('cellsParallel', 'Cells in parallel')}
         {text('connector', 'Connector')}
         {text('origin', 'Where it comes from')}
+        {text('price', `Price${currencyUnit() ? `, ${currencyUnit()}` : ''}`)}
       </Row>
       {module && <FigureFields typed={draft.figures} onChange={(figures) => set({ figures })} />}
       <FormEnd problems={[problem, write.problem]} onNotNow={onDone}>

@@ -3,7 +3,7 @@ import { InputProblem, ocvCurve, valueOf } from '@cellmend/core/pack';
 import { useState, type ReactNode } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import { useNavigate } from 'react-router';
-import { decisionOf, spreadOf, useStock } from '../../api/hooks';
+import { decisionOf, spreadOf, useStock, useWorkshop } from '../../api/hooks';
 import { ApiProblem } from '../../api/client';
 import type { StockPart } from '@cellmend/contract/stock';
 import { keepFinding } from '../../shell/useTried';
@@ -169,7 +169,9 @@ function Plan({
     earlier?.goal ??
       (report?.capacityAh.measured && donor.capacityAh !== null ? 'level-when-full' : 'level-now'),
   );
-  const [method, setMethod] = useState<'supply' | 'bleeders'>(earlier?.method ?? 'supply');
+  const usual = useWorkshop().data?.balanceBy ?? 'supply';
+  const [picked, setMethod] = useState<'supply' | 'bleeders' | null>(earlier?.method ?? null);
+  const method = picked ?? usual;
   const [storing, setStoring] = useState<ApiProblem | null>(null);
   const signing = useSigning('balance');
   const navigate = useNavigate();

@@ -6,7 +6,7 @@ import { SCHOOLS, type School } from '@cellmend/core/learn';
 import { cellsAt } from '@cellmend/core/pack';
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
-import { useInstruments } from '../../api/hooks';
+import { useInstruments, useWorkshop } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
 import { Chips } from '../../ui/Chips';
@@ -25,7 +25,10 @@ export const LOOKED = 'Leads the right way round, sensor on, air moving, nothing
 export function StartRuns({ left, runs }: { left: readonly string[]; runs: readonly SupervisedRun[] }) {
   const { job, pack } = useJobView();
   const { data, mutate } = useInstruments();
-  const [way, setWay] = useState<Way>('capacity');
+  const conditioning = useWorkshop().data?.conditioning;
+  const [pickedWay, setWay] = useState<Way | null>(null);
+  // Sticks of NiMH are brought back first, by this workshop's school; a module of lithium is measured.
+  const way = pickedWay ?? (pack.profile.chemistry === 'nimh' ? conditioning : undefined) ?? 'capacity';
   const [places, setPlaces] = useState<string[]>([]);
   const [looked, setLooked] = useState(false);
   const [recovery, setRecovery] = useState(UNKNOWN);

@@ -9,7 +9,7 @@ import {
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
-import { leakOf } from '../../api/hooks';
+import { leakOf, useWorkshop } from '../../api/hooks';
 import { usePassing } from '../../api/live';
 import { useJobView } from '../../shell/jobContext';
 import { useDraft } from '../../shell/useDraft';
@@ -86,7 +86,8 @@ interface Draft {
   part: TestedPart['part'];
   from: string;
   to: string;
-  setV: string;
+  /** Null until somebody types one: then it is this workshop's usual one. */
+  setV: string | null;
   rows: Record<number, string>;
   volts: string;
   temperature: string;
@@ -100,14 +101,18 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
   const [picked, setPicked] = useState('');
   const tester = testers.find((i) => i.id === picked) ?? testers[0];
   const bounds = testVoltageBounds(pack);
+  const ownV = useWorkshop().data?.testV ?? 0;
+  // The least usual step that is neither below what the pack has at work nor below this workshop's own.
+  const usual = String(
+    Math.min(bounds.mostV, [250, 500, 1000].find((v) => v >= Math.max(bounds.leastV, ownV)) ?? bounds.mostV),
+  );
   const order = pack.stringOrder.map((m) => pack.modules[m]!.id);
   // What is half typed is kept with the part it was read at: for another part it would be a false reading.
   const fresh: Draft = {
     part: 'section',
     from: preset?.modules[0] ?? order[0]!,
     to: preset?.modules[1] ?? order[order.length - 1]!,
-    // The least usual step that is not below what the pack has at work.
-    setV: String(Math.min(bounds.mostV, [250, 500, 1000].find((v) => v >= bounds.leastV) ?? bounds.mostV)),
+    setV: null,
     rows: {},
     volts: '',
     temperature: '',
@@ -115,7 +120,8 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
   };
   const [kept, setKept, forget] = useDraft<Draft>(`${job.number}.tester.test`, fresh);
   const draft = preset && (kept.from !== fresh.from || kept.to !== fresh.to) ? fresh : kept;
-  const { part, from, to, setV, rows, volts, temperature, mounted } = draft;
+  const { part, from, to, rows, volts, temperature, mounted } = draft;
+  const setV = draft.setV ?? usual;
   const set = (change: Partial<Draft>): void => setKept({ ...draft, ...change });
   const setPart = (next: TestedPart['part']): void => set({ part: next, rows: {}, volts: '' });
   const [off, setOff] = useState(false);

@@ -1,6 +1,7 @@
 import type { StockPart } from '@cellmend/contract/stock';
 import {
   MATCH_TOLERANCE,
+  sensedBlocks,
   stayingCandidates,
   typicalOfStaying,
   type PlacesAnswer,
@@ -32,6 +33,7 @@ import {
 import { fixed, since } from '../../ui/words';
 import { useBench } from '../bench/useBench';
 import { leftBecause, openFacts } from './fits';
+import { Schools } from './Schools';
 import { Swaps } from './Swaps';
 import type { MatchAnswer, MatchQuestion } from './matchWorker';
 
@@ -50,6 +52,12 @@ const AIMS: readonly { aim: Aim; name: string; says: string }[] = [
   },
 ];
 
+const BLOCKS = {
+  aim: 'blocks' as const,
+  name: 'Sensed blocks agree',
+  says: 'Modules that one channel reads together add up alike from block to block.',
+};
+
 const Card = styled.button<{ $picked: boolean }>`
   text-align: left;
   background: var(--sheet);
@@ -67,7 +75,7 @@ const Card = styled.button<{ $picked: boolean }>`
 `;
 const Two = styled.div`
   display: grid;
-  grid-template-columns: 1fr 1fr;
+  grid-template-columns: repeat(auto-fit, minmax(200px, 1fr));
   gap: 12px;
   @media (max-width: 640px) {
     grid-template-columns: 1fr;
@@ -131,12 +139,15 @@ export function AllPlaces({
   const standing = Object.fromEntries(
     Object.entries(locks).filter(([p, id]) => places.includes(p) && able.some((s) => s.id === id)),
   );
+  const stays = stayingCandidates(pack, report, alone, places);
+  const blocks = sensedBlocks(pack, places, stays);
+  const aims = blocks.length > 0 ? [...AIMS, BLOCKS] : AIMS;
   const both: MatchQuestion = {
     profile: pack.profile,
-    asks: AIMS.map(({ aim: a }) => ({
+    asks: aims.map(({ aim: a }) => ({
       places,
       donors: candidates,
-      staying: a === 'alike' ? stayingCandidates(pack, report, alone, places) : [],
+      staying: a === 'weakest-first' ? [] : stays,
       locks: standing,
       aim: a,
       tolerance: {
@@ -148,7 +159,10 @@ export function AllPlaces({
   const { answer: told, failed } = useWorker<MatchAnswer>(work, both);
   const answers = told && 'answers' in told ? told.answers : null;
   const problem = failed ? 'That could not be worked out.' : told && 'problem' in told ? told.problem : '';
-  const at = AIMS.findIndex((a) => a.aim === aim);
+  const at = Math.max(
+    0,
+    aims.findIndex((a) => a.aim === aim),
+  );
   const answer = answers?.[at] ?? null;
   const label = (id: string | undefined): string => donors.find((d) => d.id === id)?.label ?? '';
   const leastOf = (a: PlacesAnswer | undefined): number | null =>
@@ -195,7 +209,7 @@ export function AllPlaces({
       </Answer>
       {problem !== '' && <ProblemNote what={problem} accepted="Another lock, or fewer." />}
       <Two role="group" aria-label="What is aimed at">
-        {AIMS.map((a, i) => {
+        {aims.map((a, i) => {
           const [lo, sp] = [leastOf(answers?.[i]), spreadOfChoice(answers?.[i])];
           return (
             <Card
@@ -272,6 +286,7 @@ export function AllPlaces({
           );
         })}
       </PlainList>
+      <Schools />
       <Swaps report={report} donors={donors} alone={alone} />
       <Sheet aria-label="Left on the shelf">
         <Stack $gap={6}>

@@ -13,6 +13,7 @@ import { keepFinding, useTried } from '../../shell/useTried';
 import { useDraft } from '../../shell/useDraft';
 import { useBench } from '../bench/useBench';
 import { AllPlaces } from './AllPlaces';
+import { Schools } from './Schools';
 import { Swaps } from './Swaps';
 import { Chips } from '../../ui/Chips';
 import { Answer, Button, LinkButton, Mute, NextBar, Page, ProblemNote, Row, Stack } from '../../ui/parts';
@@ -250,6 +251,7 @@ function Ranked({ question, place, pick, places, spreadId, donors }: PlaceProps 
           </Donor>
         ))}
       </Stack>
+      <Schools />
       <Swaps report={report} donors={donors} alone={alone} />
       {keeping && <ProblemNote what={keeping} />}
       <SignNote signing={signing} />

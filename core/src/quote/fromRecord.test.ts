@@ -1,0 +1,66 @@
+import { describe, expect, it } from 'vitest';
+import type { SchoolRow } from '../match';
+import { optionsFromRecord, type Labour, type QuoteFacts } from '.';
+
+const row = (school: SchoolRow['school'], places: string[], more: Partial<SchoolRow> = {}): SchoolRow => ({
+  school,
+  places,
+  donors: places.map((p) => `for ${p}`),
+  lacking: 0,
+  levelAh: 50,
+  endsIt: 'M09',
+  lastsYears: { low: 2, likely: 4, high: 7 },
+  parts: { sum: 100 * places.length, unpriced: 0 },
+  ...more,
+});
+const labour: Labour = { leftMin: 120, lowMin: 90, highMin: 150, order: [], timedSteps: 0 };
+const facts: QuoteFacts = {
+  schools: [row('failed', ['M02']), row('below', ['M02', 'M04']), row('set', ['M01', 'M02', 'M03', 'M04'])],
+  labour: { failed: labour, below: labour, set: null },
+  hourRate: 80,
+  rangeKm: (ah) => ({ low: 3 * ah, likely: 3.1 * ah, high: 3.2 * ah }),
+  tookAgainstPlan: null,
+  cameBack: { hits: 1, n: 9 },
+};
+
+describe('options as the record fills them in', () => {
+  it('modules by their prices, work there and back at the rate, worked by hand', () => {
+    const [one, two, set] = optionsFromRecord(facts);
+    // 2 h in, as long back: 4 h at 80, and a module of 100; 1.5 h · 1.8 at least, 2.5 h · 2.5 at most.
+    expect(one!.cost).toEqual({ low: 1.5 * 1.8 * 80 + 100, likely: 420, high: 2.5 * 2.5 * 80 + 100 });
+    expect(one).toMatchObject({ name: 'M02 from the shelf', comeback: { hits: 1, n: 9 }, open: [] });
+    expect(two!.name).toBe('2 from the shelf');
+    // Nothing stands for a plan that could not be made.
+    expect(set).toMatchObject({ name: 'The whole set', cost: null });
+    expect(set!.open).toEqual(['the strip-down plan']);
+    expect(one!.rangeKm!.likely).toBeCloseTo(155, 9);
+  });
+  it('what took longer here before takes longer again', () => {
+    const [one] = optionsFromRecord({ ...facts, tookAgainstPlan: { low: 0.9, likely: 1.3, high: 2 } });
+    expect(one!.cost!.likely).toBeCloseTo(4 * 1.3 * 80 + 100, 9);
+    expect(one!.from[1]).toMatch(/as it went here before/);
+  });
+  it('what nobody wrote down stays open, and no figure stands in for it', () => {
+    const open = (other: Partial<QuoteFacts>, at = 0) => optionsFromRecord({ ...facts, ...other })[at]!;
+    expect(open({ hourRate: null })).toMatchObject({ cost: null, open: ['what an hour costs here'] });
+    const dear = [row('failed', ['M02'], { parts: { sum: 0, unpriced: 1 } })];
+    expect(open({ schools: dear })).toMatchObject({ cost: null, open: ['the price of the module'] });
+    expect(open({ cameBack: { hits: 1, n: 2 } })).toMatchObject({
+      comeback: null,
+      open: ['how often it comes back'],
+    });
+    const young = [row('failed', ['M02'], { lastsYears: null })];
+    expect(open({ schools: young }).open).toEqual(['how long it lasts: the age of the pack at intake']);
+    const few = [
+      row('set', ['M01', 'M02'], { lacking: 1, donors: null, levelAh: null, parts: null, lastsYears: null }),
+    ];
+    expect(open({ schools: few })).toMatchObject({ cost: null, rangeKm: null });
+    expect(open({ schools: few }).open[0]).toBe('1 more that fit: the shelf has 1 of 2');
+  });
+  it('two schools that take out the same are one option; none where nothing comes out', () => {
+    expect(
+      optionsFromRecord({ ...facts, schools: [row('failed', ['M02']), row('below', ['M02'])] }),
+    ).toHaveLength(1);
+    expect(optionsFromRecord({ ...facts, schools: [row('failed', [])] })).toEqual([]);
+  });
+});

@@ -1,0 +1,113 @@
+import type { Span } from '../cost';
+import { SWAPS, type SchoolRow, type SwapSchool } from '../match';
+import type { StripPlan } from '../stripdown';
+
+/** What it takes to lay places free, as the strip-down plan works it out. */
+export type Labour = Pick<StripPlan, 'leftMin' | 'lowMin' | 'highMin' | 'order' | 'timedSteps'>;
+
+export interface QuoteFacts {
+  schools: readonly SchoolRow[];
+  /** Strip down to the places of each school; null where it could not be planned. */
+  labour: Readonly<Record<SwapSchool, Labour | null>>;
+  /** What an hour costs; null where the workshop has not said. */
+  hourRate: number | null;
+  /** Range of so many A·h; null where it is not measured. */
+  rangeKm: (levelAh: number) => Span | null;
+  /** Of strip downs here: how long they took against the plan; null where none was timed. */
+  tookAgainstPlan: Span | null;
+  /** Of repairs by replaced modules here: how many of how many came back within a year. */
+  cameBack: { hits: number; n: number } | null;
+}
+/** An option as far as the record fills it in; what nobody wrote down stays open, and is named. */
+export interface FilledOption {
+  school: SwapSchool;
+  name: string;
+  places: string[];
+  says: string;
+  cost: Span | null;
+  yearsLeft: Span | null;
+  rangeKm: Span | null;
+  comeback: { hits: number; n: number } | null;
+  /** What is not on record, so that somebody has to type it. */
+  open: string[];
+  /** What each figure rests on. */
+  from: string[];
+}
+
+/** The way back takes as long as the way in, and half as much again at most. Common practice, no source. */
+const THERE_AND_BACK = { low: 1.8, likely: 2, high: 2.5 };
+/** A share of so few says nothing. */
+const ENOUGH_JOBS = 5;
+
+const hours = (minutes: number): string =>
+  minutes < 90 ? `${Math.round(minutes / 5) * 5} min` : `${(minutes / 60).toFixed(1)} h`;
+
+/**
+ * The owner's options as the record has them: the modules' prices, the work by the strip-down plan at the workshop's rate, the range by
+ * measured capacities, the years by how the least of them has aged. Two schools that take out the same are one option.
+ */
+export function optionsFromRecord(f: QuoteFacts): FilledOption[] {
+  const seen = new Set<string>();
+  return f.schools.flatMap((row): FilledOption[] => {
+    const key = row.places.join(' ');
+    if (row.places.length === 0 || seen.has(key)) return [];
+    seen.add(key);
+    const n = row.places.length;
+    const open: string[] = [];
+    const from: string[] = [];
+    const labour = f.labour[row.school];
+    if (row.lacking > 0) open.push(`${row.lacking} more that fit: the shelf has ${n - row.lacking} of ${n}`);
+    if (row.parts && row.parts.unpriced > 0)
+      open.push(n === 1 ? 'the price of the module' : `the price of ${row.parts.unpriced} of ${n} modules`);
+    const single = labour?.order.reduce((s, o) => s + o.count, 0) ?? 0;
+    if (single > 0)
+      open.push(single === 1 ? 'a single-use part, to be added' : `${single} single-use parts, to be added`);
+    if (f.hourRate === null) open.push('what an hour costs here');
+    if (!labour) open.push('the strip-down plan');
+    let cost: Span | null = null;
+    if (labour && f.hourRate !== null && row.parts && row.parts.unpriced === 0) {
+      const took = f.tookAgainstPlan ?? { low: 1, likely: 1, high: 1 };
+      const of = (minutes: number, k: keyof Span): number =>
+        (minutes / 60) * THERE_AND_BACK[k] * took[k] * f.hourRate! + row.parts!.sum;
+      cost = {
+        low: of(labour.lowMin, 'low'),
+        likely: of(labour.leftMin, 'likely'),
+        high: of(labour.highMin, 'high'),
+      };
+      from.push(
+        `${n === 1 ? 'a module' : `${n} modules`} from the shelf`,
+        `${hours(labour.leftMin)} to lay ${n === 1 ? 'it' : 'them'} free, as long back${
+          f.tookAgainstPlan ? ', as it went here before' : ', nobody has timed it here'
+        }`,
+      );
+    }
+    const rangeKm = row.levelAh === null ? null : f.rangeKm(row.levelAh);
+    if (!row.lastsYears && row.lacking === 0) open.push('how long it lasts: the age of the pack at intake');
+    if (row.lastsYears) from.push(`lasts until ${row.endsIt} is worn`);
+    const comeback = f.cameBack && f.cameBack.n >= ENOUGH_JOBS ? f.cameBack : null;
+    if (!comeback) open.push('how often it comes back');
+    else from.push(`${comeback.hits} of ${comeback.n} came back here`);
+    return [
+      {
+        school: row.school,
+        name:
+          row.school === 'set'
+            ? SWAPS.set.name
+            : n === 1
+              ? `${row.places[0]} from the shelf`
+              : `${n} from the shelf`,
+        places: row.places,
+        says:
+          row.school === 'set'
+            ? `all ${n} modules from the shelf`
+            : `${row.places.slice(0, 6).join(', ')}${n > 6 ? ` and ${n - 6} more` : ''} from the shelf`,
+        cost,
+        yearsLeft: row.lastsYears,
+        rangeKm,
+        comeback,
+        open,
+        from,
+      },
+    ];
+  });
+}

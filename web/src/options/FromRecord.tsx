@@ -1,0 +1,109 @@
+import { optionsFromRecord, type FilledOption } from '@cellmend/core/quote';
+import type { Span } from '@cellmend/core/cost';
+import { kmOf } from '@cellmend/core/spread';
+import styled from 'styled-components';
+import { useWorkshop } from '../api/hooks';
+import { useLookingBack } from '../learn/WasItSo';
+import { useJobView } from '../shell/jobContext';
+import { useSchools } from '../stages/match/useSchools';
+import { usePlan } from '../stages/strip-down/usePlan';
+import { Button, Mute, Sheet, Stack } from '../ui/parts';
+import { shownOfKm } from '../ui/units';
+import { EMPTY_ROW, swapsAt, type OptionRow } from './optionRow';
+
+const Line = styled.div`
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto;
+  gap: 14px;
+  align-items: center;
+`;
+
+/** A span as somebody would type it. */
+function typed(s: Span | null, digits: number): string {
+  if (!s) return '';
+  const [low, likely, high] = [s.low, s.likely, s.high].map((v) => v.toFixed(digits));
+  return low === high ? low! : `${low} ${likely} ${high}`;
+}
+const yearsOf = (s: Span | null): Span | null =>
+  s && { low: Math.min(30, s.low), likely: Math.min(30, s.likely), high: Math.min(30, s.high) };
+
+function rowOf(o: FilledOption): OptionRow {
+  const km = o.rangeKm && {
+    low: shownOfKm(o.rangeKm.low),
+    likely: shownOfKm(o.rangeKm.likely),
+    high: shownOfKm(o.rangeKm.high),
+  };
+  return {
+    ...EMPTY_ROW,
+    name: o.name,
+    says: o.says.slice(0, 300),
+    cost: typed(o.cost, 0),
+    years: typed(yearsOf(o.yearsLeft), 1),
+    range: typed(km, 0),
+    chance: o.comeback ? `${o.comeback.hits} of ${o.comeback.n}` : '',
+    done: swapsAt(o.places),
+  };
+}
+
+/** What the record itself says of each school: prices, plan, measured capacities, come-backs. What it does not say stays open. */
+export function FromRecord({
+  rows,
+  onTake,
+}: {
+  rows: readonly OptionRow[];
+  onTake: (row: OptionRow) => void;
+}) {
+  const { pack } = useJobView();
+  const { rows: schools, why, level } = useSchools();
+  const { data: workshop } = useWorkshop();
+  const { data: back } = useLookingBack();
+  const placesOf = (school: string): string[] => schools?.find((s) => s.school === school)?.places ?? [];
+  const failed = usePlan(placesOf('failed')).plan ?? null;
+  const below = usePlan(placesOf('below')).plan ?? null;
+  const set = usePlan(placesOf('set')).plan ?? null;
+  if (!schools || !workshop)
+    return why === '' ? null : <Mute>Nothing can be filled in from the record. {why}</Mute>;
+  const swaps = back?.backBy.find((b) => b.measure === 'replace module')?.share ?? null;
+  const filled = optionsFromRecord({
+    schools,
+    labour: { failed, below, set },
+    hourRate: workshop.hourRate,
+    rangeKm: (ah) => {
+      const km = kmOf(level(ah), pack);
+      return km.measured ? { low: km.low, likely: km.value, high: km.high } : null;
+    },
+    tookAgainstPlan: back?.minutes
+      ? { low: back.minutes.low, likely: back.minutes.ratio, high: back.minutes.high }
+      : null,
+    cameBack: swaps && { hits: swaps.hits, n: swaps.n },
+  });
+  return (
+    <Sheet aria-label="From the record">
+      <Stack $gap={8}>
+        <h3>From the record</h3>
+        {filled.map((o) => (
+          <Line key={o.school}>
+            <span>
+              <b>{o.name}</b>
+              {o.from.length > 0 && <Mute>: {o.from.join('; ')}.</Mute>}
+              {o.open.length > 0 && (
+                <>
+                  <br />
+                  <Mute>To be typed: {o.open.join('; ')}.</Mute>
+                </>
+              )}
+            </span>
+            <Button
+              quiet
+              isDisabled={rows.some((r) => r.name === o.name)}
+              onPress={() => onTake(rowOf(o))}
+              aria-label={`Take ${o.name} as an option`}
+            >
+              {rows.some((r) => r.name === o.name) ? 'Taken' : 'Take'}
+            </Button>
+          </Line>
+        ))}
+      </Stack>
+    </Sheet>
+  );
+}
