@@ -15,8 +15,13 @@ const Table = styled.table`
     font-size: var(--t-l);
     white-space: nowrap;
   }
+  td:first-child {
+    white-space: normal;
+  }
+  /* Four figures and a point are read whole, in the narrowest column too. */
   td:nth-child(2) {
     width: 132px;
+    min-width: 112px;
   }
   input {
     font-size: var(--t-xl);

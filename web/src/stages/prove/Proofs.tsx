@@ -84,7 +84,8 @@ export function Proofs() {
                   {...(p.unit === 'km' ? { kept: kmOfShown } : {})}
                   yes="Seen, and right"
                   no="Not right"
-                  onDone={() => setOpen(null)}
+                  // One that is done closes itself, never the one that was opened meanwhile.
+                  onDone={() => setOpen((now) => (now === keyOf(p) ? null : now))}
                 />
               </div>
             )}

@@ -47,13 +47,8 @@ export function SeenForm({ leak }: { leak: InsulationReport | null }) {
         </Chips>
         <Row>
           <Field style={{ flexDirection: 'row', alignItems: 'center', gap: 10 }}>
-            At
-            <Select
-              aria-label="Module"
-              value={place}
-              onChange={(e) => setModule(e.target.value)}
-              style={{ width: 110 }}
-            >
+            At module
+            <Select value={place} onChange={(e) => setModule(e.target.value)} style={{ width: 110 }}>
               {pack.modules.map((m) => (
                 <option key={m.id}>{m.id}</option>
               ))}
