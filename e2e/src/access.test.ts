@@ -77,19 +77,30 @@ it('walks the whole path by keyboard alone', async () => {
     .waitFor({ state: 'detached' });
 });
 
-describe.each([
+/** Each view is opened once and looked at three ways: at the desk by day, on a phone in the pit, on a tablet by day. */
+const LOOKS = [
   ['day', 1280],
   ['pit', 360],
   ['day', 768],
-])('in the %s theme at %i px', (theme, width) => {
+] as const;
+
+describe('in both themes, on a laptop, a phone and a tablet', () => {
   it('nothing stands in the way on any view, headings in their order included', async () => {
     const { page } = await depot.tablet();
-    await page.setViewportSize({ width, height: 800 });
-    await page.addInitScript((t) => localStorage.setItem('cellmend.theme', t), theme);
+    await page.setViewportSize({ width: LOOKS[0][1], height: 800 });
+    await page.addInitScript((t) => localStorage.setItem('cellmend.theme', t), LOOKS[0][0]);
     const found: string[] = [];
     const check = async (name: string): Promise<void> => {
       await page.waitForTimeout(220);
       await page.evaluate(axe);
+      for (const [theme, width] of LOOKS) await checkAs(`${name}, ${theme} at ${width}`, theme, width);
+      await page.setViewportSize({ width: LOOKS[0][1], height: 800 });
+      await page.evaluate((t) => void (document.documentElement.dataset.theme = t), LOOKS[0][0]);
+    };
+    const checkAs = async (name: string, theme: string, width: number): Promise<void> => {
+      await page.setViewportSize({ width, height: 800 });
+      await page.evaluate((t) => void (document.documentElement.dataset.theme = t), theme);
+      await page.waitForTimeout(120);
       const violations = (await page.evaluate(
         'axe.run(document, { resultTypes: ["violations"] }).then(r => r.violations.map(v => ({ id: v.id, impact: v.impact, nodes: v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + " " + n.failureSummary) })))',
       )) as { id: string; impact: string; nodes: string[] }[];

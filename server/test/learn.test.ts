@@ -1,5 +1,6 @@
 import type { Claim, LookingBack } from '@cellmend/contract/learn';
 import type { MemoryFile, MemoryHere, MemoryView } from '@cellmend/contract/memory';
+import type { StockPart } from '@cellmend/contract/stock';
 import type { Problem } from '@cellmend/contract/problem';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -135,7 +136,7 @@ describe('looking back', () => {
 });
 
 describe('what was foretold', () => {
-  it('is held against what came of it: hours of the bench, charge after a repair, what was quoted', async () => {
+  it('is held against what came of it: hours of the bench, charge to level and after a repair, what was quoted', async () => {
     // Three of each, of the hand-made jobs. Bench: 2 h of a plan took 2, 3 and 4 h. Charge: 100 A·h foretold gave 90, 95, 100.
     // Quotes of 1000 came to 1100, 1300 and, of one that nobody chose, nothing.
     await runSql(
@@ -157,10 +158,35 @@ describe('what was foretold', () => {
          SELECT gen_random_uuid(), j.id, 'hand-over', 2, jsonb_build_object('topic', 'hand-over', 'expectations', '', 'notDone', '', 'ending', 'repaired', 'estimate', '', 'cameTo', 1100 + 200 * (j.number - 5001)),
                 (SELECT id FROM people LIMIT 1), now() - interval '2 years' FROM jobs j WHERE j.number BETWEEN 5001 AND 5004;`,
     );
+    // Three newcomers were to take 10 A·h: they took 9, 10 and 12 (one was emptied: what was moved counts); a fourth never went in.
+    for (const [k, moved] of [9, -10, 12, 30].entries()) {
+      const [part] = (
+        await ina.post<StockPart[]>('/api/stock', {
+          parts: [
+            { label: `L-${k}`, facts: { chemistry: 'nmc', groupCount: 4, origin: 'level' }, figures: {} },
+          ],
+        })
+      ).body;
+      await runSql(
+        bench.url,
+        `INSERT INTO findings (id, job_id, topic, subject, core_version, profile_version, input_ids, parameters, result, headline, created_at)
+           SELECT gen_random_uuid(), j.id, 'balance', 'M01', '0', 1, jsonb_build_array('x', '${part!.id}'), '{}', '{"chargeAh": 10}', '', now() - interval '1 hour'
+             FROM jobs j WHERE j.number = ${5001 + k};
+         INSERT INTO placements (id, part_id, kind, job_id, pack_id, place, at)
+           SELECT gen_random_uuid(), '${part!.id}', 'pack', j.id, j.pack_id, 'M01', now() FROM jobs j WHERE j.number = ${5001 + k} AND ${k} < 3;`,
+      );
+      for (const [movedAh, restVoltageV] of [
+        [1, 14.2],
+        [moved, 14.6],
+      ])
+        await ina.post(`/api/stock/${part!.id}/figures`, { restVoltageV, movedAh });
+    }
     const near = (v: number) => expect.closeTo(v, 9) as number;
     // Quantiles by hand: of 1, 1.5, 2 the tenths are 1.1 and 1.9; of 0.9, 0.95, 1 they are 0.91 and 0.99; of 1.1, 1.3, 1.5, 1.14 and 1.46.
     expect((await back()).forecasts).toEqual([
       { what: 'bench hours', n: 3, ratio: near(1.5), low: near(1.1), high: near(1.9) },
+      // Of 0.9, 1 and 1.2: 0.92 and 1.16.
+      { what: 'charge to level', n: 3, ratio: near(1), low: near(0.92), high: near(1.16) },
       { what: 'charge after repair', n: 3, ratio: near(0.95), low: near(0.91), high: near(0.99) },
       { what: 'quote', n: 3, ratio: near(1.3), low: near(1.14), high: near(1.46) },
     ]);

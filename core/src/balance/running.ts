@@ -101,9 +101,11 @@ export function remainingToLevel(
   };
 }
 
+export const MOVED_SAYS = ' A·h moved since balancing began';
 /** How a rest on the way stands in the record of a part, beside its voltage. */
-export const movedText = (movedAh: number): string => `${movedAh} A·h moved since balancing began`;
+export const movedText = (movedAh: number): string => `${movedAh}${MOVED_SAYS}`;
 export function movedOf(text: string): number | null {
-  const m = /^(-?\d+(?:\.\d+)?) A·h moved since balancing began$/.exec(text);
-  return m ? Number(m[1]) : null;
+  if (!text.endsWith(MOVED_SAYS)) return null;
+  const figure = text.slice(0, -MOVED_SAYS.length);
+  return /^-?\d+(?:\.\d+)?$/.test(figure) ? Number(figure) : null;
 }

@@ -1,1 +1,2 @@
 export * from './triage';
+export * from './remembered';

@@ -1,6 +1,7 @@
 import { bodyOf } from '@cellmend/contract/decisions';
 import type { LookingBack, OutcomeData } from '@cellmend/contract/learn';
 import type { PlanStep } from '@cellmend/core/bench';
+import { MOVED_SAYS, movedOf } from '@cellmend/core/balance';
 import { calibration, forecastOf, hitRates, wilson } from '@cellmend/core/learn';
 import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { ENDINGS, measureFacts } from '@cellmend/core/route';
@@ -192,12 +193,24 @@ async function forecastsOf(
   decisions: ReadonlyMap<string, Signed[]>,
 ): Promise<LookingBack['forecasts']> {
   const ask = <T extends object>(sql: string): Promise<T[]> =>
-    store.sequelize.query<T>(sql, { type: QueryTypes.SELECT, replacements: { most: MOST } });
-  const [runs, charges, quotes] = await Promise.all([
+    store.sequelize.query<T>(sql, {
+      type: QueryTypes.SELECT,
+      replacements: { most: MOST, moved: MOVED_SAYS },
+    });
+  const [runs, levels, charges, quotes] = await Promise.all([
     // A run that came to its end: its steps as its recipe planned them, against the time it took.
     ask<{ plan: PlanStep[]; actual: number }>(
       `SELECT r.parameters->'plan' AS plan, (r.control->>'timeS')::float8 AS actual FROM instrument_runs r
         WHERE r.state = 'done' AND r.output = 'off' AND jsonb_exists(r.parameters, 'plan') ORDER BY r.started_at DESC LIMIT :most`,
+    ),
+    // What a newcomer was to take to come level, against what its last rest on the way says it took, of those that went in.
+    ask<{ foretold: number; said: string }>(
+      `SELECT DISTINCT ON (f.job_id, f.input_ids->>1) (f.result->>'chargeAh')::float8 AS foretold, o.said
+         FROM findings f
+         JOIN LATERAL (SELECT data->>'text' AS said FROM observations WHERE part_id::text = f.input_ids->>1 AND topic = 'reading' AND kind = 'voltage'
+             AND data->>'text' LIKE '%' || :moved AND recorded_at > f.created_at ORDER BY seq DESC LIMIT 1) o ON true
+        WHERE f.topic = 'balance' AND EXISTS (SELECT 1 FROM placements p WHERE p.part_id::text = f.input_ids->>1 AND p.kind = 'pack' AND p.job_id = f.job_id)
+        ORDER BY f.job_id, f.input_ids->>1, f.created_at DESC LIMIT :most`,
     ),
     // What all suspects mended would give, by the finding before, against what the one after measured.
     ask<{ foretold: number; actual: number }>(
@@ -221,6 +234,10 @@ async function forecastsOf(
   };
   const pairs = {
     'bench hours': runs.map((r) => ({ foretold: usualHours(r.plan), actual: r.actual / 3600 })),
+    'charge to level': levels.flatMap((l) => {
+      const actual = Math.abs(movedOf(l.said) ?? 0);
+      return l.foretold > 0 && actual > 0 ? [{ foretold: l.foretold, actual }] : [];
+    }),
     'charge after repair': charges,
     quote: quotes.flatMap((q) => {
       const actual = cameTo(q.jobId);

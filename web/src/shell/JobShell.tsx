@@ -47,7 +47,10 @@ const Grid = styled.div<{ $map: boolean }>`
   display: grid;
   height: 100%;
   grid-template: 56px minmax(0, 1fr) 52px / 196px minmax(0, 1fr) ${(p) => (p.$map ? '372px' : '56px')};
+  /* Its parts scroll, never the whole: lamp and Stop stay where they are. */
+  overflow: clip;
   @media (max-width: 1000px) {
+    overflow: visible;
     grid-template: auto auto 1fr auto auto / minmax(0, 1fr);
     height: auto;
     min-height: 100%;
@@ -55,6 +58,7 @@ const Grid = styled.div<{ $map: boolean }>`
   @media print {
     display: block;
     height: auto;
+    overflow: visible;
   }
 `;
 /** On a narrow screen the route is behind its present stage. */
@@ -150,6 +154,8 @@ const Mark = styled.i<{ $state: string }>`
   ${(p) => p.$state === 'reopened' && 'border-color: var(--sus); background: linear-gradient(135deg, var(--sus) 50%, transparent 50%);'}
 `;
 const Middle = styled.main`
+  /* What is out of sight for the eye alone lies within what scrolls. */
+  position: relative;
   overflow: auto;
   min-width: 0;
   @media print {

@@ -2,11 +2,19 @@ import type { DecisionBody } from '@cellmend/contract/decisions';
 import { parseCode, printCode } from '@cellmend/core/can';
 import { parseQuantity, printQuantity } from '@cellmend/core/jot';
 import { factsOf, InputProblem } from '@cellmend/core/pack';
-import { SIGN_NAMES, SIGNS, triage, type Sign } from '@cellmend/core/triage';
+import {
+  rememberedCauses,
+  SIGN_NAMES,
+  SIGNS,
+  triage,
+  withRemembered,
+  type Sign,
+} from '@cellmend/core/triage';
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
 import { decisionOf } from '../../api/hooks';
+import { useMemoryHere } from '../../learn/WasItSo';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
 import { useDraft } from '../../shell/useDraft';
@@ -154,7 +162,13 @@ export function IntakeStage({ question, stage }: StageProps) {
     blockSpreadPercent: intake?.blockSpreadPercent ?? undefined,
     packVoltageV,
   });
-  const first = rows[0];
+  const { data: memory } = useMemoryHere(job.number);
+  // Weighed in where the workshop has switched it on; what the signs say alone stays beside it.
+  const ranked = withRemembered(
+    rows,
+    memory?.on && memory.model ? rememberedCauses(memory.model.verdicts) : {},
+  );
+  const first = ranked[0];
   return (
     <Page>
       <h1>{question}</h1>
@@ -162,8 +176,10 @@ export function IntakeStage({ question, stage }: StageProps) {
         <Answer
           tone="plain"
           title={`First of all: ${first.cause}`}
-          big={percent(first.share)}
-          small="of what points anywhere"
+          big={percent(first.withMemory)}
+          small={
+            first.here.n > 0 ? `with memory, ${percent(first.share)} by the signs` : 'of what points anywhere'
+          }
         >
           {first.test} Known false start: {first.falseStart}
         </Answer>
@@ -301,14 +317,17 @@ export function IntakeStage({ question, stage }: StageProps) {
             <Mute>Pick what the vehicle does and what happened before; the list ranks itself.</Mute>
           )}
           <List>
-            {rows.slice(0, all ? rows.length : 4).map((r) => (
+            {ranked.slice(0, all ? rows.length : 4).map((r) => (
               <li key={r.cause}>
                 <b>{r.cause}</b>
-                <b className="n">{percent(r.share)}</b>
+                <b className="n">{percent(r.withMemory)}</b>
                 <span>{r.test}</span>
                 <p>
                   <Mute>
-                    Because of {r.because.join(', ')}. False start: {r.falseStart}
+                    Because of {r.because.join(', ')}.
+                    {r.here.n > 0 &&
+                      ` By the signs alone ${percent(r.share)}; ${r.here.hits} of ${r.here.n} on such packs.`}{' '}
+                    False start: {r.falseStart}
                   </Mute>
                 </p>
               </li>
