@@ -25,5 +25,22 @@ export default defineConfig({
     }),
   ],
   worker: { format: 'es' },
-  build: { chunkSizeWarningLimit: 1500, assetsInlineLimit: 0, manifest: true },
+  build: {
+    chunkSizeWarningLimit: 1500,
+    assetsInlineLimit: 0,
+    manifest: true,
+    // What every page needs lies in one piece: it packs closer than in several.
+    rolldownOptions: {
+      output: {
+        codeSplitting: {
+          groups: [
+            {
+              name: 'frame',
+              test: /node_modules[\\/](react|react-dom|scheduler|styled-components|stylis|clsx)[\\/]|react-aria.*[\\/](useButton|Button|LiveAnnouncer|usePress|useHover|useFocusRing|useFocusVisible|utils)\./,
+            },
+          ],
+        },
+      },
+    },
+  },
 });

@@ -49,8 +49,34 @@ it('four places are filled from a shelf of thirty, one of them by hand, and sign
   await page.reload();
   await page.getByText('D-20 stays at M02.').waitFor();
   await expect.poll(chosen).toContain('D-20');
+  // Another is put onto its place on the map, by key as well as by hand; only places that are to be filled take one.
+  await page.getByRole('button', { name: 'Put D-21 in by hand' }).focus();
+  await page.keyboard.press('Enter');
+  const at = (): Promise<string | null> =>
+    page.evaluate(() => document.activeElement?.getAttribute('aria-label') ?? null);
+  await expect.poll(at).toMatch(/^Put it at M/);
+  const offered = new Set<string | null>();
+  for (let i = 0; i < 8 && (await at()) !== 'Put it at M12'; i++) {
+    offered.add(await at());
+    await page.keyboard.press('Tab');
+  }
+  expect(await at()).toBe('Put it at M12');
+  for (const o of offered) expect(o).toMatch(/^Put it at M0[123]$/);
+  await page.keyboard.press('Enter');
+  await page.getByText('D-20 stays at M02, D-21 stays at M12.').waitFor();
+  // The same by hand: the events that a browser sends while something is dragged.
+  const carried = await page.evaluateHandle(() => new DataTransfer());
+  const chip = page.getByRole('button', { name: 'Put D-22 in by hand' });
+  const place = page.getByRole('button', { name: 'Put it at M01', includeHidden: true });
+  await chip.dispatchEvent('dragstart', { dataTransfer: carried });
+  for (const event of ['dragenter', 'dragover', 'drop'])
+    await place.dispatchEvent(event, { dataTransfer: carried });
+  await page.getByText(/D-22 stays at M01/).waitFor();
+  // The map is a map again, though what was dragged is gone from its list.
+  await page.getByRole('option', { name: /^M01/ }).click({ timeout: 3000 });
+  await expect.poll(async () => (await chosen()).includes('none')).toBe(false);
   const now = await chosen();
-  expect(now[1]).toBe('D-20');
+  expect([now[0], now[1], now[3]]).toEqual(['D-22', 'D-20', 'D-21']);
   expect(new Set(now).size).toBe(4);
   await page.getByRole('button', { name: 'Sign choice' }).click();
   await page.waitForURL(/\/balance$/);

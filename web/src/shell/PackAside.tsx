@@ -1,6 +1,6 @@
 import { placesOf, STAGE_FACTS, STAGES, type Stage, type StageFacts } from '@cellmend/core/route';
 import { PanelRightClose, PanelRightOpen } from 'lucide-react';
-import { useMemo, useState } from 'react';
+import { Suspense, useMemo, useState } from 'react';
 import { Button as AriaButton, ToggleButton, ToggleButtonGroup } from 'react-aria-components';
 import styled from 'styled-components';
 import { decisionOf, leakOf, spreadOf, useInsulation, useSafety } from '../api/hooks';
@@ -19,7 +19,9 @@ import { ModuleSheet } from '../pack-map/ModuleSheet';
 import { PackMap } from '../pack-map/PackMap';
 import { Mute } from '../ui/parts';
 import { percent } from '../ui/words';
+import { useMapDrops } from './dropOnMap';
 import { useJobView } from './jobContext';
+import { lazily } from './lazily';
 import { usePlan, useTargets } from '../stages/strip-down/usePlan';
 import { mapShown } from './preferences';
 
@@ -34,9 +36,6 @@ const Aside = styled.aside`
   @media (max-width: 1000px) {
     border-left: 0;
     border-top: 1px solid var(--line);
-    > svg {
-      max-width: 420px;
-    }
   }
   @media print {
     display: none;
@@ -52,6 +51,16 @@ const Aside = styled.aside`
     font-size: var(--t-s);
   }
 `;
+const Under = styled.div`
+  position: relative;
+  @media (max-width: 1000px) {
+    max-width: 420px;
+  }
+`;
+const DropPlaces = lazily<
+  Parameters<(typeof import('../pack-map/DropPlaces'))['DropPlaces']>[0],
+  typeof import('../pack-map/DropPlaces')
+>(() => import('../pack-map/DropPlaces'), 'DropPlaces');
 const Fold = styled(AriaButton)`
   background: none;
   border: 0;
@@ -120,6 +129,7 @@ export function PackAside({ here }: { here: string }) {
   const { data: bench } = useBench(facts.layer === 'bench' ? job.number : null);
   const { data: now } = useRunsNow(facts.layer === 'bench' ? job.number : null);
   const { plan } = usePlan(layerId === 'removal' ? targets : []);
+  const drops = useMapDrops();
   const layer = useMemo(() => {
     if (layerId === 'exposure') return exposureLayer(pack, safety);
     if (layerId === 'removal') return removalLayer(pack, plan);
@@ -140,6 +150,7 @@ export function PackAside({ here }: { here: string }) {
     );
   }, [layerId, pack, safety, findings, report, modules, repaired, plan, bench, now, seen]);
   const open = shown === 'yes';
+  const height = (selected === null ? 570 : 430) - (layer.note ? 70 : 0);
   return (
     <Aside aria-label="Pack">
       {open ? (
@@ -167,13 +178,14 @@ export function PackAside({ here }: { here: string }) {
             {looked && <ToggleButton id="seen">Seen</ToggleButton>}
             {facts.layer === 'bench' && <ToggleButton id="bench">Bench</ToggleButton>}
           </Layers>
-          <PackMap
-            pack={pack}
-            layer={layer}
-            selected={selected}
-            onSelect={select}
-            height={(selected === null ? 570 : 430) - (layer.note ? 70 : 0)}
-          />
+          <Under>
+            <PackMap pack={pack} layer={layer} selected={selected} onSelect={select} height={height} />
+            {drops && (
+              <Suspense>
+                <DropPlaces pack={pack} height={height} drops={drops} />
+              </Suspense>
+            )}
+          </Under>
           {layer.legend && (
             <Legend>
               <span>{layer.legend.low}</span>

@@ -1,11 +1,12 @@
 import { ENDING_IDS, ENDINGS, measureWords, type Ending } from '@cellmend/core/route';
 import { Archive, Printer } from 'lucide-react';
-import { useState } from 'react';
+import { Suspense, useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
 import { WasItSo } from '../../learn/WasItSo';
 import { decisionOf, spreadOf, useSession } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
+import { lazily } from '../../shell/lazily';
 import { SignNote, useSigning } from '../../shell/signing';
 import { useDraft } from '../../shell/useDraft';
 import { Field, Input, TextArea } from '../../ui/Field';
@@ -27,7 +28,6 @@ import { day, upper } from '../../ui/words';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
 import { HowTheyLeave } from './HowTheyLeave';
-import { Appraised } from './Appraised';
 import { Missing } from './Missing';
 import { Paper } from './Paper';
 import { Quoted, useChosenQuote } from './Quoted';
@@ -42,6 +42,7 @@ import {
   SafetyEvidence,
 } from './SheetParts';
 
+const Appraised = lazily<object, typeof import('./Appraised')>(() => import('./Appraised'), 'Appraised');
 const Screen = styled.div`
   @media print {
     display: none;
@@ -217,7 +218,11 @@ export function HandOverStage({ question }: StageProps) {
         </section>
         <Found />
         <Done ending={ending} />
-        {ending === 'appraised' && <Appraised />}
+        {ending === 'appraised' && (
+          <Suspense>
+            <Appraised />
+          </Suspense>
+        )}
         {asks && estimate && (
           <section>
             <h2>{heading}</h2>

@@ -15,6 +15,7 @@ import styled from 'styled-components';
 import { decisionOf, spreadOf } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
+import { useOfferDrops } from '../../shell/dropOnMap';
 import { useDraft } from '../../shell/useDraft';
 import { useWorker } from '../../shell/useWorker';
 import { Select } from '../../ui/Field';
@@ -32,6 +33,7 @@ import {
 } from '../../ui/parts';
 import { fixed, since } from '../../ui/words';
 import { useBench } from '../bench/useBench';
+import { DraggedDonor } from './DraggedDonor';
 import { leftBecause, openFacts } from './fits';
 import { Schools } from './Schools';
 import { Swaps } from './Swaps';
@@ -156,6 +158,14 @@ export function AllPlaces({
       },
     })),
   };
+  useOfferDrops(places, (place, id) => {
+    const donor = able.find((s) => s.id === id);
+    if (donor && donor.groupCount === sizeOf(place))
+      setLocks({
+        ...Object.fromEntries(Object.entries(standing).filter(([, x]) => x !== id)),
+        [place]: id,
+      });
+  });
   const { answer: told, failed } = useWorker<MatchAnswer>(work, both);
   const answers = told && 'answers' in told ? told.answers : null;
   const problem = failed ? 'That could not be worked out.' : told && 'problem' in told ? told.problem : '';
@@ -229,9 +239,22 @@ export function AllPlaces({
           );
         })}
       </Two>
+      <Sheet aria-label="By hand">
+        <Stack $gap={8}>
+          <h3>By hand: drag one onto its place on the map, and it stays there</h3>
+          <Row $gap={8} style={{ flexWrap: 'wrap' }}>
+            {able
+              .filter((s) => !Object.values(standing).includes(s.id))
+              .map((s) => (
+                <DraggedDonor key={s.id} id={s.id} label={s.label} says={`${fixed(s.capacityAh!, 1)} A·h`} />
+              ))}
+          </Row>
+        </Stack>
+      </Sheet>
       <PlainList aria-label="Donors by place">
         {places.map((p) => {
-          const id = answer?.choice?.[p];
+          // What was put there by hand shows at once, while the rest is worked out.
+          const id = standing[p] ?? answer?.choice?.[p];
           const s = donors.find((d) => d.id === id);
           const locked = standing[p] !== undefined;
           return (

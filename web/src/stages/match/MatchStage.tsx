@@ -3,17 +3,16 @@ import { listWords, placesOf } from '@cellmend/core/route';
 import { ApiProblem } from '../../api/client';
 
 import { TriangleAlert, X } from 'lucide-react';
-import { useState } from 'react';
+import { Suspense, useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import { decisionOf, spreadOf, useStock } from '../../api/hooks';
 import { Awaiting } from '../../shell/Awaiting';
+import { lazily } from '../../shell/lazily';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote } from '../../shell/signing';
 import { keepFinding, useTried } from '../../shell/useTried';
 import { useDraft } from '../../shell/useDraft';
 import { useBench } from '../bench/useBench';
-import { AllPlaces } from './AllPlaces';
-import { Schools } from './Schools';
 import { Swaps } from './Swaps';
 import { Chips } from '../../ui/Chips';
 import { Answer, Button, LinkButton, Mute, NextBar, Page, ProblemNote, Row, Stack } from '../../ui/parts';
@@ -27,6 +26,12 @@ import { Donor, Told } from './DonorCard';
 import { Unranked } from './Unranked';
 import { useChoice, type PlaceProps } from './useChoice';
 import { Before } from '../Before';
+
+const AllPlaces = lazily<
+  Parameters<(typeof import('./AllPlaces'))['AllPlaces']>[0],
+  typeof import('./AllPlaces')
+>(() => import('./AllPlaces'), 'AllPlaces');
+const Schools = lazily<object, typeof import('./Schools')>(() => import('./Schools'), 'Schools');
 
 /** Donors from the shelf for every place that is to be replaced, ranked by how near they are to the rest of this pack. */
 export function MatchStage({ question }: StageProps) {
@@ -74,7 +79,11 @@ export function MatchStage({ question }: StageProps) {
     </Chips>
   );
   if (together && places.length > 1)
-    return <AllPlaces question={question} places={places} donors={donors} pick={how} />;
+    return (
+      <Suspense fallback={<Awaiting question={question} />}>
+        <AllPlaces question={question} places={places} donors={donors} pick={how} />
+      </Suspense>
+    );
   const pick = places.length > 1 && (
     <>
       {how}
@@ -251,7 +260,9 @@ function Ranked({ question, place, pick, places, spreadId, donors }: PlaceProps 
           </Donor>
         ))}
       </Stack>
-      <Schools />
+      <Suspense>
+        <Schools />
+      </Suspense>
       <Swaps report={report} donors={donors} alone={alone} />
       {keeping && <ProblemNote what={keeping} />}
       <SignNote signing={signing} />
