@@ -285,7 +285,7 @@ export function AllPlaces({
                       {fixed(s.capacityAh!, 1)} A·h, {fixed(s.resistanceMilliohm!, 2)} mΩ
                     </span>{' '}
                     <Mute>
-                      reached in {fixed(answer!.reachMin[p] ?? 0, 0)} min
+                      {answer && `reached in ${fixed(answer.reachMin[p] ?? 0, 0)} min`}
                       {s.origin && ` · ${s.origin}`}
                       {` · here ${since(s.place.at)}`}
                       {openFacts(s, pack).length > 0 && ` · not known: ${openFacts(s, pack).join(', ')}`}
