@@ -60,3 +60,14 @@ export const QuoteDataSchema = z.object({
 export type QuoteData = z.infer<typeof QuoteDataSchema>;
 export const QuoteSchema = QuoteDataSchema.extend({ id: z.uuid(), by: z.string(), at: z.string() });
 export type Quote = z.infer<typeof QuoteSchema>;
+
+/** A used pack that was appraised in another job, as an option for the owner of this vehicle. */
+export const UsedPackOfferSchema = z.object({
+  job: z.int(),
+  title: z.string(),
+  verdict: z.enum(['buy', 'at most', 'cannot tell yet']),
+  /** All that it comes to, deposit, freight and own hours included. */
+  cost: SpanSchema,
+  yearsLeft: SpanSchema,
+});
+export type UsedPackOffer = z.infer<typeof UsedPackOfferSchema>;

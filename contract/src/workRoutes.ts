@@ -19,7 +19,7 @@ import {
   SharedMemorySchema,
 } from './memory';
 import { MOST_PHOTO_BODY_BYTES, NewPhotoSchema, PhotoSchema, WithdrawPhotoSchema } from './photos';
-import { NewQuoteSchema, QuoteSchema } from './quotes';
+import { NewQuoteSchema, QuoteSchema, UsedPackOfferSchema } from './quotes';
 import { SpanSchema } from './fields';
 import type { RouteSpec } from './routeSpec';
 import {
@@ -133,6 +133,14 @@ export const WORK_ROUTES: RouteSpec[] = [
     role: 'viewer',
     status: 200,
     answer: z.array(QuoteSchema),
+  },
+  {
+    method: 'get',
+    path: '/jobs/{number}/offers',
+    summary: 'Used packs of this kind that were appraised in other jobs and are not advised against',
+    role: 'viewer',
+    status: 200,
+    answer: z.array(UsedPackOfferSchema),
   },
   {
     method: 'post',

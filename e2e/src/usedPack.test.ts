@@ -104,6 +104,16 @@ it('a used pack on a pallet is appraised: what it shows, what was looked at, bot
   await page.getByRole('button', { name: 'Sign sheet' }).click();
   await page.getByText('Signed by Ina Holm.').waitFor();
   const job = (await ina.get<Job>(`/api/jobs/${n}`)).body;
+  // A vehicle with a pack of that kind has it among its options, with all that it comes to and the careful years.
+  const other = (
+    await ina.post<{ number: number }>('/api/jobs', { title: 'Shuttle 2', packProfileId: job.packProfileId })
+  ).body.number;
+  await page.goto(`/jobs/${other}/options`);
+  await page.getByRole('button', { name: `Take Used pack, job ${n} as an option` }).click();
+  const option = page.getByRole('group', { name: 'Option 2' });
+  expect(await option.getByLabel(/^Costs/).inputValue()).toBe('5500 6000 6000');
+  expect(await option.getByLabel('Lasts, years').inputValue()).toMatch(/^4\.5 11\.\d 30\.0$/);
+  expect(await option.getByLabel('Comes back').inputValue()).toBe('');
   expect(job.next.detail).toMatch(/appraised/);
   expect(errors).toEqual([]);
 });

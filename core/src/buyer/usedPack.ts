@@ -251,7 +251,7 @@ function lifeLines(
 }
 
 /** The careful one of both schools is the likely one; least and most are those of either. */
-function careful({ bySubtraction: s, byHealth: h }: UsedPackVerdict['lasts']): Span | null {
+export function carefulYears({ bySubtraction: s, byHealth: h }: UsedPackVerdict['lasts']): Span | null {
   const all = [s, h].filter((v): v is NonNullable<typeof v> => v !== null);
   if (all.length === 0) return null;
   const of = (pick: (...v: number[]) => number, key: keyof Span): number => pick(...all.map((v) => v[key]));
@@ -290,7 +290,7 @@ function judge(ask: UsedPackAsk, pack: Pack): Judged {
   const { report, facts, shown, looked, offer, use } = ask;
   const scanned = report ? buyersCheck(report, pack, facts) : null;
   const lasts = lastsOf(ask, pack);
-  const life = careful(lasts);
+  const life = carefulYears(lasts);
   const measuredLines = [
     ...(scanned
       ? scanned.lines.filter((l) => !l.what.startsWith('Life'))
@@ -442,7 +442,7 @@ function changesOf(ask: UsedPackAsk, pack: Pack, now: Judged): UsedPackVerdict['
  */
 export function usedPack(ask: UsedPackAsk, pack: Pack): UsedPackVerdict {
   const now = judge(ask, pack);
-  const life = careful(now.lasts);
+  const life = carefulYears(now.lasts);
   return {
     ...now,
     perYear: now.comesTo && ask.use && life ? drawn(now.comesTo, life, ask.use) : null,

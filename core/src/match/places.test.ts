@@ -1,9 +1,10 @@
 import { describe, expect, it } from 'vitest';
 import { marramVan, yardTug } from '../../../cli/src/demoPacks';
+import { profileOf } from '../../../server/test/depot';
 import { normalisePack } from '../pack';
 import { Random } from '../simpack';
 import type { Candidate } from './candidates';
-import { fillPlaces, type PlacesAsk, type SizedCandidate } from './places';
+import { fillPlaces, hottestFirst, type PlacesAsk, type SizedCandidate } from './places';
 import { unlikeness } from './select';
 
 const pack = normalisePack(marramVan());
@@ -46,6 +47,33 @@ describe('all places at once', () => {
       expect(twins.objective).toEqual({ cost: expect.closeTo(cost, 6) as number });
       expect(new Set(Object.values(twins.choice!)).size).toBe(4);
     }
+  });
+
+  it('put the strongest where it is hottest, where that is asked for; the choice stays the same, and a lock where it is', () => {
+    // Three rows of three: M5 lies in the middle, M1 in a corner, M2 at an edge.
+    const nine = normalisePack({
+      ...profileOf('Nine', 9, 4),
+      modules: profileOf('Nine', 9, 4).modules.map((m, i) => ({
+        ...m,
+        place: { tier: 0, row: Math.floor(i / 3), column: i % 3 },
+      })),
+    });
+    expect(hottestFirst(nine, ['M01', 'M02', 'M05', 'M09'])).toEqual(['M05', 'M02', 'M01', 'M09']);
+    const ask: PlacesAsk = {
+      places: ['M01', 'M02', 'M05'],
+      donors: shelf(4, 8),
+      staying: [],
+      locks: {},
+      aim: 'weakest-first',
+      tolerance,
+    };
+    const hot = fillPlaces(nine, { ...ask, arrange: 'hot' }).choice!;
+    const held = (p: string): number => ask.donors.find((d) => d.id === hot[p])!.capacityAh;
+    expect(held('M05')).toBeGreaterThanOrEqual(held('M02'));
+    expect(held('M02')).toBeGreaterThanOrEqual(held('M01'));
+    expect(new Set(Object.values(hot))).toEqual(new Set(Object.values(fillPlaces(nine, ask).choice!)));
+    const locked = fillPlaces(nine, { ...ask, arrange: 'hot', locks: { M05: hot.M01! } }).choice!;
+    expect(locked.M05).toBe(hot.M01);
   });
 
   it('put the weakest where it is reached soonest, whatever comes first in the list', () => {

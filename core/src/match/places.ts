@@ -19,6 +19,8 @@ export interface PlacesAsk {
   /** `blocks`: modules that are sensed together add up alike from block to block. */
   aim: 'weakest-first' | 'alike' | 'blocks';
   tolerance: { capacityAh: number; resistanceMilliohm: number };
+  /** Which of the chosen goes where: the weakest where it is reached soonest, or the strongest where it is hottest. */
+  arrange?: 'reach' | 'hot' | undefined;
 }
 export interface PlacesAnswer {
   /** Donor by place; null where no choice is possible. */
@@ -28,6 +30,21 @@ export interface PlacesAnswer {
   reasons: string[];
   /** Minutes to reach each place again. */
   reachMin: Record<string, number>;
+}
+
+/**
+ * Places from the hottest to the coolest: the middle of a pack lies among its like and gives its warmth off last, its ends first.
+ * Common practice, no source; where sensors tell otherwise, they count.
+ */
+export function hottestFirst(pack: Pack, places: readonly string[]): string[] {
+  const mean = (of: (p: (typeof pack.modules)[number]['place']) => number): number =>
+    pack.modules.reduce((s, m) => s + of(m.place), 0) / pack.modules.length;
+  const middle = { row: mean((p) => p.row), column: mean((p) => p.column), tier: mean((p) => p.tier) };
+  const from = (id: string): number => {
+    const { place } = pack.modules.find((m) => m.id === id)!;
+    return Math.hypot(place.row - middle.row, place.column - middle.column, place.tier - middle.tier);
+  };
+  return [...places].sort((a, b) => from(a) - from(b) || (a < b ? -1 : 1));
 }
 
 /**
@@ -63,7 +80,8 @@ const together = (a: Objective | null, b: Objective | null): Objective | null =>
 
 /**
  * Chooses donors for all places together by one aim, those of each size among the donors of that size, then puts the weakest of
- * them where they are reached soonest: what may have to come out again should not lie under the rest. Locks stay.
+ * them where they are reached soonest (what may have to come out again should not lie under the rest), or the strongest where it
+ * is hottest, as is asked. Locks stay.
  * @throws InputProblem as {@link selectModules}
  */
 export function fillPlaces(pack: Pack, ask: PlacesAsk): PlacesAnswer {
@@ -113,9 +131,13 @@ export function fillPlaces(pack: Pack, ask: PlacesAsk): PlacesAnswer {
         loose.push(able.find((d) => d.id === id)!);
       }
     });
-    free.sort((a, b) => answer.reachMin[a]! - answer.reachMin[b]!);
+    const hot = ask.arrange === 'hot';
+    const order = hot
+      ? hottestFirst(pack, free)
+      : free.sort((a, b) => answer.reachMin[a]! - answer.reachMin[b]!);
     loose.sort((a, b) => a.capacityAh - b.capacityAh || b.resistanceMilliohm - a.resistanceMilliohm);
-    free.forEach((p, i) => (answer.choice![p] = loose[i]!.id));
+    if (hot) loose.reverse();
+    order.forEach((p, i) => (answer.choice![p] = loose[i]!.id));
   }
   return answer.choice ? answer : { ...answer, objective: null };
 }

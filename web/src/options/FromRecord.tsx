@@ -1,7 +1,10 @@
 import { optionsFromRecord, type FilledOption } from '@cellmend/core/quote';
 import type { Span } from '@cellmend/core/cost';
 import { kmOf } from '@cellmend/core/spread';
+import type { UsedPackOffer } from '@cellmend/contract/quotes';
 import styled from 'styled-components';
+import useSWR from 'swr';
+import { get } from '../api/client';
 import { useWorkshop } from '../api/hooks';
 import { useLookingBack } from '../learn/WasItSo';
 import { useJobView } from '../shell/jobContext';
@@ -45,6 +48,15 @@ function rowOf(o: FilledOption): OptionRow {
   };
 }
 
+const usedRow = (o: UsedPackOffer): OptionRow => ({
+  ...EMPTY_ROW,
+  name: `Used pack, job ${o.job}`,
+  says: `${o.title}: price, tax, deposit, freight and own hours`.slice(0, 300),
+  cost: typed(o.cost, 0),
+  years: typed(yearsOf(o.yearsLeft), 1),
+  done: 'whole-pack',
+});
+
 /** What the record itself says of each school: prices, plan, measured capacities, come-backs. What it does not say stays open. */
 export function FromRecord({
   rows,
@@ -53,19 +65,20 @@ export function FromRecord({
   rows: readonly OptionRow[];
   onTake: (row: OptionRow) => void;
 }) {
-  const { pack } = useJobView();
+  const { job, pack } = useJobView();
   const { rows: schools, why, level } = useSchools();
   const { data: workshop } = useWorkshop();
   const { data: back } = useLookingBack();
+  const { data: offers } = useSWR<UsedPackOffer[]>(`/jobs/${job.number}/offers`, get);
   const placesOf = (school: string): string[] => schools?.find((s) => s.school === school)?.places ?? [];
   const failed = usePlan(placesOf('failed')).plan ?? null;
   const below = usePlan(placesOf('below')).plan ?? null;
   const set = usePlan(placesOf('set')).plan ?? null;
-  if (!schools || !workshop)
+  if (!workshop || (!schools && (offers ?? []).length === 0))
     return why === '' ? null : <Mute>Nothing can be filled in from the record. {why}</Mute>;
   const swaps = back?.backBy.find((b) => b.measure === 'replace module')?.share ?? null;
   const filled = optionsFromRecord({
-    schools,
+    schools: schools ?? [],
     labour: { failed, below, set },
     hourRate: workshop.hourRate,
     rangeKm: (ah) => {
@@ -103,6 +116,30 @@ export function FromRecord({
             </Button>
           </Line>
         ))}
+        {(offers ?? []).map((o) => {
+          const row = usedRow(o);
+          return (
+            <Line key={o.job}>
+              <span>
+                <b>{row.name}</b>
+                <Mute>
+                  : appraised as job {o.job}
+                  {o.verdict === 'cannot tell yet' ? ', not settled yet' : ''}. To be typed: how often it
+                  comes back.
+                </Mute>
+              </span>
+              <Button
+                quiet
+                isDisabled={rows.some((r) => r.name === row.name)}
+                onPress={() => onTake(row)}
+                aria-label={`Take ${row.name} as an option`}
+              >
+                {rows.some((r) => r.name === row.name) ? 'Taken' : 'Take'}
+              </Button>
+            </Line>
+          );
+        })}
+        {!schools && why !== '' && <Mute>{why}</Mute>}
       </Stack>
     </Sheet>
   );

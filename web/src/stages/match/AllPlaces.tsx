@@ -18,6 +18,8 @@ import { SignNote, useSigning } from '../../shell/signing';
 import { useOfferDrops } from '../../shell/dropOnMap';
 import { useDraft } from '../../shell/useDraft';
 import { useWorker } from '../../shell/useWorker';
+import { ToggleButton } from 'react-aria-components';
+import { Chips } from '../../ui/Chips';
 import { Select } from '../../ui/Field';
 import {
   Answer,
@@ -117,6 +119,7 @@ export function AllPlaces({
   const signed = decisionOf(job, 'match')?.body.choices ?? [];
   const [aim, setAim] = useDraft<Aim>(`${job.number}.match-aim`, 'weakest-first');
   const [locks, setLocks] = useDraft<Record<string, string>>(`${job.number}.match-locks`, {});
+  const [where, setWhere] = useDraft<'reach' | 'hot'>(`${job.number}.match-where`, 'reach');
   const signing = useSigning('match');
   const navigate = useNavigate();
   const report = spreadOf(findings, 'before')?.report ?? null;
@@ -152,6 +155,7 @@ export function AllPlaces({
       staying: a === 'weakest-first' ? [] : stays,
       locks: standing,
       aim: a,
+      arrange: where,
       tolerance: {
         capacityAh: MATCH_TOLERANCE.capacity * typicalAh,
         resistanceMilliohm: MATCH_TOLERANCE.resistance * typicalR,
@@ -215,7 +219,11 @@ export function AllPlaces({
               typical.measured && report?.resistanceMilliohm.measured
                 ? 'What stays counts where twins are sought.'
                 : 'What stays is not measured: only the donors are compared with each other.'
-            } The weakest lies where it is reached soonest.`}
+            } ${
+              where === 'hot'
+                ? 'The strongest lies where it is hottest, in the middle of the pack.'
+                : 'The weakest lies where it is reached soonest.'
+            }`}
       </Answer>
       {problem !== '' && <ProblemNote what={problem} accepted="Another lock, or fewer." />}
       <Two role="group" aria-label="What is aimed at">
@@ -239,6 +247,18 @@ export function AllPlaces({
           );
         })}
       </Two>
+      {aim !== 'blocks' && (
+        <Chips
+          selectionMode="single"
+          disallowEmptySelection
+          selectedKeys={[where]}
+          onSelectionChange={(k) => setWhere([...k][0] as 'reach' | 'hot')}
+          aria-label="Which goes where"
+        >
+          <ToggleButton id="reach">Weakest where it is reached soonest</ToggleButton>
+          <ToggleButton id="hot">Strongest where it is hottest</ToggleButton>
+        </Chips>
+      )}
       <Sheet aria-label="By hand">
         <Stack $gap={8}>
           <h3>By hand: drag one onto its place on the map, and it stays there</h3>
