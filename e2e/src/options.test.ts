@@ -124,7 +124,7 @@ it('what is on record fills an option in: prices, the plan at the workshop’s r
   await record.getByText('M07 from the shelf').waitFor();
   await record
     .getByText(
-      /the price of the module; a single-use part, to be added; what an hour costs here; how long it lasts/,
+      /the price of the module; the price of .*, to be added; what an hour costs here; how long it lasts/,
     )
     .waitFor();
   await record.getByRole('button', { name: 'Take M07 from the shelf as an option' }).click();

@@ -268,6 +268,8 @@ export interface InUse {
   /** Share of the first day's drive that is missed. */
   missedFirst: number;
   days: DayEnd[];
+  /** Warmest mean of the string over all days; null where no thermal figures were given. */
+  hottestC: number | null;
 }
 /** @param withinV the spread at rest that counts as level, V. */
 export function inUse(ask: SimAsk, withinV: number): InUse {
@@ -283,5 +285,6 @@ export function inUse(ask: SimAsk, withinV: number): InUse {
     levelDay: since((d) => d.spreadV <= withinV),
     missedFirst: first.missedAh / Math.max(1e-9, first.missedAh + first.drivenAh),
     days,
+    hottestC: ask.thermal ? Math.max(...days.map((d) => d.hottestC!)) : null,
   };
 }

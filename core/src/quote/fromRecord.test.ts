@@ -18,6 +18,8 @@ const facts: QuoteFacts = {
   schools: [row('failed', ['M02']), row('below', ['M02', 'M04']), row('set', ['M01', 'M02', 'M03', 'M04'])],
   labour: { failed: labour, below: labour, set: null },
   hourRate: 80,
+  priceOf: () => null,
+  levelHours: { failed: null, below: null, set: null },
   rangeKm: (ah) => ({ low: 3 * ah, likely: 3.1 * ah, high: 3.2 * ah }),
   tookAgainstPlan: null,
   cameBack: { hits: 1, n: 9 },
@@ -34,6 +36,27 @@ describe('options as the record fills them in', () => {
     expect(set).toMatchObject({ name: 'The whole set', cost: null });
     expect(set!.open).toEqual(['the strip-down plan']);
     expect(one!.rangeKm!.likely).toBeCloseTo(155, 9);
+  });
+  it('single-use parts by their own prices, and how long it stands to come level', () => {
+    const lid: Labour = {
+      ...labour,
+      order: [
+        { what: 'lid seal', count: 2, for: [] },
+        { what: 'bolt', count: 8, for: [] },
+      ],
+    };
+    const priced = {
+      ...facts,
+      labour: { ...facts.labour, failed: lid },
+      levelHours: { ...facts.levelHours, failed: 30 },
+    };
+    const [half] = optionsFromRecord({ ...priced, priceOf: (w) => (w === 'lid seal' ? 45 : null) });
+    expect(half!.cost!.likely).toBe(420 + 90);
+    expect(half!.open).toEqual(['the price of bolt, to be added']);
+    expect(half!.says).toBe('M02 from the shelf, 2 days on the bench to come level');
+    const [all] = optionsFromRecord({ ...priced, priceOf: () => 5 });
+    expect(all!.open).toEqual([]);
+    expect(all!.cost!.likely).toBe(420 + 50);
   });
   it('what took longer here before takes longer again', () => {
     const [one] = optionsFromRecord({ ...facts, tookAgainstPlan: { low: 0.9, likely: 1.3, high: 2 } });

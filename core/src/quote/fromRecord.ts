@@ -9,6 +9,10 @@ export interface QuoteFacts {
   schools: readonly SchoolRow[];
   /** Strip down to the places of each school; null where it could not be planned. */
   labour: Readonly<Record<SwapSchool, Labour | null>>;
+  /** What a single-use part costs, by its name; null where no stock and no list says. */
+  priceOf: (what: string) => number | null;
+  /** Hours on a supply until the modules that go in are level, one after the other; null where it cannot be told. */
+  levelHours: Readonly<Record<SwapSchool, number | null>>;
   /** What an hour costs; null where the workshop has not said. */
   hourRate: number | null;
   /** Range of so many A·h; null where it is not measured. */
@@ -42,6 +46,14 @@ const ENOUGH_JOBS = 5;
 const hours = (minutes: number): string =>
   minutes < 90 ? `${Math.round(minutes / 5) * 5} min` : `${(minutes / 60).toFixed(1)} h`;
 
+/** How long it stands on the bench to come level, in words; nothing where it cannot be told. */
+const waiting = (hoursOfLevel: number | null): string =>
+  hoursOfLevel === null
+    ? ''
+    : hoursOfLevel < 1
+      ? ', level at once'
+      : `, ${hoursOfLevel < 24 ? `${Math.ceil(hoursOfLevel)} h` : `${Math.ceil(hoursOfLevel / 24)} days`} on the bench to come level`;
+
 /**
  * The owner's options as the record has them: the modules' prices, the work by the strip-down plan at the workshop's rate, the range by
  * measured capacities, the years by how the least of them has aged. Two schools that take out the same are one option.
@@ -59,16 +71,18 @@ export function optionsFromRecord(f: QuoteFacts): FilledOption[] {
     if (row.lacking > 0) open.push(`${row.lacking} more that fit: the shelf has ${n - row.lacking} of ${n}`);
     if (row.parts && row.parts.unpriced > 0)
       open.push(n === 1 ? 'the price of the module' : `the price of ${row.parts.unpriced} of ${n} modules`);
-    const single = labour?.order.reduce((s, o) => s + o.count, 0) ?? 0;
-    if (single > 0)
-      open.push(single === 1 ? 'a single-use part, to be added' : `${single} single-use parts, to be added`);
+    const singles = (labour?.order ?? []).map((o) => ({ ...o, price: f.priceOf(o.what) }));
+    const bare = singles.filter((o) => o.price === null);
+    if (bare.length > 0) open.push(`the price of ${bare.map((o) => o.what).join(', ')}, to be added`);
+    const consumed = singles.reduce((s, o) => s + (o.price ?? 0) * o.count, 0);
+    const level = f.levelHours[row.school];
     if (f.hourRate === null) open.push('what an hour costs here');
     if (!labour) open.push('the strip-down plan');
     let cost: Span | null = null;
     if (labour && f.hourRate !== null && row.parts && row.parts.unpriced === 0) {
       const took = f.tookAgainstPlan ?? { low: 1, likely: 1, high: 1 };
       const of = (minutes: number, k: keyof Span): number =>
-        (minutes / 60) * THERE_AND_BACK[k] * took[k] * f.hourRate! + row.parts!.sum;
+        (minutes / 60) * THERE_AND_BACK[k] * took[k] * f.hourRate! + row.parts!.sum + consumed;
       cost = {
         low: of(labour.lowMin, 'low'),
         likely: of(labour.leftMin, 'likely'),
@@ -100,7 +114,7 @@ export function optionsFromRecord(f: QuoteFacts): FilledOption[] {
         says:
           row.school === 'set'
             ? `all ${n} modules from the shelf`
-            : `${row.places.slice(0, 6).join(', ')}${n > 6 ? ` and ${n - 6} more` : ''} from the shelf`,
+            : `${row.places.slice(0, 6).join(', ')}${n > 6 ? ` and ${n - 6} more` : ''} from the shelf${waiting(level)}`,
         cost,
         yearsLeft: row.lastsYears,
         rangeKm,

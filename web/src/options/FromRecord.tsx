@@ -5,7 +5,8 @@ import type { UsedPackOffer } from '@cellmend/contract/quotes';
 import styled from 'styled-components';
 import useSWR from 'swr';
 import { get } from '../api/client';
-import { useWorkshop } from '../api/hooks';
+import { useStock, useWorkshop } from '../api/hooks';
+import { SWAP_SCHOOLS, type SwapSchool } from '@cellmend/core/match';
 import { useLookingBack } from '../learn/WasItSo';
 import { useJobView } from '../shell/jobContext';
 import { useSchools } from '../stages/match/useSchools';
@@ -66,7 +67,8 @@ export function FromRecord({
   onTake: (row: OptionRow) => void;
 }) {
   const { job, pack } = useJobView();
-  const { rows: schools, why, level } = useSchools();
+  const { rows: schools, why, level, levelHours } = useSchools();
+  const { data: stock } = useStock();
   const { data: workshop } = useWorkshop();
   const { data: back } = useLookingBack();
   const { data: offers } = useSWR<UsedPackOffer[]>(`/jobs/${job.number}/offers`, get);
@@ -81,6 +83,13 @@ export function FromRecord({
     schools: schools ?? [],
     labour: { failed, below, set },
     hourRate: workshop.hourRate,
+    priceOf: (what) => stock?.find((s) => s.kind !== 'module' && s.name === what)?.price ?? null,
+    levelHours: Object.fromEntries(
+      SWAP_SCHOOLS.map((school) => {
+        const row = schools?.find((s) => s.school === school);
+        return [school, row ? levelHours(row) : null];
+      }),
+    ) as Record<SwapSchool, number | null>,
     rangeKm: (ah) => {
       const km = kmOf(level(ah), pack);
       return km.measured ? { low: km.low, likely: km.value, high: km.high } : null;

@@ -1,12 +1,13 @@
 import type { BalancePlan, DayEnd, SimGroup } from '@cellmend/core/balance';
-import { limitOf, limitValue, valueOf } from '@cellmend/core/pack';
+import { limitOf, limitValue, ocvCurve, valueOf } from '@cellmend/core/pack';
 import type { SpreadReport } from '@cellmend/core/spread';
+import { decisionOf, useStock } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { useDraft } from '../../shell/useDraft';
 import { useWorker } from '../../shell/useWorker';
 import { Field, Input } from '../../ui/Field';
 import { Mute, Row, Sheet, Stack } from '../../ui/parts';
-import { distance } from '../../ui/units';
+import { distance, temperature } from '../../ui/units';
 import { duration, fixed, percent } from '../../ui/words';
 import type { VehicleAnswer, VehicleQuestion } from './vehicleWorker';
 
@@ -16,6 +17,10 @@ const DAYS = 60;
 const SLOW_S = 60;
 const SLOW_SHARE = 0.7;
 const BLEEDS_ABOVE_V = 0.005;
+/** Heat capacity of modules, and what a closed pack gives off to still air. From memory. */
+const J_PER_KG_K = 900;
+const W_PER_K = 3;
+const AMBIENT_C = 20;
 /** A vehicle of nobody's figures counts as level within this, mV. Common practice, no source. */
 const LEVEL_MV = 20;
 
@@ -62,10 +67,32 @@ export function InVehicle({
     f.drivenH + f.chargeH <= 23 &&
     f.drivenAh < packAh &&
     bleederMa > 0;
+  // Every other newcomer that is chosen counts as it lies on the shelf; one that nobody measured as the pack around it.
+  const { data: stock } = useStock();
+  const curve = ocvCurve(profile.ocv);
+  const others = (decisionOf(job, 'match')?.body.choices ?? [])
+    .filter((c) => c.place !== moduleId)
+    .flatMap(({ place, partId }) => {
+      const donor = stock?.find((s) => s.id === partId);
+      const module = pack.modules.find((m) => m.id === place);
+      if (!donor || !module || donor.restVoltageV === null) return [];
+      const cells = module.groupIndices.length;
+      return [
+        { place, groups: new Set(module.groupIndices), donor, soc: curve.socAt(donor.restVoltageV / cells) },
+      ];
+    });
   const inPlace = new Set(pack.modules.find((m) => m.id === moduleId)?.groupIndices ?? []);
   const groupOhm = profile.nominalGroupResistanceMilliohm / 1000;
   const groups = pack.groups.map((g, i): SimGroup => {
     const own = report?.channels.find((c) => c.channelIndex === g.channelIndex);
+    const other = others.find((o) => o.groups.has(i));
+    if (other)
+      return {
+        capacityAh: other.donor.capacityAh ?? packAh,
+        soc: other.soc,
+        ohm: other.donor.resistanceMilliohm === null ? groupOhm : other.donor.resistanceMilliohm / 1000,
+        slowOhm: groupOhm * SLOW_SHARE,
+      };
     return inPlace.has(i)
       ? {
           capacityAh: newcomerAh ?? packAh,
@@ -82,6 +109,7 @@ export function InVehicle({
   });
   const blocksMv = limitOf(profile, 'driveBlockingMv')?.value ?? null;
   const restH = (24 - f.drivenH - f.chargeH) / 2;
+  const massKg = pack.modules.reduce((s, m) => s + (m.massKg ?? NaN), 0);
   const question: VehicleQuestion | null = right
     ? {
         withinV: LEVEL_MV / 1000,
@@ -103,6 +131,10 @@ export function InVehicle({
           fullV: limitValue(profile, 'cellFullV'),
           emptyV: limitValue(profile, 'cellEmptyV'),
           blocksAboveV: blocksMv === null ? null : blocksMv / 1000,
+          // Lumped, nothing cools it but the air around it: the careful choice.
+          thermal: Number.isFinite(massKg)
+            ? { ambientC: AMBIENT_C, jPerK: massKg * J_PER_KG_K, wPerK: W_PER_K }
+            : undefined,
         },
       }
     : null;
@@ -163,6 +195,13 @@ export function InVehicle({
                   : `On the first day ${percent(use.missedFirst)} of the drive is missed, nothing from day ${use.drivableDay} on.`)}
             </p>
             <Days days={use.days} levelMv={LEVEL_MV} />
+            <Mute>
+              {use.hottestC === null
+                ? 'How warm it gets is not told: the masses of its modules are not in the profile.'
+                : `It warms to ${temperature(use.hottestC)} at most with ${temperature(AMBIENT_C)} around it and nothing that cools it.`}
+              {others.length > 0 &&
+                ` Counted as they lie on the shelf: ${others.map((o) => `${o.donor.label} at ${o.place}`).join(', ')}.`}
+            </Mute>
           </>
         )}
         {right && (

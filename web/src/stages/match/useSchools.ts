@@ -5,7 +5,8 @@ import {
   type SchoolRow,
   type SchoolsAsk,
 } from '@cellmend/core/match';
-import { measured, type Measured } from '@cellmend/core/pack';
+import { planBalance } from '@cellmend/core/balance';
+import { InputProblem, measured, type Measured } from '@cellmend/core/pack';
 import { placesOf } from '@cellmend/core/route';
 import { useMemo } from 'react';
 import { decisionOf, spreadOf, useStock, useWorkshop } from '../../api/hooks';
@@ -13,10 +14,15 @@ import { useJobView } from '../../shell/jobContext';
 import { useBench } from '../bench/useBench';
 import { leftBecause } from './fits';
 
+/** A bench supply as Balance begins with. */
+const SUPPLY_A = 8;
+
 export interface Schools {
   /** Null while they cannot be compared. */
   rows: SchoolRow[] | null;
   why: string;
+  /** Hours on a supply until what goes in is level, one after the other; null where it cannot be told. */
+  levelHours: (row: SchoolRow) => number | null;
   /** So many A·h once level, as sure as the capacity of the pack itself. */
   level: (ah: number) => Measured;
 }
@@ -66,5 +72,38 @@ export function useSchools(): Schools {
       : null;
   const key = ask ? JSON.stringify(ask) : '';
   const rows = useMemo(() => (key ? compareSchools(JSON.parse(key) as SchoolsAsk) : null), [key]);
-  return { rows, why, level: (ah) => measured(ah, sdShare * ah, typical.measured ? typical.from : '', 0) };
+  const rest = report?.nearEmpty ?? report?.nearFull;
+  const levelHours = (row: SchoolRow): number | null => {
+    const donors = row.donors?.map((label) => stock?.find((s) => s.label === label));
+    if (!rest || !donors || donors.some((d) => d?.restVoltageV == null)) return null;
+    try {
+      return donors.reduce(
+        (sum, d) =>
+          sum +
+          planBalance(
+            {
+              groupCount: d!.groupCount!,
+              moduleRestVoltageV: d!.restVoltageV!,
+              newcomerCapacityAh: d!.capacityAh,
+              packSocFraction: rest.medianSocFraction,
+              packCapacityAh: typical.measured ? typical.value : null,
+              currentA: SUPPLY_A,
+              bleederMilliamp: pack.profile.bleederMilliamp ?? 50,
+              goal: 'level-now',
+            },
+            pack,
+          ).hours,
+        0,
+      );
+    } catch (e) {
+      if (e instanceof InputProblem) return null;
+      throw e;
+    }
+  };
+  return {
+    rows,
+    why,
+    levelHours,
+    level: (ah) => measured(ah, sdShare * ah, typical.measured ? typical.from : '', 0),
+  };
 }
