@@ -99,6 +99,14 @@ export const PackProfileSchema: z.ZodType<PackProfile> = z.object({
   preChargeOhm: finite.gt(0).max(1e5).optional(),
   acConnected: z.boolean().optional(),
   moduleRevision: z.string().max(40).optional(),
+  moduleLook: z
+    .object({
+      cellsParallel: z.int().min(1).max(400).optional(),
+      connector: z.string().trim().max(80).optional(),
+      handedness: z.enum(['left', 'right', 'either']).optional(),
+      coolantSide: z.enum(['left', 'right', 'below', 'none']).optional(),
+    })
+    .optional(),
 });
 
 /** Reads a profile from a file or an older page: limits that had only a name get their key first. */

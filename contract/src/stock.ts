@@ -34,6 +34,9 @@ export const PartFactsSchema = z.object({
   cellsParallel: z.int().min(1).max(400).optional(),
   connector: z.string().trim().max(80).optional(),
   handedness: z.enum(['left', 'right', 'either']).optional(),
+  coolantSide: z.enum(['left', 'right', 'below', 'none']).optional(),
+  /** What it has been through; left out where nobody knows. */
+  history: z.enum(['clean', 'wet', 'crashed']).optional(),
   origin: z.string().trim().max(300).default(''),
   /** What it cost, or what it is worth, in the workshop's currency. */
   price: z.number().min(0).max(1e7).optional(),

@@ -98,6 +98,12 @@ it('walks one pack from the scan file to the hand-over sheet', async () => {
   await page.getByRole('button', { name: 'marram-3-after.csv' }).click();
   await page.getByRole('link', { name: 'Compare' }).click();
   await page.getByRole('heading', { name: /within its limits near full and near empty/ }).waitFor();
+  // A delta is told with what it is read to, and over which charge both ends were seen.
+  await page
+    .getByText(/\d+ ± 3 mV/)
+    .first()
+    .waitFor();
+  await page.getByText(/^Seen from \d+ % to \d+ % of charge\./).waitFor();
   // What proves a weak module: codes, a charge, a drive. One is seen; the rest is signed as open, with why.
   const proofs = page.getByRole('region', { name: 'What proves this repair' });
   await expect.poll(() => proofs.getByRole('listitem').count()).toBe(3);

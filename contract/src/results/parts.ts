@@ -18,7 +18,9 @@ export const MatchRowSchema = z.object({
     insulationOhm: z.number().nullish(),
     cellsParallel: z.number().optional(),
     connector: z.string().optional(),
-    handedness: z.string().optional(),
+    handedness: z.enum(['left', 'right', 'either']).optional(),
+    coolantSide: z.enum(['left', 'right', 'below', 'none']).optional(),
+    history: z.enum(['clean', 'wet', 'crashed']).optional(),
     origin: z.string(),
   }),
   fits: z.boolean(),
@@ -66,4 +68,6 @@ export const ComparisonSchema = z.object({
   stillOdd: z.array(z.string()),
   passed: z.boolean(),
   verdict: z.string(),
+  readsWithinMv: z.number().optional(),
+  span: z.object({ fromSoc: z.number(), toSoc: z.number(), still: z.string() }).optional(),
 });

@@ -6,3 +6,4 @@ export * from './places';
 export * from './staying';
 export * from './reach';
 export * from './schools';
+export * from './compatible';

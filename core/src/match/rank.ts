@@ -1,3 +1,4 @@
+import { compatible, type DonorLook, type ModuleLook } from './compatible';
 import {
   chemistryName,
   judgeVoltage,
@@ -12,7 +13,7 @@ import {
 import { usableCapacity, type GroupState } from '../range';
 
 /** A donor module on the shelf; each figure null where nobody measured it. */
-export interface DonorModule {
+export interface DonorModule extends DonorLook {
   id: string;
   label: string;
   chemistry: Chemistry;
@@ -26,11 +27,6 @@ export interface DonorModule {
   /** Rested voltage of the whole module, V, and its temperature. */
   restVoltageV: number | null;
   temperatureC: number | null;
-  insulationOhm?: number | null | undefined;
-  /** Cells side by side in a group, connector and handedness, where its label tells. */
-  cellsParallel?: number | undefined;
-  connector?: string | undefined;
-  handedness?: string | undefined;
   origin: string;
 }
 
@@ -39,6 +35,8 @@ export interface PackNeed {
   chemistry: Chemistry;
   groupCount: number;
   revision?: string | undefined;
+  /** How the pack's own modules look. */
+  look?: ModuleLook | undefined;
   /** Groups that stay, with what they hold and how full they are. */
   staying: GroupState[];
   /** Null where no reading measured it: then donors are not ranked by it, and nothing is said of the pack with one in. */
@@ -107,6 +105,8 @@ export function rankDonors(donors: readonly DonorModule[], need: PackNeed, pack:
       obstacles.push(`revision ${donor.revision}, the pack has ${need.revision}`);
     if (donor.insulationOhm != null && donor.insulationOhm < MATCH_TOLERANCE.insulationOhm)
       obstacles.push(`insulation only ${(donor.insulationOhm / 1e6).toFixed(1)} MΩ`);
+    const look = compatible(donor, need.look ?? {});
+    obstacles.push(...look.obstacles);
     const restV = donor.restVoltageV;
     const cellV = restV === null ? null : restV / donor.groupCount / cellsPerGroup;
     const judged =
@@ -146,6 +146,7 @@ export function rankDonors(donors: readonly DonorModule[], need: PackNeed, pack:
       remarks.push(
         `Not measured: ${missing.join(', ')}. Measure it on the bench before it is fitted; until then it ranks behind a near twin.`,
       );
+    if (look.asks.length > 0) remarks.push(`To be asked or looked at: ${look.asks.join(', ')}.`);
     if (!typical.measured)
       remarks.push(
         'The capacity of the rest of this pack is not measured: whether it fits in capacity is open.',

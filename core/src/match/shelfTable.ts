@@ -12,6 +12,9 @@ export interface ShelfRow {
     cellsParallel?: number;
     connector?: string;
     price?: number;
+    handedness?: 'left' | 'right' | 'either';
+    coolantSide?: 'left' | 'right' | 'below' | 'none';
+    history?: 'clean' | 'wet' | 'crashed';
   };
   figures: {
     capacityAh: number | null;
@@ -32,6 +35,9 @@ const COLUMNS = {
   connector: ['connector'],
   origin: ['origin', 'from', 'note'],
   price: ['price', 'cost', 'worth'],
+  handedness: ['handedness', 'hand', 'handed'],
+  coolantSide: ['coolant side', 'coolant'],
+  history: ['history', 'been through'],
   capacityAh: ['capacity', 'capacity ah', 'capacity a·h', 'ah', 'a·h'],
   resistanceMilliohm: ['resistance', 'resistance mohm', 'resistance mω', 'mohm', 'mω'],
   restVoltageV: ['voltage', 'rest voltage', 'rest voltage v', 'v', 'volts'],
@@ -47,7 +53,7 @@ const FIGURES = [
   'insulationOhm',
 ] as const;
 const HEADING =
-  'A heading with chemistry and groups, and any of label, revision, parallel, connector, origin, price, capacity, resistance (mΩ), voltage, temperature, insulation (Ω).';
+  'A heading with chemistry and groups, and any of label, revision, parallel, connector, origin, price, handedness, coolant side, history, capacity, resistance (mΩ), voltage, temperature, insulation (Ω).';
 
 const plain = (text: string): string =>
   text
@@ -124,6 +130,22 @@ export function readShelfTable(text: string): ShelfRow[] {
       );
     const parallel = number('cellsParallel');
     const price = number('price');
+    const word = <T extends string>(c: Column, words: readonly T[]): T | null => {
+      const t = cell(c).toLowerCase();
+      if (t === '') return null;
+      const found = words.find((w) => w === t);
+      if (!found)
+        throw new InputProblem(
+          'shelf',
+          `“${cell(c)}” is no ${COLUMNS[c][0]}.`,
+          where(c),
+          `One of ${words.join(', ')}, or nothing where nobody knows.`,
+        );
+      return found;
+    };
+    const handedness = word('handedness', ['left', 'right', 'either']);
+    const coolantSide = word('coolantSide', ['left', 'right', 'below', 'none']);
+    const history = word('history', ['clean', 'wet', 'crashed']);
     return {
       label: cell('label'),
       facts: {
@@ -134,6 +156,9 @@ export function readShelfTable(text: string): ShelfRow[] {
         ...(cell('connector') ? { connector: cell('connector') } : {}),
         ...(parallel === null ? {} : { cellsParallel: parallel }),
         ...(price === null ? {} : { price }),
+        ...(handedness && { handedness }),
+        ...(coolantSide && { coolantSide }),
+        ...(history && { history }),
       },
       figures: Object.fromEntries(FIGURES.map((f) => [f, number(f)])) as ShelfRow['figures'],
     };

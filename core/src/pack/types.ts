@@ -136,6 +136,15 @@ export interface PackProfile {
   acConnected?: boolean | undefined;
   /** Revision or connector code of its modules; donors must have the same. */
   moduleRevision?: string | undefined;
+  /** How its modules look, beside chemistry and groups: what a donor has to be alike in. */
+  moduleLook?:
+    | {
+        cellsParallel?: number | undefined;
+        connector?: string | undefined;
+        handedness?: 'left' | 'right' | 'either' | undefined;
+        coolantSide?: 'left' | 'right' | 'below' | 'none' | undefined;
+      }
+    | undefined;
 }
 
 /** A group in the string: the smallest thing in series. */

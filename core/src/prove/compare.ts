@@ -1,4 +1,4 @@
-import { limitValue, type Pack } from '../pack';
+import { factsOf, limitValue, type Pack } from '../pack';
 import { median, type Ends, type Spread } from '../spread';
 
 export interface EndComparison {
@@ -7,6 +7,7 @@ export interface EndComparison {
   afterMv: number | null;
   beforeSoc: number | null;
   afterSoc: number | null;
+  /** Null where one end is missing, or both read the same within what they are read to. */
   better: boolean | null;
 }
 
@@ -18,6 +19,31 @@ export interface Comparison {
   stillOdd: string[];
   passed: boolean;
   verdict: string;
+  /** A delta is read to this, mV: two standard deviations of the difference of two channels. Left out by earlier versions. */
+  readsWithinMv?: number | undefined;
+  /** Charge that the record after the repair spans, and what of it is still to be driven; empty where it spans enough. */
+  span?: { fromSoc: number; toSoc: number; still: string } | undefined;
+}
+
+/** Noise of a rested reading beside its resolution, V. From memory. */
+const NOISE_V = 0.001;
+/** A drive that proves both ends begins above and ends below so much charge. Common practice, no source. */
+const SPAN = { from: 0.75, to: 0.35 };
+
+/** What a delta is read to: resolution counts as step²/12 (JCGM 100:2008, 4.3.7), noise beside it, of two channels, twice. */
+export const deltaReadsMv = (stepV: number): number => 2000 * Math.sqrt(2 * (stepV ** 2 / 12 + NOISE_V ** 2));
+
+/** What of the charge the record after the repair spans, and what is still to be driven. */
+function spanOf(after: Ends): Comparison['span'] {
+  const socs = [after.nearFull, after.nearEmpty].flatMap((s) => (s ? [s.medianSocFraction] : []));
+  if (socs.length === 0) return undefined;
+  const [fromSoc, toSoc] = [Math.max(...socs), Math.min(...socs)];
+  const pct = (v: number): string => `${Math.round(v * 100)} %`;
+  const still = [
+    fromSoc < SPAN.from ? `Charge it above ${pct(SPAN.from)} and rest it there.` : '',
+    toSoc > SPAN.to ? `Drive it below ${pct(SPAN.to)} and rest it there.` : '',
+  ].filter(Boolean);
+  return { fromSoc, toSoc, still: still.join(' ') };
 }
 
 /** Most delta a cell may show at each end: the maker's figure, else the usual one (near empty the curve is steep). */
@@ -33,13 +59,15 @@ export function compareRecords(
   pack: Pack,
   replaced: readonly number[],
 ): Comparison {
+  const readsWithinMv = deltaReadsMv(factsOf(pack.profile.chemistry).sensorStepV);
   const row = (end: EndComparison['end'], b: Spread | null, a: Spread | null): EndComparison => ({
     end,
     beforeMv: b?.deltaMv ?? null,
     afterMv: a?.deltaMv ?? null,
     beforeSoc: b?.medianSocFraction ?? null,
     afterSoc: a?.medianSocFraction ?? null,
-    better: a && b ? a.deltaMv < b.deltaMv : null,
+    better:
+      a && b && Math.abs(a.deltaMv - b.deltaMv) > readsWithinMv * Math.SQRT2 ? a.deltaMv < b.deltaMv : null,
   });
   const ends = [
     row('near full', before.nearFull, after.nearFull),
@@ -77,5 +105,14 @@ export function compareRecords(
     : !both
       ? `A scan ${after.nearFull ? 'near empty' : 'near full'} is still missing: one end alone proves nothing.`
       : `The spread is still too wide ${!fullOk ? 'near full' : 'near empty'}.`;
-  return { ends, replacedNearEmptyMv, replacedMeaning: meaning, stillOdd, passed, verdict };
+  return {
+    ends,
+    replacedNearEmptyMv,
+    replacedMeaning: meaning,
+    stillOdd,
+    passed,
+    verdict,
+    readsWithinMv,
+    span: spanOf(after),
+  };
 }

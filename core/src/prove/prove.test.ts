@@ -48,6 +48,18 @@ describe('before and after', () => {
       ['near empty', true],
     ]);
     expect(c.ends[1]!.beforeMv).toBeGreaterThan(290);
+    // A step of 1 mV and noise of 1 mV, of two channels, twice: 2 · √(2 · (1/12 + 1)).
+    expect(c.readsWithinMv).toBeCloseTo(2 * Math.sqrt(2 * (1 / 12 + 1)), 9);
+    expect(c.span!.still).toBe('');
+    expect(c.span!.fromSoc).toBeGreaterThan(0.9);
+  });
+
+  it('is neither better nor worse within what a delta is read to; the span of charge says what is still to be driven', () => {
+    const same = compareRecords(ends(at(4.12, { 2: -0.003 }), null), ends(at(4.12), at(3.72)), pack, []);
+    expect(same.ends[0]!.better).toBeNull();
+    expect(same.span!.still).toBe('Drive it below 35 % and rest it there.');
+    const high = compareRecords(ends(null, null), ends(at(3.62), null), pack, []);
+    expect(high.span!.still).toMatch(/^Charge it above 75 %/);
   });
 
   it('is not proven by one end alone: a weak group looks fine at the top', () => {

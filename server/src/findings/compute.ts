@@ -139,6 +139,7 @@ export async function compute(
           chemistry: profile.chemistry,
           groupCount: module.groupIndices.length,
           revision: profile.moduleRevision,
+          look: profile.moduleLook,
           staying,
           typicalCapacityAh: typical,
           resistanceMilliohm: spread.resistanceMilliohm,

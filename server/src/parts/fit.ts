@@ -22,6 +22,7 @@ function factsOfPlace(found: FoundJob, place: string): PartFacts {
   return {
     ...(module ? { chemistry: profile.chemistry, groupCount: module.groupIndices.length } : {}),
     ...(profile.moduleRevision ? { revision: profile.moduleRevision } : {}),
+    ...(module ? profile.moduleLook : {}),
     origin: `${place} of ${pack.label}, ${profile.name}`.slice(0, 300),
   };
 }

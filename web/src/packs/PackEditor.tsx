@@ -1,3 +1,4 @@
+import { ModuleLook } from './ModuleLook';
 import type { Person } from '@cellmend/contract/people';
 import { PackProfileSchema, readPackProfile, type StoredProfile } from '@cellmend/contract/pack';
 import { fieldsOf } from '@cellmend/contract/problem';
@@ -222,6 +223,7 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
                     />
                   </Field>
                 </Row>
+                <ModuleLook profile={profile} onChange={change} />
               </Stack>
             </Sheet>
             <Sheet>

@@ -198,6 +198,8 @@ const FIELD_NAMES: Record<string, string> = {
   ratedRangeKm: 'Range, km',
   nominalGroupResistanceMilliohm: 'Channel when new, mΩ',
   bleederMilliamp: 'Bleeders, mA',
+  moduleRevision: 'Revision or code',
+  moduleLook: 'What a donor has to be alike in',
   channels: 'Channels',
   modules: 'Modules',
   links: 'Links',

@@ -1,5 +1,6 @@
 import type { Person } from '@cellmend/contract/people';
 import type { PartHistory } from '@cellmend/contract/stock';
+import { LookFields } from './LookFields';
 import { currencyUnit } from '../ui/units';
 import { printQuantity, type Quantity } from '@cellmend/core/jot';
 import { InputProblem } from '@cellmend/core/pack';
@@ -202,6 +203,9 @@ function Correct({ history, onDone }: { history: PartHistory; onDone: () => void
           />
         </Field>
       </Row>
+      {now.groupCount !== undefined && (
+        <LookFields look={facts} onChange={(part) => setFacts({ ...facts, ...part })} />
+      )}
       <Field>
         Why it is corrected
         <Input value={reason} maxLength={500} onChange={(e) => setReason(e.target.value)} />

@@ -1,3 +1,4 @@
+import { LookFields, type Look } from './LookFields';
 import { currencyUnit } from '../ui/units';
 import { PART_KINDS, type PartKind, type StockPart } from '@cellmend/contract/stock';
 import { CHEMISTRIES, chemistryName, InputProblem, type Chemistry } from '@cellmend/core/pack';
@@ -23,6 +24,7 @@ interface Draft {
   connector: string;
   origin: string;
   price?: string;
+  look?: Look;
   figures: Typed;
 }
 const FIRST: Draft = {
@@ -73,6 +75,7 @@ function One({ onDone }: { onDone: () => void }) {
         ...(draft.cellsParallel ? { cellsParallel: whole(draft.cellsParallel) } : {}),
         ...(draft.connector ? { connector: draft.connector } : {}),
         origin: draft.origin,
+        ...(module ? draft.look : {}),
         ...(draft.price ? { price: Number(draft.price.replace(',', '.')) } : {}),
       };
       const { kind, label } = draft;
@@ -137,6 +140,9 @@ function One({ onDone }: { onDone: () => void }) {
         {text('origin', 'Where it comes from')}
         {text('price', `Price${currencyUnit() ? `, ${currencyUnit()}` : ''}`)}
       </Row>
+      {module && (
+        <LookFields look={draft.look ?? {}} onChange={(part) => set({ look: { ...draft.look, ...part } })} />
+      )}
       {module && <FigureFields typed={draft.figures} onChange={(figures) => set({ figures })} />}
       <FormEnd problems={[problem, write.problem]} onNotNow={onDone}>
         <Button isDisabled={write.busy} onPress={() => void take()}>

@@ -1,10 +1,10 @@
 import { findingOf } from '@cellmend/contract/findingOf';
 import type { Check } from '@cellmend/contract/records';
-import { isProof, proofFacts, proofWords } from '@cellmend/core/prove';
+import { deltaReadsMv, isProof, proofFacts, proofWords } from '@cellmend/core/prove';
 import { EVIDENCE, MEASURES, measureWords, placesOf, type Ending } from '@cellmend/core/route';
 import { verdictName } from '@cellmend/core/spread';
 import { buildOf, partName } from '@cellmend/core/stripdown';
-import type { Measured } from '@cellmend/core/pack';
+import { factsOf, type Measured } from '@cellmend/core/pack';
 import { decisionOf, leakOf, spreadOf, useChecks, useSafety } from '../../api/hooks';
 import styled from 'styled-components';
 import { usePhotos } from '../../photos/Photos';
@@ -165,6 +165,8 @@ interface MeasuredRow {
   unit: string;
   before: number | Measured | null | undefined;
   after: number | Measured | null | undefined;
+  /** A bare figure is read to this. */
+  within?: number;
 }
 
 /** What was measured before and after; a figure that nobody measured is told as that. */
@@ -177,18 +179,21 @@ export function MeasuredTable() {
   const replaced = placesOf(decisionOf(job, 'measures')?.body.measures ?? [], 'replace-module');
   if (!before && !after) return null;
   const { ratedRangeKm, ratedCapacityAh } = pack.profile;
+  const within = deltaReadsMv(factsOf(pack.profile.chemistry).sensorStepV);
   const rows: MeasuredRow[] = [
     {
       name: 'Delta near full',
       unit: 'mV',
       before: before?.nearFull?.deltaMv,
       after: after?.nearFull?.deltaMv,
+      within,
     },
     {
       name: 'Delta near empty',
       unit: 'mV',
       before: before?.nearEmpty?.deltaMv,
       after: after?.nearEmpty?.deltaMv,
+      within,
     },
     {
       name: `Usable charge, rated ${fixed(ratedCapacityAh, 0)} A·h`,
@@ -224,8 +229,8 @@ export function MeasuredTable() {
           {rows.map((r) => (
             <tr key={r.name}>
               <td>{r.name}</td>
-              {before && <Cell value={r.before} unit={r.unit} />}
-              {after && <Cell value={r.after} unit={r.unit} />}
+              {before && <Cell value={r.before} unit={r.unit} within={r.within} />}
+              {after && <Cell value={r.after} unit={r.unit} within={r.within} />}
             </tr>
           ))}
         </tbody>
@@ -245,13 +250,21 @@ export function MeasuredTable() {
     </section>
   );
 }
-function Cell({ value, unit }: { value: MeasuredRow['before']; unit: string }) {
+function Cell({
+  value,
+  unit,
+  within,
+}: {
+  value: MeasuredRow['before'];
+  unit: string;
+  within: number | undefined;
+}) {
   return (
     <td className="r">
       {value === null || value === undefined ? (
         'not measured'
       ) : typeof value === 'number' ? (
-        `${fixed(value, 0)} ${unit}`
+        `${fixed(value, 0)}${within === undefined ? '' : ` ± ${fixed(within, 0)}`} ${unit}`
       ) : (
         <Figure of={value} unit={unit} />
       )}

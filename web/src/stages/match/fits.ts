@@ -1,5 +1,5 @@
 import type { StockPart } from '@cellmend/contract/stock';
-import { MATCH_TOLERANCE } from '@cellmend/core/match';
+import { compatible, MATCH_TOLERANCE } from '@cellmend/core/match';
 import { chemistryName, type Pack } from '@cellmend/core/pack';
 import { fixed } from '../../ui/words';
 
@@ -15,6 +15,8 @@ export function leftBecause(s: StockPart, pack: Pack, groups: readonly number[],
     return `${s.groupCount} groups, ${[...new Set(groups)].join(' or ')} are needed`;
   if (s.revision && need.moduleRevision && s.revision !== need.moduleRevision)
     return `revision ${s.revision}, the pack has ${need.moduleRevision}`;
+  const [obstacle] = compatible(s, need.moduleLook ?? {}).obstacles;
+  if (obstacle) return obstacle;
   if (s.reserved && s.reserved.job !== job) return `held for job ${s.reserved.job}`;
   if (s.insulationOhm !== null && s.insulationOhm < MATCH_TOLERANCE.insulationOhm)
     return `insulation only ${fixed(s.insulationOhm / 1e6, 1)} MΩ`;
@@ -26,6 +28,7 @@ export function leftBecause(s: StockPart, pack: Pack, groups: readonly number[],
 /** What of a part that goes in is not known, and should be looked at before it does. */
 export const openFacts = (s: StockPart, pack: Pack): string[] => [
   ...(pack.profile.moduleRevision && !s.revision ? ['its revision'] : []),
+  ...compatible(s, pack.profile.moduleLook ?? {}).asks,
   ...(s.insulationOhm === null ? ['its insulation'] : []),
   ...(s.restVoltageV === null ? ['its rest voltage'] : []),
 ];

@@ -97,7 +97,10 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
       before: e.beforeMv === null ? null : Math.round(e.beforeMv),
       after: e.afterMv === null ? null : Math.round(e.afterMv),
     }));
-  const mv = (v: number | null): string => (v === null ? 'no rest there' : `${fixed(v, 0)} mV`);
+  const mv = (v: number | null): string =>
+    v === null
+      ? 'no rest there'
+      : `${fixed(v, 0)}${c.readsWithinMv === undefined ? '' : ` ± ${fixed(c.readsWithinMv, 0)}`} mV`;
   const sign = async (passed: boolean): Promise<void> => {
     setKeeping(null);
     const finding = await keepFinding(job.number, ask).catch((e: unknown) => {
@@ -202,6 +205,11 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
           </DataTable>
         </Sheet>
       </Columns>
+      {c.span && (
+        <Mute>
+          Seen from {percent(c.span.fromSoc)} to {percent(c.span.toSoc)} of charge. {c.span.still}
+        </Mute>
+      )}
       <Proofs />
       {open.length > 0 && failed.length === 0 && c.passed && (
         <Sheet aria-label="Signed with something open">
@@ -244,6 +252,11 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
           </Mute>
         </div>
         <Row>
+          {open.some((p) => p.id === 'road-test' || p.id === 'charge') && (
+            <LinkButton $quiet to={`/jobs/${job.number}/scan?view=live`}>
+              Log it live
+            </LinkButton>
+          )}
           {decision?.body.passed && (
             <LinkButton $quiet to={`/jobs/${job.number}/hand-over`}>
               Hand over
