@@ -33,6 +33,21 @@ const facts = (measures: Measure[], more: Partial<ProofFacts> = {}): ProofFacts 
 const ids = (f: ProofFacts): string[] => proofsOf(f).map((p) => `${p.id} ${p.place}`.trim());
 const DRIVEN = ['codes', 'charge', 'road-test'];
 
+describe('the pre-charge', () => {
+  it('is told with the time that resistor and capacitance give it: three time constants to 95 %', () => {
+    const how = (preChargeS: number | null): string =>
+      proofFacts('contactors').how(
+        facts([measure('whole-pack', '')], {
+          limits: { insulationOhm: 1, blockSpreadV: 1, roadTest: 'span', preChargeS },
+        }),
+      );
+    // 40 Ω and 1.2 mF: τ = 48 ms, e⁻³ = 5 % is left after 144 ms.
+    expect(how(3 * 40 * 1.2e-3)).toMatch(/which takes 144 ms by its resistor and capacitance/);
+    expect(1 - Math.exp(-3)).toBeCloseTo(0.95, 2);
+    expect(how(null)).not.toMatch(/takes/);
+  });
+});
+
 describe('what proves a repair, by what was wrong', () => {
   it.each<[string, ProofFacts, string[]]>([
     ['a weak module', facts([measure('replace-module', 'M07', 'low capacity')]), DRIVEN],

@@ -15,6 +15,8 @@ export interface ProofLimits {
   /** Widest gap between blocks under load, V. */
   blockSpreadV: number;
   roadTest: RoadTest;
+  /** How long the pre-charge takes to 95 %, by resistor and bus capacitance, s (3·R·C); null where the profile does not say. */
+  preChargeS?: number | null | undefined;
 }
 export interface ProofFacts {
   measures: readonly Measure[];
@@ -75,6 +77,9 @@ const LEAKED_DOWN = /self-discharge|leak-down|flat|falls behind/i;
  * What proves a repair, by what was wrong. The figures are common practice of the trade, no source, but where the profile
  * has the maker's; the maker's procedure comes first.
  */
+/** 3·R·C in words. */
+const preChargeWords = (s: number): string => (s < 1 ? `${Math.round(s * 1000)} ms` : `${s.toFixed(1)} s`);
+
 export const PROOFS = {
   'insulation-after-drive': {
     need: 'Insulation after a drive',
@@ -141,8 +146,12 @@ export const PROOFS = {
   contactors: {
     need: 'Contactors and pre-charge',
     asks: 'Pre-charge, then two clicks; no code of the contactors',
-    how: () =>
-      'Switch it ready and listen or log: the bus reaches 95 % of the pack before the second main closes, and each opens again.',
+    how: (f) =>
+      `Switch it ready and listen for two clicks, or log the bus: it reaches 95 % of the pack before the second main closes${
+        f.limits.preChargeS
+          ? `, which takes ${preChargeWords(f.limits.preChargeS)} by its resistor and capacitance`
+          : ''
+      }, and each opens again.`,
     unit: '% of the pack’s voltage',
     of: (m) => m.kind === 'replace-fuse' || m.kind === 'whole-pack' || m.kind === 'recover',
     per: 'job',

@@ -33,6 +33,10 @@ export async function proofsOfRepair(
       insulationOhm: limitValue(profile, 'vehicleWarnOhm'),
       blockSpreadV: profile.limits?.find((l) => l.key === 'blockSpreadLoadV')?.value ?? USUAL_BLOCK_SPREAD_V,
       roadTest,
+      preChargeS:
+        profile.preChargeOhm && profile.busCapacitanceF
+          ? 3 * profile.preChargeOhm * profile.busCapacitanceF
+          : null,
     },
     checks,
   });
