@@ -223,7 +223,6 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
                     />
                   </Field>
                 </Row>
-                <ModuleLook profile={profile} onChange={change} />
               </Stack>
             </Sheet>
             <Sheet>
@@ -277,6 +276,7 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
                     accepted="Tiers that add up to the count of modules; groups that divide into whole channels."
                   />
                 )}
+                <ModuleLook profile={profile} onChange={change} />
               </Stack>
             </Sheet>
           </Columns>
