@@ -6,7 +6,7 @@ import { SCHOOLS, type School } from '@cellmend/core/learn';
 import { cellsAt } from '@cellmend/core/pack';
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
-import { useInstruments, useWorkshop } from '../../api/hooks';
+import { decisionOf, useInstruments, useWorkshop } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
 import { Chips } from '../../ui/Chips';
@@ -27,8 +27,10 @@ export function StartRuns({ left, runs }: { left: readonly string[]; runs: reado
   const { data, mutate } = useInstruments();
   const conditioning = useWorkshop().data?.conditioning;
   const [pickedWay, setWay] = useState<Way | null>(null);
-  // Sticks of NiMH are brought back first, by this workshop's school; a module of lithium is measured.
-  const way = pickedWay ?? (pack.profile.chemistry === 'nimh' ? conditioning : undefined) ?? 'capacity';
+  // Sticks that are to be conditioned begin by this workshop's school; everything else is measured first.
+  const listed = decisionOf(job, 'measures')?.body.measures.some((m) => m.kind === 'condition');
+  const way =
+    pickedWay ?? (listed && pack.profile.chemistry === 'nimh' ? conditioning : undefined) ?? 'capacity';
   const [places, setPlaces] = useState<string[]>([]);
   const [looked, setLooked] = useState(false);
   const [recovery, setRecovery] = useState(UNKNOWN);
