@@ -27,7 +27,7 @@ describe('on a phone, a tablet and a laptop', () => {
     await signInAs(page, 'Ina Holm');
     await page.goto('/jobs/147/scan');
     await page.getByRole('button', { name: 'marram-3-before.csv' }).click();
-    await page.getByRole('link', { name: 'See findings' }).waitFor();
+    await page.getByRole('link', { name: 'See findings' }).waitFor({ timeout: 90_000 });
     await page.goto('/vehicles');
     const van = await page.getByRole('link', { name: 'Marram 3 post van' }).getAttribute('href');
     for (const path of [...WORKSHOP, van!, ...STAGES.map((s) => `/jobs/147/${s}`)]) {
