@@ -1,2 +1,3 @@
 export * from './check';
+export * from './offer';
 export * from './usedPack';

@@ -1,97 +1,29 @@
 import { compareOptions, type Span } from '../cost';
-import { notMeasured, ocvCurve, limitValue, type Measured, type Pack } from '../pack';
+import { notMeasured, type Measured, type Pack } from '../pack';
 import { lifeByHealth, yearsBySubtraction, yearsInLine } from '../range';
-import { gradeDelta, type SpreadReport } from '../spread';
-import { buyersCheck, deltaWords, insulationLine, type BuyersFacts, type CheckLine } from './check';
-
-/** What is looked at by eye and asked for, with what a bad answer means. */
-export const LOOKS = {
-  case: { asks: 'Case whole: no dent, nothing bent', bad: 'It was struck', leaves: true },
-  dry: { asks: 'Dry, no crust at plugs and seams', bad: 'It was wet', leaves: true },
-  origin: {
-    asks: 'Comes from no crash and no flood',
-    bad: 'It comes out of a crash or a flood',
-    leaves: true,
-  },
-  fits: { asks: 'Part number, plug and revision fit', bad: 'It does not fit', leaves: true },
-  plugs: { asks: 'Plugs tight, pins straight', bad: 'A plug is loose', leaves: false },
-  answers: {
-    asks: 'Its management unit answers, no code',
-    bad: 'It does not answer, or tells of a fault',
-    leaves: false,
-  },
-  return: { asks: 'May go back if it fails', bad: 'Sold as it is', leaves: false },
-} as const;
-export type Look = keyof typeof LOOKS;
-export const LOOK_IDS = Object.keys(LOOKS) as [Look, ...Look[]];
-/** What no money is put down without. */
-const FIRST: readonly Look[] = ['case', 'dry', 'origin', 'fits'];
-
-/** What the pack itself or its seller tells; null where nobody looked. */
-export interface ShownFacts {
-  deltaMv: number | null;
-  /** Charge at which that delta was shown. */
-  socFraction: number | null;
-  /** Health as its management unit reports it. */
-  healthFraction: number | null;
-  coldestC: number | null;
-  warmestC: number | null;
-  storedMonths: number | null;
-}
-/** What is asked for it. Amounts in the workshop's currency. */
-export interface Offer {
-  price: number;
-  taxFraction: number;
-  deposit: number;
-  /** Whether the deposit comes back with the old pack. */
-  depositBack: 'yes' | 'no' | 'unsure';
-  freight: number;
-  ownHours: number;
-  hourRate: number;
-}
-/** What it is for, and what would be done instead: a new pack, a repair. */
-export interface UsedFor {
-  keepsYears: number;
-  distanceKmPerYear: number;
-  insteadCost: number;
-  insteadYears: number;
-}
-export interface UsedPackAsk {
-  report: SpreadReport | null;
-  facts: BuyersFacts;
-  shown: ShownFacts;
-  looked: Partial<Record<Look, 'good' | 'bad'>>;
-  offer: Offer | null;
-  use: UsedFor | null;
-}
-export interface UsedPackVerdict {
-  verdict: 'buy' | 'at most' | 'leave it' | 'cannot tell yet';
-  because: string;
-  lines: CheckLine[];
-  lacking: string[];
-  /** Both estimates of how long it lasts, years; null where its facts are not there. */
-  lasts: { bySubtraction: Span | null; byHealth: (Span & { inLine: number; reported: boolean }) | null };
-  /** What it comes to; null without an offer. */
-  comesTo: Span | null;
-  /** Price from which another way is cheaper a year: if it lasts as long as is likely, and if it lasts no longer than least. */
-  atMost: { likely: number; least: number } | null;
-  /** Cost a year, drawn; null without offer and use. */
-  perYear: { this: Tenth; instead: Tenth; cheaper: number } | null;
-  changes: { if: string; then: string }[];
-}
-type Tenth = { p10: number; p50: number; p90: number };
+import { buyersCheck, insulationLine } from './check';
+import {
+  FIRST,
+  LOOK_IDS,
+  LOOKS,
+  type Offer,
+  type UsedFor,
+  type UsedPackAsk,
+  type UsedPackVerdict,
+} from './offer';
+import {
+  lifeLines,
+  lookLine,
+  pct,
+  reportedLine,
+  shownDelta,
+  storedLine,
+  temperatureLine,
+} from './usedPackLines';
 
 /** What management units report as health is right within so much (one standard deviation). From memory. */
 const REPORTED_SD = 0.03;
-/** Packs that are kept full lose faster: from here on it is asked how long. Common practice, no source. */
-const FULL_SOC = 0.75;
-const LONG_MONTHS = 3;
-/** Sensors of a pack that rested lie within so much. Common practice, no source. */
-const TEMPERATURE_SPAN_K = 5;
 const DRAWS = 20_000;
-
-const pct = (v: number): string => `${Math.round(v * 1000) / 10} %`;
-const years = (v: number): string => (v >= 30 ? 'over 30' : v.toFixed(v < 3 ? 1 : 0));
 
 /** All that is paid before it runs. A deposit that nobody promised back is taken as gone: the careful choice. */
 export function comesTo(o: Offer): Span {
@@ -99,93 +31,6 @@ export function comesTo(o: Offer): Span {
   const [low, high] = { yes: [0, 0], no: [1, 1], unsure: [0, 1] }[o.depositBack] as [number, number];
   return { low: sure + low * o.deposit, likely: sure + high * o.deposit, high: sure + high * o.deposit };
 }
-
-/** A delta that was read off a screen: in millivolts, and what that is in charge at that place of the curve. */
-function shownDelta(shown: ShownFacts, pack: Pack): CheckLine {
-  const what = 'Delta shown';
-  const { deltaMv, socFraction } = shown;
-  if (deltaMv === null)
-    return {
-      what,
-      shows: 'not read',
-      judged: 'unknown',
-      why: 'Wake it on the bench: 12 V and CAN at its plug.',
-    };
-  const cells = pack.channels[0]?.cells ?? 1;
-  const { judged, why } = deltaWords(
-    gradeDelta(deltaMv / cells, limitValue(pack.profile, 'driveBlockingMv')),
-  );
-  if (socFraction === null)
-    return { what, shows: `${Math.round(deltaMv)} mV, at what charge is not told`, judged: 'unknown', why };
-  const slope = ocvCurve(pack.profile.ocv).slopeAt(socFraction);
-  const share = slope > 0 ? deltaMv / 1000 / cells / slope : Infinity;
-  // On a plateau millivolts hide charge: then the voltages say nothing about balance.
-  const flat = share * 1000 > 8 * deltaMv;
-  return {
-    what,
-    shows: `${Math.round(deltaMv)} mV at ${pct(socFraction)}${
-      flat ? '' : `: ${(share * pack.profile.ratedCapacityAh).toFixed(1)} A·h apart, if all hold alike`
-    }`,
-    judged: flat && judged === 'good' ? 'unknown' : judged,
-    why: flat ? 'The curve is flat there: charge may differ widely behind few millivolts.' : why,
-  };
-}
-
-function storedLine({ socFraction, storedMonths }: ShownFacts): CheckLine {
-  const what = 'Stored';
-  if (socFraction === null)
-    return {
-      what,
-      shows: 'charge not read',
-      judged: 'unknown',
-      why: 'Packs that stand near full lose faster.',
-    };
-  const full = socFraction >= FULL_SOC;
-  return {
-    what,
-    shows: `${pct(socFraction)}${storedMonths === null ? ', for how long is not told' : ` for ${storedMonths} months`}`,
-    judged: !full
-      ? 'good'
-      : storedMonths === null
-        ? 'unknown'
-        : storedMonths >= LONG_MONTHS
-          ? 'fair'
-          : 'good',
-    why: full
-      ? 'Near full for months costs capacity: ask, and take it down to half when it comes.'
-      : socFraction < 0.1
-        ? 'Nearly empty: groups may fall below their floor while it stands.'
-        : 'Half full keeps best.',
-  };
-}
-
-function temperatureLine({ coldestC, warmestC }: ShownFacts): CheckLine {
-  const what = 'Temperatures';
-  if (coldestC === null || warmestC === null)
-    return {
-      what,
-      shows: 'not read',
-      judged: 'unknown',
-      why: 'One sensor far from the rest warms on its own, or is broken.',
-    };
-  const span = warmestC - coldestC;
-  const possible = coldestC > -30 && warmestC < 60;
-  return {
-    what,
-    shows: `${coldestC} to ${warmestC} °C`,
-    judged: !possible ? 'poor' : span <= TEMPERATURE_SPAN_K ? 'good' : 'fair',
-    why: possible
-      ? `A pack that rested lies within ${TEMPERATURE_SPAN_K} K.`
-      : 'No pack at rest is that warm or that cold: keep away, and ask why.',
-  };
-}
-
-const lookLine = (look: Look, found: 'good' | 'bad' | undefined): CheckLine => ({
-  what: LOOKS[look].asks,
-  shows: found === undefined ? 'not looked at' : found === 'good' ? 'yes' : 'no',
-  judged: found === undefined ? 'unknown' : found === 'good' ? 'good' : LOOKS[look].leaves ? 'poor' : 'fair',
-  why: found === 'bad' ? `${LOOKS[look].bad}.` : '',
-});
 
 /** How long it lasts, by both schools of the trade. */
 function lastsOf({ facts, shown, report, use }: UsedPackAsk, pack: Pack): UsedPackVerdict['lasts'] {
@@ -212,42 +57,6 @@ function lastsOf({ facts, shown, report, use }: UsedPackAsk, pack: Pack): UsedPa
       reported,
     },
   };
-}
-
-function lifeLines(
-  { bySubtraction: s, byHealth: h }: UsedPackVerdict['lasts'],
-  shown: ShownFacts,
-): CheckLine[] {
-  const judged = (v: Span): CheckLine['judged'] => (v.low >= 5 ? 'good' : v.likely >= 3 ? 'fair' : 'poor');
-  const spanned = (v: Span): string => `${years(v.likely)} years (${years(v.low)} to ${years(v.high)})`;
-  return [
-    s
-      ? {
-          what: 'Lasts, by distance and years',
-          shows: `${spanned(s)} by the rule, not measured`,
-          judged: judged(s),
-          why: '750 to 1500 full cycles, 2 to 4 % a year.',
-        }
-      : {
-          what: 'Lasts, by distance and years',
-          shows: 'cannot be told',
-          judged: 'unknown',
-          why: 'It takes odometer, age, rated range and how far it is driven a year.',
-        },
-    h
-      ? {
-          what: 'Lasts, by health',
-          shows: `${spanned(h)} to 70 %${h.reported ? `, if ${pct(shown.healthFraction!)} as it reports is true` : ''}`,
-          judged: judged(h),
-          why: `With the square root of time; in a straight line ${years(h.inLine)} years.`,
-        }
-      : {
-          what: 'Lasts, by health',
-          shows: 'cannot be told',
-          judged: 'unknown',
-          why: 'It takes its age and its health: measured, or as it reports it.',
-        },
-  ];
 }
 
 /** The careful one of both schools is the likely one; least and most are those of either. */
@@ -355,13 +164,6 @@ function judge(ask: UsedPackAsk, pack: Pack): Judged {
       : 'What is asked is more than it saves over what would be done instead.',
   );
 }
-
-const reportedLine = (health: number): CheckLine => ({
-  what: 'Health',
-  shows: `${pct(health)} as it reports, not measured`,
-  judged: 'unknown',
-  why: 'A discharge between two rests would measure it.',
-});
 
 const VERDICTS = {
   buy: 'buy',

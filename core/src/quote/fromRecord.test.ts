@@ -53,7 +53,7 @@ describe('options as the record fills them in', () => {
     const [half] = optionsFromRecord({ ...priced, priceOf: (w) => (w === 'lid seal' ? 45 : null) });
     expect(half!.cost!.likely).toBe(420 + 90);
     expect(half!.open).toEqual(['the price of bolt, to be added']);
-    expect(half!.says).toBe('M02 from the shelf, 2 days on the bench to come level');
+    expect(half!.says).toBe('M02 from the shelf, 2 days on the bench at 8 A to come level');
     const [all] = optionsFromRecord({ ...priced, priceOf: () => 5 });
     expect(all!.open).toEqual([]);
     expect(all!.cost!.likely).toBe(420 + 50);

@@ -46,13 +46,16 @@ const ENOUGH_JOBS = 5;
 const hours = (minutes: number): string =>
   minutes < 90 ? `${Math.round(minutes / 5) * 5} min` : `${(minutes / 60).toFixed(1)} h`;
 
+/** Current of the supply that hours to level are told for: what Balance begins with. */
+export const LEVEL_A = 8;
+
 /** How long it stands on the bench to come level, in words; nothing where it cannot be told. */
 const waiting = (hoursOfLevel: number | null): string =>
   hoursOfLevel === null
     ? ''
     : hoursOfLevel < 1
       ? ', level at once'
-      : `, ${hoursOfLevel < 24 ? `${Math.ceil(hoursOfLevel)} h` : `${Math.ceil(hoursOfLevel / 24)} days`} on the bench to come level`;
+      : `, ${hoursOfLevel < 24 ? `${Math.ceil(hoursOfLevel)} h` : `${Math.ceil(hoursOfLevel / 24)} days`} on the bench at ${LEVEL_A} A to come level`;
 
 /**
  * The owner's options as the record has them: the modules' prices, the work by the strip-down plan at the workshop's rate, the range by
@@ -97,7 +100,8 @@ export function optionsFromRecord(f: QuoteFacts): FilledOption[] {
     }
     const rangeKm = row.levelAh === null ? null : f.rangeKm(row.levelAh);
     if (!row.lastsYears && row.lacking === 0) open.push('how long it lasts: the age of the pack at intake');
-    if (row.lastsYears) from.push(`lasts until ${row.endsIt} is worn`);
+    if (row.lastsYears)
+      from.push(`lasts until ${row.endsIt} is worn, a donor’s own age not known and counted as the pack’s`);
     const comeback = f.cameBack && f.cameBack.n >= ENOUGH_JOBS ? f.cameBack : null;
     if (!comeback) open.push('how often it comes back');
     else from.push(`${comeback.hits} of ${comeback.n} came back here`);

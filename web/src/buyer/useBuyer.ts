@@ -1,5 +1,5 @@
 import type { Appraisal } from '@cellmend/contract/decisions';
-import { usedPack, type BuyersFacts, type UsedPackVerdict } from '@cellmend/core/buyer';
+import { usedPack, type BuyersFacts, type UsedPackAsk, type UsedPackVerdict } from '@cellmend/core/buyer';
 import { lookUpCode } from '@cellmend/core/can';
 import type { SpreadReport } from '@cellmend/core/spread';
 import { useMemo } from 'react';
@@ -33,14 +33,12 @@ export function useBuyersFacts(): { facts: BuyersFacts; report: SpreadReport | n
 export function useUsedPack(a: Appraisal | null): UsedPackVerdict | null {
   const { pack } = useJobView();
   const { facts, report } = useBuyersFacts();
-  const key = JSON.stringify([a, facts]);
+  // What is typed and asked is small and made anew with each drawing: it is compared by what it says.
+  const said = a
+    ? JSON.stringify({ facts, shown: a.shown, looked: a.looked, offer: a.offer, use: a.use })
+    : '';
   return useMemo(
-    () =>
-      a
-        ? usedPack({ report, facts, shown: a.shown, looked: a.looked, offer: a.offer, use: a.use }, pack)
-        : null,
-    // What is typed and asked is small and made anew with each drawing: compared by what it says.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-    [key, report, pack],
+    () => (said ? usedPack({ report, ...(JSON.parse(said) as Omit<UsedPackAsk, 'report'>) }, pack) : null),
+    [said, report, pack],
   );
 }

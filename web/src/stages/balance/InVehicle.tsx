@@ -198,7 +198,7 @@ export function InVehicle({
             <Mute>
               {use.hottestC === null
                 ? 'How warm it gets is not told: the masses of its modules are not in the profile.'
-                : `It warms to ${temperature(use.hottestC)} at most with ${temperature(AMBIENT_C)} around it and nothing that cools it.`}
+                : `On the whole it warms to about ${temperature(use.hottestC)} with ${temperature(AMBIENT_C)} around it and nothing that cools it: by usual figures, not measured.`}
               {others.length > 0 &&
                 ` Counted as they lie on the shelf: ${others.map((o) => `${o.donor.label} at ${o.place}`).join(', ')}.`}
             </Mute>

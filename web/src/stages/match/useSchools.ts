@@ -6,6 +6,7 @@ import {
   type SchoolsAsk,
 } from '@cellmend/core/match';
 import { planBalance } from '@cellmend/core/balance';
+import { LEVEL_A } from '@cellmend/core/quote';
 import { InputProblem, measured, type Measured } from '@cellmend/core/pack';
 import { placesOf } from '@cellmend/core/route';
 import { useMemo } from 'react';
@@ -13,9 +14,6 @@ import { decisionOf, spreadOf, useStock, useWorkshop } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { useBench } from '../bench/useBench';
 import { leftBecause } from './fits';
-
-/** A bench supply as Balance begins with. */
-const SUPPLY_A = 8;
 
 export interface Schools {
   /** Null while they cannot be compared. */
@@ -87,7 +85,7 @@ export function useSchools(): Schools {
               newcomerCapacityAh: d!.capacityAh,
               packSocFraction: rest.medianSocFraction,
               packCapacityAh: typical.measured ? typical.value : null,
-              currentA: SUPPLY_A,
+              currentA: LEVEL_A,
               bleederMilliamp: pack.profile.bleederMilliamp ?? 50,
               goal: 'level-now',
             },
