@@ -497,6 +497,34 @@ it('T8: over-discharged modules are scrapped with proof, each with its own', asy
   expect((await sign(n, sheet('scrapped'))).status).toBe(201);
 });
 
+it('a donor out of a crash, or wet and not measured since, is chosen for no pack, whoever asks', async () => {
+  const n = await open(profileOf('Harrow look', 4, 2), 'T-look');
+  expect((await sign(n, measures(['replace-module', 'M02']))).status).toBe(201);
+  const take = async (
+    label: string,
+    history?: string,
+    insulationOhm: number | null = null,
+  ): Promise<string> =>
+    (
+      await ina.post<StockPart[]>('/api/stock', {
+        parts: [
+          {
+            label,
+            facts: { chemistry: 'nmc', groupCount: 2, origin: 'a yard', history },
+            figures: { insulationOhm },
+          },
+        ],
+      })
+    ).body[0]!.id;
+  const choose = async (partId: string): Promise<Answer<Told>> =>
+    sign(n, { topic: 'match', choices: [{ place: 'M02', partId }] });
+  expect((await choose(await take('L-crash', 'crashed'))).body.detail).toBe(
+    'L-crash: out of a crash: not fitted.',
+  );
+  expect((await choose(await take('L-wet', 'wet'))).body.detail).toMatch(/^L-wet: it was wet/);
+  expect((await choose(await take('L-dried', 'wet', 4e8))).status).toBe(201);
+});
+
 describe('a vehicle over the years', () => {
   it('brings its pack and what was put into it; a code that comes back opens a job again', async () => {
     const profile = profileOf('Harrow years', 4, 3);

@@ -1,4 +1,5 @@
 import type { BodyOf, DecisionBody } from '@cellmend/contract/decisions';
+import { compatible } from '@cellmend/core/match';
 import { chemistryName, normalisePack } from '@cellmend/core/pack';
 import { ENDINGS, MEASURES, measureWords, placesOf, routeOf, type Measure } from '@cellmend/core/route';
 import { QueryTypes } from 'sequelize';
@@ -100,6 +101,8 @@ async function checkChoices(
         `${donor.label} has ${donor.groupCount} groups, ${place} has ${groups}.`,
         `A module of ${groups} groups.`,
       );
+    const [obstacle] = compatible(donor, profile.moduleLook ?? {}).obstacles;
+    if (obstacle) refuse(`${donor.label}: ${obstacle}.`, `A donor that can lie at ${place}.`);
     if (donor.reserved && donor.reserved.job !== job.number)
       refuse(`${donor.label} is chosen in job ${donor.reserved.job}.`, 'A donor that is free.');
     const { kind } = donor.place;
