@@ -6,7 +6,7 @@ import { join } from 'node:path';
 import { newJob } from './depot';
 import { tasksDone } from '../src/scans/work';
 import { refreshNeed } from '../src/jobs/need';
-import { Client, root, startBench, type Bench, type Answer } from './harness';
+import { Client, root, startBench, type Bench } from './harness';
 
 let bench: Bench;
 let ina: Client;
@@ -44,33 +44,18 @@ describe('the row on the board', () => {
     /** What is told where it fails: the rows that differ, and the answers that are no answer. */
     const stale: unknown[] = [];
     const refused: unknown[] = [];
-    // 503 says that nothing was kept and that it is asked again, as the pages do where the machine stands still for a while.
-    const asked = async (ask: () => Promise<Answer>): Promise<Answer> => {
-      let answer = await ask();
-      for (let i = 0; i < 5 && answer.status === 503; i++) {
-        await new Promise((r) => setTimeout(r, 500));
-        answer = await ask();
-      }
-      return answer;
-    };
     for (let round = 0; round < 60; round++) {
       const n = await newJob(ina, 'Corrie', `race ${round}`);
       const stopped =
         round % 3 === 0 ? await ina.post<{ id: string }>(`/api/jobs/${n}/stops`, { kind: 'hot' }) : null;
       const at = { stage: 'intake', observedAt: new Date().toISOString() };
       const answers = await Promise.all([
-        asked(() =>
-          ina.post(`/api/jobs/${n}/readings`, { ...at, kind: 'voltage', place: 'M02', value: 0.1 }),
-        ),
-        asked(() =>
-          other.post(`/api/jobs/${n}/clocks`, { label: 'Rest', kind: 'rest', stage: 'intake', minutes: 30 }),
-        ),
-        asked(() =>
-          stopped
-            ? other.post(`/api/jobs/${n}/stops/${stopped.body.id}/end`, { reason: 'cool again' })
-            : ina.post(`/api/jobs/${n}/stops`, { kind: 'smoke' }),
-        ),
-        asked(() => other.post(`/api/jobs/${n}/readings`, { ...at, kind: 'voltage', place: '', value: 355 })),
+        ina.post(`/api/jobs/${n}/readings`, { ...at, kind: 'voltage', place: 'M02', value: 0.1 }),
+        other.post(`/api/jobs/${n}/clocks`, { label: 'Rest', kind: 'rest', stage: 'intake', minutes: 30 }),
+        stopped
+          ? other.post(`/api/jobs/${n}/stops/${stopped.body.id}/end`, { reason: 'cool again' })
+          : ina.post(`/api/jobs/${n}/stops`, { kind: 'smoke' }),
+        other.post(`/api/jobs/${n}/readings`, { ...at, kind: 'voltage', place: '', value: 355 }),
       ]);
       refused.push(...answers.filter((a) => a.status >= 500).map((a) => a.body));
       await bench.settled();
