@@ -55,6 +55,17 @@ export const PartFiguresSchema = z.object({
   insulationOhm: positive.nullable(),
 });
 export type PartFigures = z.infer<typeof PartFiguresSchema>;
+const TakenSchema = z.object({ at: z.iso.datetime(), temperatureC: z.number().nullable() }).optional();
+/** When each figure of a part was taken, and how warm it was; and since when the part is known to have been wet. */
+export const PartAgeSchema = z.object({
+  taken: z.object({
+    capacityAh: TakenSchema,
+    resistanceMilliohm: TakenSchema,
+    restVoltageV: TakenSchema,
+    insulationOhm: TakenSchema,
+  }),
+  wetSince: z.iso.datetime().optional(),
+});
 
 export const PlacementSchema = z.object({
   kind: z.enum(PLACEMENT_KINDS),
@@ -73,6 +84,7 @@ export const StockPartSchema = z.object({
   kind: z.enum(PART_KINDS),
   ...PartFactsSchema.shape,
   ...PartFiguresSchema.shape,
+  ...PartAgeSchema.shape,
   place: PlacementSchema,
   reserved: z.object({ job: z.int(), place: z.string() }).nullable(),
 });

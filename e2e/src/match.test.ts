@@ -50,11 +50,12 @@ it('four places are filled from a shelf of thirty, one of them by hand, and sign
   await page.getByText('D-20 stays at M02.').waitFor();
   await expect.poll(chosen).toContain('D-20');
   // Another is put onto its place on the map, by key as well as by hand; only places that are to be filled take one.
+  await page.getByRole('button', { name: 'Put it at M12', includeHidden: true }).waitFor({ state: 'attached' });
   await page.getByRole('button', { name: 'Put D-21 in by hand' }).focus();
   await page.keyboard.press('Enter');
   const at = (): Promise<string | null> =>
     page.evaluate(() => document.activeElement?.getAttribute('aria-label') ?? null);
-  await expect.poll(at).toMatch(/^Put it at M/);
+  await expect.poll(at, { timeout: 5000 }).toMatch(/^Put it at M/);
   const offered = new Set<string | null>();
   for (let i = 0; i < 8 && (await at()) !== 'Put it at M12'; i++) {
     offered.add(await at());

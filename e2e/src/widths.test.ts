@@ -8,7 +8,9 @@ const WORKSHOP = ['/', '/looking-back', '/vehicles', '/packs', '/stock', '/instr
 
 /** How far the page reaches beyond the screen, px, and whether lamp and Stop are wholly on it. */
 const look = (page: Page): Promise<{ beyondPx: number; inView: boolean }> =>
-  page.evaluate(() => {
+  page.evaluate(async () => {
+    // What a person sees: frames drawn at this width, not the moment in between.
+    for (let frame = 0; frame < 3; frame++) await new Promise(requestAnimationFrame);
     const inside = (e: Element | null | undefined): boolean => {
       if (!e) return false;
       const b = e.getBoundingClientRect();

@@ -522,7 +522,20 @@ it('a donor out of a crash, or wet and not measured since, is chosen for no pack
     'L-crash: out of a crash: not fitted.',
   );
   expect((await choose(await take('L-wet', 'wet'))).body.detail).toMatch(/^L-wet: it was wet/);
-  expect((await choose(await take('L-dried', 'wet', 4e8))).status).toBe(201);
+  const dried = await take('L-dried', 'wet', 4e8);
+  expect((await choose(dried)).status).toBe(201);
+  // Each figure says when it was taken; one taken before the part was known to be wet proves nothing.
+  const late = await take('L-late', 'clean', 4e8);
+  const part = async (id: string): Promise<StockPart> =>
+    (await ina.get<StockPart[]>('/api/stock')).body.find((p) => p.id === id)!;
+  expect(Date.parse((await part(late)).taken.insulationOhm!.at)).toBeGreaterThan(Date.now() - 60_000);
+  const facts = { chemistry: 'nmc', groupCount: 2, history: 'wet' };
+  const why = 'it stood in the cellar';
+  expect((await ina.post(`/api/stock/${late}/facts`, { facts, reason: why })).status).toBeLessThan(300);
+  expect((await part(late)).wetSince).toBeDefined();
+  expect((await choose(late)).body.detail).toMatch(/^L-late: it was wet since its insulation was measured/);
+  expect((await ina.post(`/api/stock/${late}/figures`, { insulationOhm: 4e8 })).status).toBeLessThan(300);
+  expect((await choose(late)).status).toBe(201);
 });
 
 describe('a vehicle over the years', () => {

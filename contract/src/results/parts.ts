@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { PartAgeSchema } from '../stock';
 import { MeasuredSchema, chemistry } from './common';
 
 const number = z.number().nullable();
@@ -22,6 +23,8 @@ export const MatchRowSchema = z.object({
     coolantSide: z.enum(['left', 'right', 'below', 'none']).optional(),
     history: z.enum(['clean', 'wet', 'crashed']).optional(),
     origin: z.string(),
+    taken: PartAgeSchema.shape.taken.optional(),
+    wetSince: PartAgeSchema.shape.wetSince,
   }),
   fits: z.boolean(),
   obstacles: z.array(z.string()),

@@ -1,3 +1,5 @@
+import type { TakenOf } from './age';
+
 /** What a module is to look at, beside chemistry and groups: as its label tells, or a look at it. */
 export interface ModuleLook {
   /** Cells side by side in a group: the same look from outside, another capacity. */
@@ -11,6 +13,10 @@ export interface DonorLook extends ModuleLook {
   /** What it has been through. */
   history?: 'clean' | 'wet' | 'crashed' | undefined;
   insulationOhm?: number | null | undefined;
+  /** When each of its figures was taken. */
+  taken?: TakenOf | undefined;
+  /** Since when it is known to have been wet, ISO 8601: what was measured before that proves nothing. */
+  wetSince?: string | undefined;
 }
 
 const same = (a: string, b: string): boolean => a.trim().toLowerCase() === b.trim().toLowerCase();
@@ -52,8 +58,17 @@ export function compatible(donor: DonorLook, need: ModuleLook): { obstacles: str
   }
   if (donor.history === 'crashed') obstacles.push('out of a crash: not fitted');
   else if (donor.history === 'wet') {
+    const measured = donor.taken?.insulationOhm?.at;
+    const before =
+      measured !== undefined &&
+      donor.wetSince !== undefined &&
+      new Date(measured).getTime() < new Date(donor.wetSince).getTime();
     if (donor.insulationOhm == null)
       obstacles.push('it was wet: dried, and its insulation measured, before it is fitted');
+    else if (before)
+      obstacles.push(
+        'it was wet since its insulation was measured: dried, and measured again, before it is fitted',
+      );
   } else if (donor.history === undefined) asks.push('whether it was wet or crashed');
   return { obstacles, asks };
 }

@@ -7,3 +7,4 @@ export * from './staying';
 export * from './reach';
 export * from './schools';
 export * from './compatible';
+export * from './age';

@@ -1,3 +1,4 @@
+import { ageOfData } from './age';
 import { compatible, type DonorLook, type ModuleLook } from './compatible';
 import {
   chemistryName,
@@ -44,6 +45,8 @@ export interface PackNeed {
   resistanceMilliohm: Measured;
   socFraction: number;
   temperatureC: number | null;
+  /** The day that is asked about, ISO 8601: how old a donor's figures are. Left out, nothing is said of their age. */
+  asOf?: string | undefined;
 }
 
 export interface MatchRow {
@@ -146,7 +149,10 @@ export function rankDonors(donors: readonly DonorModule[], need: PackNeed, pack:
       remarks.push(
         `Not measured: ${missing.join(', ')}. Measure it on the bench before it is fitted; until then it ranks behind a near twin.`,
       );
-    if (look.asks.length > 0) remarks.push(`To be asked or looked at: ${look.asks.join(', ')}.`);
+    const age = need.asOf === undefined ? null : ageOfData(donor, donor.taken ?? {}, new Date(need.asOf));
+    const asks = [...look.asks, ...(age?.asks ?? [])];
+    if (asks.length > 0) remarks.push(`To be asked or looked at: ${asks.join(', ')}.`);
+    remarks.push(...(age?.old.map((o) => o.says) ?? []));
     if (!typical.measured)
       remarks.push(
         'The capacity of the rest of this pack is not measured: whether it fits in capacity is open.',
@@ -170,6 +176,16 @@ export function rankDonors(donors: readonly DonorModule[], need: PackNeed, pack:
     )
       remarks.push(
         `Measured ${Math.abs(need.temperatureC - donor.temperatureC).toFixed(0)} °C apart from the pack: measure the voltage again at the same temperature.`,
+      );
+    const ohmAtC = donor.taken?.resistanceMilliohm?.temperatureC ?? null;
+    if (
+      resistanceDeviation !== null &&
+      need.temperatureC !== null &&
+      ohmAtC !== null &&
+      Math.abs(need.temperatureC - ohmAtC) > 5
+    )
+      remarks.push(
+        `Its resistance was measured at ${ohmAtC.toFixed(0)} °C, the pack at ${need.temperatureC.toFixed(0)} °C: a colder cell shows more, so compare them at one temperature.`,
       );
     return {
       donor,

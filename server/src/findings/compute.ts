@@ -145,6 +145,7 @@ export async function compute(
           resistanceMilliohm: spread.resistanceMilliohm,
           socFraction: working.endSocFraction,
           temperatureC: ask.temperatureC,
+          asOf: asOf.toISOString(),
         },
         pack,
       );

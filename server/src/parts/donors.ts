@@ -1,5 +1,5 @@
 import type { PartFacts, PartFigures } from '@cellmend/contract/stock';
-import type { DonorModule } from '@cellmend/core/match';
+import type { AgeingFigure, DonorModule, TakenOf } from '@cellmend/core/match';
 import { QueryTypes, type Transaction } from 'sequelize';
 import type { Store } from '../domain/store';
 import type { ReadingData } from '../records/readings';
@@ -11,9 +11,13 @@ export interface PartAsOf {
   kind: string;
   facts: PartFacts;
   figures: PartFigures;
+  /** When each figure was taken, and how warm it was. */
+  taken: TakenOf;
+  /** Since when it is known to have been wet. */
+  wetSince?: string;
 }
 
-const FIGURE_OF: Record<string, [keyof PartFigures, number]> = {
+const FIGURE_OF: Record<string, [AgeingFigure, number]> = {
   capacity: ['capacityAh', 1],
   resistance: ['resistanceMilliohm', 1000],
   voltage: ['restVoltageV', 1],
@@ -43,13 +47,21 @@ export async function partsAsOf(
     type: QueryTypes.SELECT as const,
     transaction: tx ?? null,
   };
-  const rows = await store.sequelize.query<Omit<PartAsOf, 'figures'>>(
-    `SELECT DISTINCT ON (p.id) p.id, p.label, p.kind, f.facts FROM parts p JOIN part_facts f ON f.part_id = p.id AND f.at <= :asOf
+  const rows = await store.sequelize.query<
+    Omit<PartAsOf, 'figures' | 'taken' | 'wetSince'> & { wet: Date | null }
+  >(
+    `SELECT DISTINCT ON (p.id) p.id, p.label, p.kind, f.facts,
+       (SELECT min(w.at) FROM part_facts w WHERE w.part_id = p.id AND w.facts->>'history' = 'wet' AND w.at <= :asOf) AS wet FROM parts p JOIN part_facts f ON f.part_id = p.id AND f.at <= :asOf
       WHERE p.id IN (:ids) ORDER BY p.id, f.version DESC`,
     options,
   );
-  const figures = await store.sequelize.query<{ part: string; kind: string; data: ReadingData }>(
-    `SELECT DISTINCT ON (part, kind) part, kind, data FROM (
+  const figures = await store.sequelize.query<{
+    part: string;
+    kind: string;
+    data: ReadingData;
+    observed_at: Date;
+  }>(
+    `SELECT DISTINCT ON (part, kind) part, kind, data, observed_at FROM (
        SELECT o.part_id AS part, o.kind, o.data, o.observed_at, o.seq FROM observations o
         WHERE o.part_id IN (:ids) AND o.topic = 'reading' AND o.recorded_at <= :asOf
           AND NOT EXISTS (SELECT 1 FROM observations n WHERE n.supersedes = o.id AND n.recorded_at <= :asOf)
@@ -65,17 +77,25 @@ export async function partsAsOf(
     options,
   );
   const of = new Map(rows.map((r) => [r.id, { ...NONE }]));
-  for (const { part, kind, data } of figures) {
+  const takenOf = new Map(rows.map((r) => [r.id, {} as TakenOf]));
+  for (const { part, kind, data, observed_at } of figures) {
     const own = of.get(part);
     const known = FIGURE_OF[kind];
     if (!own || !known || data.value === null) continue;
     const [field, factor] = known;
     // Figures are told to five digits; a factor must not add noise behind them.
     own[field] = Number((data.value * factor).toPrecision(12));
+    takenOf.get(part)![field] = { at: observed_at.toISOString(), temperatureC: data.temperatureC ?? null };
     if (kind === 'voltage') own.temperatureC = data.temperatureC ?? own.temperatureC;
-    if (kind === 'temperature' && own.temperatureC === null) own.temperatureC = data.value;
   }
-  return rows.map((r) => ({ ...r, figures: of.get(r.id)! })).sort((a, b) => (a.label < b.label ? -1 : 1));
+  return rows
+    .map(({ wet, ...r }) => ({
+      ...r,
+      figures: of.get(r.id)!,
+      taken: takenOf.get(r.id)!,
+      ...(wet && r.facts.history === 'wet' ? { wetSince: wet.toISOString() } : {}),
+    }))
+    .sort((a, b) => (a.label < b.label ? -1 : 1));
 }
 
 /** Modules as the match ranks them; parts that are none, or whose chemistry nobody named, are left out. */
@@ -85,19 +105,22 @@ export async function donorsOf(
   asOf: Date,
   tx?: Transaction,
 ): Promise<DonorModule[]> {
-  return (await partsAsOf(store, ids, asOf, tx)).flatMap(({ id, label, kind, facts, figures }) =>
-    kind === 'module' && facts.chemistry && facts.groupCount
-      ? [
-          {
-            ...facts,
-            ...figures,
-            chemistry: facts.chemistry,
-            groupCount: facts.groupCount,
-            id,
-            label,
-          },
-        ]
-      : [],
+  return (await partsAsOf(store, ids, asOf, tx)).flatMap(
+    ({ id, label, kind, facts, figures, taken, wetSince }) =>
+      kind === 'module' && facts.chemistry && facts.groupCount
+        ? [
+            {
+              ...facts,
+              ...figures,
+              taken,
+              ...(wetSince ? { wetSince } : {}),
+              chemistry: facts.chemistry,
+              groupCount: facts.groupCount,
+              id,
+              label,
+            },
+          ]
+        : [],
   );
 }
 

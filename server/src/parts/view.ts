@@ -58,6 +58,8 @@ export async function viewParts(
     kind: p.kind as StockPart['kind'],
     ...p.facts,
     ...p.figures,
+    taken: p.taken,
+    ...(p.wetSince ? { wetSince: p.wetSince } : {}),
     place: placeOf(at.get(p.id)!),
     reserved: held.get(p.id) ?? null,
   }));

@@ -33,7 +33,7 @@ export function ModuleLook({
   );
   return (
     <Stack $gap={8}>
-      <h3>What a donor has to be alike in</h3>
+      <h2>What a donor has to be alike in</h2>
       <Row style={{ flexWrap: 'wrap' }}>
         <Field style={{ flex: '1 1 130px' }}>
           Revision or code

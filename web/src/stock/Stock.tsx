@@ -1,5 +1,6 @@
 import type { Person } from '@cellmend/contract/people';
 import type { StockPart } from '@cellmend/contract/stock';
+import type { Taken } from '@cellmend/core/match';
 import { chemistryName } from '@cellmend/core/pack';
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
@@ -9,7 +10,8 @@ import { useStock } from '../api/hooks';
 import { WorkshopFrame } from '../shell/Header';
 import { Chips } from '../ui/Chips';
 import { Button, DataTable, Mute, Page, Row, Sheet } from '../ui/parts';
-import { fixed, ohms, upper } from '../ui/words';
+import { temperature } from '../ui/units';
+import { fixed, ohms, since, upper } from '../ui/words';
 import { PartPanel } from './PartPanel';
 import { TakeIn } from './TakeIn';
 
@@ -25,6 +27,22 @@ const PLACES = ['all', 'shelf', 'bench', 'quarantine'] as const;
 /** A figure, or that nobody measured it. */
 const told = (value: number | null, digits: number, unit: string): string =>
   value === null ? '–' : `${fixed(value, digits)} ${unit}`;
+
+/** When a figure was measured, and how warm the part was. */
+function At({ taken }: { taken: Taken | undefined }) {
+  if (!taken) return null;
+  return (
+    <Small>
+      {since(taken.at)} ago
+      {taken.temperatureC !== null && `, ${temperature(taken.temperatureC)}`}
+    </Small>
+  );
+}
+const Small = styled(Mute)`
+  display: block;
+  font-size: var(--t-xs);
+  white-space: nowrap;
+`;
 
 const what = (p: StockPart): string =>
   [
@@ -105,10 +123,22 @@ export function Stock({ person }: { person: Person }) {
                         </>
                       )}
                     </td>
-                    <td className="r">{told(p.capacityAh, 1, 'A·h')}</td>
-                    <td className="r">{told(p.resistanceMilliohm, 2, 'mΩ')}</td>
-                    <td className="r">{told(p.restVoltageV, 2, 'V')}</td>
-                    <td className="r">{p.insulationOhm === null ? '–' : ohms(p.insulationOhm)}</td>
+                    <td className="r">
+                      {told(p.capacityAh, 1, 'A·h')}
+                      <At taken={p.taken.capacityAh} />
+                    </td>
+                    <td className="r">
+                      {told(p.resistanceMilliohm, 2, 'mΩ')}
+                      <At taken={p.taken.resistanceMilliohm} />
+                    </td>
+                    <td className="r">
+                      {told(p.restVoltageV, 2, 'V')}
+                      <At taken={p.taken.restVoltageV} />
+                    </td>
+                    <td className="r">
+                      {p.insulationOhm === null ? '–' : ohms(p.insulationOhm)}
+                      <At taken={p.taken.insulationOhm} />
+                    </td>
                     <td>
                       {upper(p.place.kind)}
                       {p.reserved && (

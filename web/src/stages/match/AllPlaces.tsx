@@ -36,7 +36,7 @@ import {
 import { fixed, since } from '../../ui/words';
 import { useBench } from '../bench/useBench';
 import { DraggedDonor } from './DraggedDonor';
-import { leftBecause, openFacts } from './fits';
+import { leftBecause, oldFigures, openFacts } from './fits';
 import { Schools } from './Schools';
 import { Swaps } from './Swaps';
 import type { MatchAnswer, MatchQuestion } from './matchWorker';
@@ -309,6 +309,7 @@ export function AllPlaces({
                       {s.origin && ` · ${s.origin}`}
                       {` · here ${since(s.place.at)}`}
                       {openFacts(s, pack).length > 0 && ` · not known: ${openFacts(s, pack).join(', ')}`}
+                      {oldFigures(s).length > 0 && ` · measure again: ${oldFigures(s).join(', ')}`}
                     </Mute>
                   </>
                 )}

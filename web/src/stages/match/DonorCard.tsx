@@ -1,6 +1,8 @@
 import { Button as AriaButton } from 'react-aria-components';
 import styled from 'styled-components';
-import { fixed } from '../../ui/words';
+import type { Taken } from '@cellmend/core/match';
+import { temperature } from '../../ui/units';
+import { fixed, since } from '../../ui/words';
 
 /** A donor to pick: what is known of it in one line. */
 export const Donor = styled(AriaButton)<{ $picked: boolean }>`
@@ -65,12 +67,15 @@ export function Told({
   unit,
   digits,
   beside,
+  taken,
 }: {
   name: string;
   value: number | null;
   unit: string;
   digits: number;
   beside?: string;
+  /** When it was measured, and how warm it was. */
+  taken?: Taken | undefined;
 }) {
   return (
     <div>
@@ -82,6 +87,12 @@ export function Told({
           <>
             {fixed(value, digits)} {unit}
             {beside && <small>{beside}</small>}
+            {taken && (
+              <small>
+                {since(taken.at)} ago
+                {taken.temperatureC !== null && `, ${temperature(taken.temperatureC)}`}
+              </small>
+            )}
           </>
         )}
       </dd>

@@ -216,6 +216,7 @@ function Ranked({ question, place, pick, places, spreadId, donors }: PlaceProps 
                   unit="A·h"
                   digits={1}
                   beside={share(r.capacityDeviation, 1)}
+                  taken={r.donor.taken?.capacityAh}
                 />
                 <Told
                   name="Resistance per group"
@@ -223,12 +224,14 @@ function Ranked({ question, place, pick, places, spreadId, donors }: PlaceProps 
                   unit="mΩ"
                   digits={2}
                   beside={share(r.resistanceDeviation, 0)}
+                  taken={r.donor.taken?.resistanceMilliohm}
                 />
                 <Told
                   name="Rest voltage"
                   value={r.donor.restVoltageV}
                   unit="V"
                   digits={2}
+                  taken={r.donor.taken?.restVoltageV}
                   beside={
                     r.voltageDeviationMv === null ? '' : `${signed(r.voltageDeviationMv, 0)} mV a group`
                   }

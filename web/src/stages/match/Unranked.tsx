@@ -39,9 +39,21 @@ export function Unranked({ question, place, pick, places, donors }: PlaceProps) 
             </div>
             <div>
               <dl>
-                <Told name="Capacity" value={s.capacityAh} unit="A·h" digits={1} />
-                <Told name="Resistance per group" value={s.resistanceMilliohm} unit="mΩ" digits={2} />
-                <Told name="Rest voltage" value={s.restVoltageV} unit="V" digits={2} />
+                <Told name="Capacity" value={s.capacityAh} unit="A·h" digits={1} taken={s.taken.capacityAh} />
+                <Told
+                  name="Resistance per group"
+                  value={s.resistanceMilliohm}
+                  unit="mΩ"
+                  digits={2}
+                  taken={s.taken.resistanceMilliohm}
+                />
+                <Told
+                  name="Rest voltage"
+                  value={s.restVoltageV}
+                  unit="V"
+                  digits={2}
+                  taken={s.taken.restVoltageV}
+                />
               </dl>
               <p>
                 <Mute>{s.origin}</Mute>

@@ -1,5 +1,5 @@
 import type { StockPart } from '@cellmend/contract/stock';
-import { compatible, MATCH_TOLERANCE } from '@cellmend/core/match';
+import { ageOfData, compatible, MATCH_TOLERANCE } from '@cellmend/core/match';
 import { chemistryName, type Pack } from '@cellmend/core/pack';
 import { fixed } from '../../ui/words';
 
@@ -31,4 +31,9 @@ export const openFacts = (s: StockPart, pack: Pack): string[] => [
   ...compatible(s, pack.profile.moduleLook ?? {}).asks,
   ...(s.insulationOhm === null ? ['its insulation'] : []),
   ...(s.restVoltageV === null ? ['its rest voltage'] : []),
+  ...ageOfData(s, s.taken, new Date()).asks,
 ];
+
+/** Figures of a part that are too old to go by: `rest voltage 5 weeks old`. */
+export const oldFigures = (s: StockPart): string[] =>
+  ageOfData(s, s.taken, new Date()).old.map((o) => o.short);
