@@ -14,6 +14,8 @@ export const QuoteOptionSchema = z.object({
   /** Null where nobody can say: nothing is printed then. */
   rangeKm: SpanSchema.nullable().default(null),
   yearsLeft: SpanSchema,
+  /** Calendar days until the vehicle is ready; null where nobody can say. */
+  readyDays: SpanSchema.nullable().default(null),
   comebackProbability: z.number().min(0).max(1),
   comebackCost: SpanSchema,
   /** What would be done: it becomes the list to be signed once it is chosen. Empty where nobody said. */

@@ -36,6 +36,7 @@ it('an owner chooses between five options: figures typed as spans, nothing fille
     await option.getByLabel(/^Costs/).fill(cost);
     await option.getByLabel('Lasts, years').fill(years);
     await option.getByLabel('Comes back').fill(chance);
+    if (name.startsWith('Four')) await option.getByLabel('Ready in, days').fill('2 to 4');
     if (name === 'New pack')
       await option.getByLabel('What is done then').selectOption({ value: 'whole-pack' });
   }
@@ -57,7 +58,11 @@ it('an owner chooses between five options: figures typed as spans, nothing fille
   await keep.click();
   const paper = page.getByRole('article', { name: 'Quote' });
   await paper.waitFor();
-  expect(await paper.getByText('not known').count()).toBe(4);
+  // Of range and of when it is ready only what somebody said.
+  const column = (name: string): Promise<string[]> =>
+    paper.locator(`td[data-column="${name}"]`).allInnerTexts();
+  expect(await column('Range')).toEqual(Array(4).fill('not known'));
+  expect(await column('Ready in')).toEqual(['not known', '2 to 4 days', 'not known', 'not known']);
   expect((await quotes())[0]).toMatchObject({ chosen: null, horizonYears: 6 });
   // What is typed afterwards changes nothing of what was given.
   await page.getByLabel('The owner keeps it, years').fill('2');
@@ -158,6 +163,18 @@ it('what is on record fills an option in: prices, the plan at the workshop’s r
   await record
     .getByText(/a module from the shelf; .* to lay it free, as long back, nobody has timed it here/)
     .waitFor();
+  // When it is ready rests on the bench and its hours, which it names; what is to come in is told, not guessed.
+  await record
+    .getByText(/ready (today|within|in) .*with 2 bench channels at 8 A and 1 person there 8 to 17 h/)
+    .waitFor();
+  await record.getByText(/when it is ready: how long the parts take that are not here/).waitFor();
+  await record.getByLabel('Parts that are not here, days').fill('soon');
+  await record.getByText(/“soon” is no time until parts come in/).waitFor();
+  await record.getByLabel('Parts that are not here, days').fill('20');
+  await record
+    .getByText(/ready in \d+ (to \d+ )?days, parts take longest/)
+    .first()
+    .waitFor();
   // The whole set is this workshop's school now, and the shelf has too few: it says so.
   await record.getByText(/more that fit: the shelf has/).waitFor();
   await second.getByLabel('Option', { exact: true }).fill('As it was taken');
@@ -168,6 +185,7 @@ it('what is on record fills an option in: prices, the plan at the workshop’s r
   expect(likely).toBeGreaterThan(low!);
   expect(high).toBeGreaterThan(likely!);
   expect(await third.getByLabel('Lasts, years').inputValue()).toMatch(/^[\d.]+ [\d.]+ [\d.]+$/);
+  expect(await third.getByLabel('Ready in, days').inputValue()).toMatch(/^(\d+|\d+ \d+ \d+)$/);
   expect(await third.getByLabel('What is done then').locator('option:checked').innerText()).toBe(
     'replace M07',
   );

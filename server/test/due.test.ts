@@ -66,7 +66,7 @@ describe('the row on the board', () => {
       if (JSON.stringify(shown) !== JSON.stringify(now)) stale.push({ round, shown, now });
     }
     expect({ stale, refused }).toEqual({ stale: [], refused: [] });
-  });
+  }, 300_000);
 });
 
 describe('a finding is computed outside every write', () => {

@@ -26,6 +26,8 @@ export interface ScheduleAsk {
   gridH: number;
   workingWindowsH: [number, number][];
   modules: BenchModule[];
+  /** Orders tried by exchange at most; left out: as many as a plan to go by is worth. */
+  mostOrders?: number;
 }
 export interface ScheduleAnswer {
   makespanH: number;
@@ -159,6 +161,8 @@ export function scheduleBench(ask: ScheduleAsk): ScheduleAnswer {
   const place = (bench: Bench, job: Job, put: boolean): number[] | null => {
     const latest = horizon;
     for (let begin = job.release; begin <= latest; begin++) {
+      // Where no channel is free nothing begins; what could begin there and be moved up is found from where it is moved to.
+      if (ask.holdChannel && job.steps.length > 0 && !bench.free(begin, begin + 1)) continue;
       const starts: number[] = [];
       let t = begin;
       let ok = true;
@@ -221,7 +225,8 @@ export function scheduleBench(ask: ScheduleAsk): ScheduleAnswer {
     }
   }
   const random = new Random(1);
-  const tries = jobs.length > 1 ? Math.min(MOST_ORDERS, Math.max(40, Math.round(40_000 / (work + 1)))) : 0;
+  const most = Math.min(MOST_ORDERS, Math.max(40, Math.round(40_000 / (work + 1))));
+  const tries = jobs.length > 1 ? Math.min(most, ask.mostOrders ?? most) : 0;
   for (let i = 0; i < tries && (!best || best.end > bound); i++) {
     const order = [...bestOrder];
     const [a, b] = [random.integer(0, order.length - 1), random.integer(0, order.length - 1)];

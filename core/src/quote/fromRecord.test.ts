@@ -58,6 +58,21 @@ describe('options as the record fills them in', () => {
     expect(all!.open).toEqual([]);
     expect(all!.cost!.likely).toBe(420 + 50);
   });
+  it('says when each is ready and what it waits for; what cannot be told is asked for', () => {
+    const days = { low: 2, likely: 3, high: 5 };
+    const ready = { failed: { days, waitsFor: 'bench' as const }, below: null, set: null };
+    const short = row('below', ['M02', 'M04'], { lacking: 1 });
+    const [one, two] = optionsFromRecord({
+      ...facts,
+      schools: [facts.schools[0]!, short],
+      ready,
+      benchSays: 'two channels',
+    });
+    expect(one!.readyDays).toEqual(days);
+    expect(one!.from).toContain('ready in 2 to 5 days, the bench takes longest, with two channels');
+    expect(two!.readyDays).toBeNull();
+    expect(two!.open).toContain('when it is ready: how long the parts take that are not here');
+  });
   it('what took longer here before takes longer again', () => {
     const [one] = optionsFromRecord({ ...facts, tookAgainstPlan: { low: 0.9, likely: 1.3, high: 2 } });
     expect(one!.cost!.likely).toBeCloseTo(4 * 1.3 * 80 + 100, 9);

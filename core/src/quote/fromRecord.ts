@@ -1,5 +1,6 @@
 import type { Span } from '../cost';
 import { SWAPS, type SchoolRow, type SwapSchool } from '../match';
+import { readySays, type Ready } from './ready';
 import type { StripPlan } from '../stripdown';
 
 /** What it takes to lay places free, as the strip-down plan works it out. */
@@ -17,6 +18,10 @@ export interface QuoteFacts {
   hourRate: number | null;
   /** Range of so many A·h; null where it is not measured. */
   rangeKm: (levelAh: number) => Span | null;
+  /** When each is ready, by the plan of the bench and its hours; null where that cannot be told. Left out: nobody asked. */
+  ready?: Readonly<Record<SwapSchool, Ready | null>>;
+  /** The bench and hours that it counts with, in words. */
+  benchSays?: string;
   /** Of strip downs here: how long they took against the plan; null where none was timed. */
   tookAgainstPlan: Span | null;
   /** Of repairs by replaced modules here: how many of how many came back within a year. */
@@ -32,6 +37,8 @@ export interface FilledOption {
   yearsLeft: Span | null;
   rangeKm: Span | null;
   comeback: { hits: number; n: number } | null;
+  /** Calendar days until the vehicle is ready. */
+  readyDays: Span | null;
   /** What is not on record, so that somebody has to type it. */
   open: string[];
   /** What each figure rests on. */
@@ -40,6 +47,23 @@ export interface FilledOption {
 
 /** The way back takes as long as the way in, and half as much again at most. Common practice, no source. */
 const THERE_AND_BACK = { low: 1.8, likely: 2, high: 2.5 };
+const WAITS: Record<Ready['waitsFor'], string> = {
+  hands: '',
+  bench: ', the bench takes longest',
+  parts: ', parts take longest',
+};
+/** Hands until places are laid free and until all is back, h, at both ends of how sure it is. */
+export function handsOf(labour: Labour, took: Span | null): { outH: Span; backH: Span } {
+  const t = took ?? { low: 1, likely: 1, high: 1 };
+  const h = (minutes: number, k: keyof Span): number => (minutes / 60) * t[k];
+  const outH = {
+    low: h(labour.lowMin, 'low'),
+    likely: h(labour.leftMin, 'likely'),
+    high: h(labour.highMin, 'high'),
+  };
+  const back = (k: keyof Span): number => outH[k] * (THERE_AND_BACK[k] - 1);
+  return { outH, backH: { low: back('low'), likely: back('likely'), high: back('high') } };
+}
 /** A share of so few says nothing. */
 const ENOUGH_JOBS = 5;
 
@@ -83,14 +107,9 @@ export function optionsFromRecord(f: QuoteFacts): FilledOption[] {
     if (!labour) open.push('the strip-down plan');
     let cost: Span | null = null;
     if (labour && f.hourRate !== null && row.parts && row.parts.unpriced === 0) {
-      const took = f.tookAgainstPlan ?? { low: 1, likely: 1, high: 1 };
-      const of = (minutes: number, k: keyof Span): number =>
-        (minutes / 60) * THERE_AND_BACK[k] * took[k] * f.hourRate! + row.parts!.sum + consumed;
-      cost = {
-        low: of(labour.lowMin, 'low'),
-        likely: of(labour.leftMin, 'likely'),
-        high: of(labour.highMin, 'high'),
-      };
+      const { outH, backH } = handsOf(labour, f.tookAgainstPlan);
+      const of = (k: keyof Span): number => (outH[k] + backH[k]) * f.hourRate! + row.parts!.sum + consumed;
+      cost = { low: of('low'), likely: of('likely'), high: of('high') };
       from.push(
         `${n === 1 ? 'a module' : `${n} modules`} from the shelf`,
         `${hours(labour.leftMin)} to lay ${n === 1 ? 'it' : 'them'} free, as long back${
@@ -102,6 +121,17 @@ export function optionsFromRecord(f: QuoteFacts): FilledOption[] {
     if (!row.lastsYears && row.lacking === 0) open.push('how long it lasts: the age of the pack at intake');
     if (row.lastsYears)
       from.push(`lasts until ${row.endsIt} is worn, a donor’s own age not known and counted as the pack’s`);
+    const ready = f.ready?.[row.school] ?? null;
+    if (ready)
+      from.push(
+        `${readySays(ready.days)}${WAITS[ready.waitsFor]}${f.benchSays ? `, with ${f.benchSays}` : ''}`,
+      );
+    else if (f.ready)
+      open.push(
+        row.lacking > 0
+          ? 'when it is ready: how long the parts take that are not here'
+          : 'when it is ready: rest voltages of what goes in, and the strip-down plan',
+      );
     const comeback = f.cameBack && f.cameBack.n >= ENOUGH_JOBS ? f.cameBack : null;
     if (!comeback) open.push('how often it comes back');
     else from.push(`${comeback.hits} of ${comeback.n} came back here`);
@@ -123,6 +153,7 @@ export function optionsFromRecord(f: QuoteFacts): FilledOption[] {
         yearsLeft: row.lastsYears,
         rangeKm,
         comeback,
+        readyDays: ready?.days ?? null,
         open,
         from,
       },

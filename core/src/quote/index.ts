@@ -1,1 +1,2 @@
 export * from './fromRecord';
+export * from './ready';

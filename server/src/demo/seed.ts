@@ -22,9 +22,9 @@ const PEOPLE = [
 ] as const;
 
 const SHELF = [
-  { label: 'S-014', chemistry: 'nmc', groupCount: 4, revision: 'C2', capacityAh: 107.4, resistanceMilliohm: 0.66, restVoltageV: 14.72, temperatureC: 21, insulationOhm: 9.2e8, origin: 'Marram 3, yard van with a bent frame, 61 000 km' },
-  { label: 'S-022', chemistry: 'nmc', groupCount: 4, revision: 'C2', capacityAh: 116.1, resistanceMilliohm: 0.58, restVoltageV: 15.04, temperatureC: 21, insulationOhm: 1.4e9, origin: 'New old stock, five years on the shelf' },
-  { label: 'S-031', chemistry: 'nmc', groupCount: 4, revision: 'C2', capacityAh: 98.9, resistanceMilliohm: 0.83, restVoltageV: 14.31, temperatureC: 20, insulationOhm: 4.1e8, origin: 'Marram 3, first pack of the island ambulance, 148 000 km' },
+  { label: 'S-014', daysAgo: 3, chemistry: 'nmc', groupCount: 4, revision: 'C2', capacityAh: 107.4, resistanceMilliohm: 0.66, restVoltageV: 14.72, temperatureC: 21, insulationOhm: 9.2e8, origin: 'Marram 3, yard van with a bent frame, 61 000 km' },
+  { label: 'S-022', daysAgo: 12, chemistry: 'nmc', groupCount: 4, revision: 'C2', capacityAh: 116.1, resistanceMilliohm: 0.58, restVoltageV: 15.04, temperatureC: 21, insulationOhm: 1.4e9, origin: 'New old stock, five years on the shelf' },
+  { label: 'S-031', daysAgo: 5, chemistry: 'nmc', groupCount: 4, revision: 'C2', capacityAh: 98.9, resistanceMilliohm: 0.83, restVoltageV: 14.31, temperatureC: 20, insulationOhm: 4.1e8, origin: 'Marram 3, first pack of the island ambulance, 148 000 km' },
 ] as const;
 
 const JOBS: { number: number; title: string; plate: string; complaint: string; pack: string; files?: string[]; clock?: { label: string; kind: string; stage: Stage; minutes: number } }[] = [
@@ -54,13 +54,13 @@ export async function seedDemo(store: Store, demoFolder: string): Promise<boolea
       const hvUntil = hvDays === null ? null : new Date(Date.now() + hvDays * 86_400_000).toISOString().slice(0, 10);
       await models.Person.create({ id: demoId(p.name), ...p, hvUntil, gloveTested, passwordHash: hash, demo: true }, { transaction: tx });
     }
-    for (const { label, capacityAh, resistanceMilliohm, restVoltageV, temperatureC, insulationOhm, ...facts } of SHELF) {
+    for (const { label, daysAgo, capacityAh, resistanceMilliohm, restVoltageV, temperatureC, insulationOhm, ...facts } of SHELF) {
       const part = await models.Part.create({ id: demoId(label), label, kind: 'module' }, { transaction: tx });
       await models.PartFacts.create({ partId: part.id, version: 1, facts: PartFactsSchema.parse(facts), personId: demoId('Tomas Rook') }, { transaction: tx });
       await models.Placement.create({ id: demoId(`placement ${label}`), partId: part.id, kind: 'shelf', packId: null, jobId: null, personId: demoId('Tomas Rook') }, { transaction: tx });
       const measured = { capacity: capacityAh, resistance: resistanceMilliohm / 1000, voltage: restVoltageV, insulation: insulationOhm };
       for (const [kind, value] of Object.entries(measured))
-        await models.Observation.create({ id: demoId(`${label} ${kind}`), jobId: null, partId: part.id, topic: 'reading', kind, data: { value, text: '', temperatureC }, subjectKind: 'part', personId: demoId('Tomas Rook'), supersedes: null, reason: '' }, { transaction: tx });
+        await models.Observation.create({ id: demoId(`${label} ${kind}`), jobId: null, partId: part.id, topic: 'reading', kind, data: { value, text: '', temperatureC }, subjectKind: 'part', personId: demoId('Tomas Rook'), supersedes: null, reason: '', observedAt: new Date(Date.now() - daysAgo * 86_400_000) }, { transaction: tx });
     }
     for (const file of readdirSync(join(demoFolder, 'packs')).sort()) {
       const profile = PackProfileSchema.parse(JSON.parse(readFileSync(join(demoFolder, 'packs', file), 'utf8')));

@@ -1,5 +1,14 @@
-import { optionsFromRecord, type FilledOption } from '@cellmend/core/quote';
-import type { Span } from '@cellmend/core/cost';
+import {
+  handsOf,
+  LEVEL_A,
+  optionsFromRecord,
+  type FilledOption,
+  type BenchHours,
+  type Ready,
+  type ReadyAsk,
+} from '@cellmend/core/quote';
+import { readSpan, type Span } from '@cellmend/core/cost';
+import { fullV, InputProblem } from '@cellmend/core/pack';
 import { kmOf } from '@cellmend/core/spread';
 import type { UsedPackOffer } from '@cellmend/contract/quotes';
 import styled from 'styled-components';
@@ -9,9 +18,13 @@ import { useStock, useWorkshop } from '../api/hooks';
 import { SWAP_SCHOOLS, type SwapSchool } from '@cellmend/core/match';
 import { useLookingBack } from '../learn/WasItSo';
 import { useJobView } from '../shell/jobContext';
+import { useDraft } from '../shell/useDraft';
+import { useThread } from '../stages/bench/useBench';
+import { benchDraft, FIRST_HOURS, hoursOf, nextQuarter, type TypedHours } from '../stages/bench/hours';
 import { useSchools } from '../stages/match/useSchools';
 import { usePlan } from '../stages/strip-down/usePlan';
-import { Button, Mute, Sheet, Stack } from '../ui/parts';
+import { Field, Input } from '../ui/Field';
+import { Button, Mute, Row, Sheet, Stack } from '../ui/parts';
 import { shownOfKm } from '../ui/units';
 import { EMPTY_ROW, swapsAt, type OptionRow } from './optionRow';
 
@@ -44,6 +57,7 @@ function rowOf(o: FilledOption): OptionRow {
     cost: typed(o.cost, 0),
     years: typed(yearsOf(o.yearsLeft), 1),
     range: typed(km, 0),
+    ready: typed(o.readyDays, 0),
     chance: o.comeback ? `${o.comeback.hits} of ${o.comeback.n}` : '',
     done: swapsAt(o.places),
   };
@@ -58,6 +72,20 @@ const usedRow = (o: UsedPackOffer): OptionRow => ({
   done: 'whole-pack',
 });
 
+const sumOf = (hours: readonly number[] | null): number | null => hours && hours.reduce((a, b) => a + b, 0);
+/** Days until parts come in, as somebody types them; what cannot be read is told. */
+function readDelivery(text: string): { span: Span | null; problem: string } {
+  if (text.trim() === '') return { span: null, problem: '' };
+  try {
+    return { span: readSpan(text, 'time until parts come in'), problem: '' };
+  } catch (e) {
+    if (!(e instanceof InputProblem)) throw e;
+    return { span: null, problem: `${e.what} ${e.accepted}` };
+  }
+}
+const benchWords = (b: BenchHours): string =>
+  `${b.channels} bench channel${b.channels === 1 ? '' : 's'} at ${LEVEL_A} A and ${b.persons} ${b.persons === 1 ? 'person' : 'persons'} there ${b.fromHour} to ${b.toHour} h, ${b.workdays.length} days a week`;
+
 /** What the record itself says of each school: prices, plan, measured capacities, come-backs. What it does not say stays open. */
 export function FromRecord({
   rows,
@@ -67,7 +95,9 @@ export function FromRecord({
   onTake: (row: OptionRow) => void;
 }) {
   const { job, pack } = useJobView();
-  const { rows: schools, why, level, levelHours } = useSchools();
+  const { rows: schools, why, level, levelEach } = useSchools();
+  const [hours] = useDraft<TypedHours>(benchDraft(job.number), FIRST_HOURS);
+  const [delivery, setDelivery] = useDraft(`${job.number}.delivery`, '');
   const { data: stock } = useStock();
   const { data: workshop } = useWorkshop();
   const { data: back } = useLookingBack();
@@ -76,33 +106,73 @@ export function FromRecord({
   const failed = usePlan(placesOf('failed')).plan ?? null;
   const below = usePlan(placesOf('below')).plan ?? null;
   const set = usePlan(placesOf('set')).plan ?? null;
+  const took = back?.minutes
+    ? { low: back.minutes.low, likely: back.minutes.ratio, high: back.minutes.high }
+    : null;
+  const bench = hoursOf(hours, workshop?.closedOn ?? [], nextQuarter());
+  const arrives = readDelivery(delivery);
+  const labour = { failed, below, set };
+  const asks = Object.fromEntries(
+    (bench ? (schools ?? []) : []).flatMap((row): [string, ReadyAsk][] => {
+      const work = labour[row.school];
+      // What is not here yet is not measured either: its own hours to level are not known, the day it comes in is.
+      const levelH = row.lacking > 0 ? [] : levelEach(row);
+      if (!work || !levelH || (row.lacking > 0 && !arrives.span)) return [];
+      const cells = Math.max(...pack.modules.map((m) => m.groupIndices.length));
+      const levelKw = Math.min(bench!.powerBudgetKw, (LEVEL_A * fullV(pack.profile, cells)) / 1000);
+      return [
+        [row.school, { bench: bench!, ...handsOf(work, took), levelH, levelKw, partsInDays: arrives.span }],
+      ];
+    }),
+  );
+  const { answer: ready } = useThread('ready', Object.keys(asks).length > 0 ? asks : null);
   if (!workshop || (!schools && (offers ?? []).length === 0))
     return why === '' ? null : <Mute>Nothing can be filled in from the record. {why}</Mute>;
   const swaps = back?.backBy.find((b) => b.measure === 'replace module')?.share ?? null;
   const filled = optionsFromRecord({
     schools: schools ?? [],
-    labour: { failed, below, set },
+    labour,
     hourRate: workshop.hourRate,
     priceOf: (what) => stock?.find((s) => s.kind !== 'module' && s.name === what)?.price ?? null,
     levelHours: Object.fromEntries(
       SWAP_SCHOOLS.map((school) => {
         const row = schools?.find((s) => s.school === school);
-        return [school, row ? levelHours(row) : null];
+        return [school, row ? sumOf(levelEach(row)) : null];
       }),
     ) as Record<SwapSchool, number | null>,
     rangeKm: (ah) => {
       const km = kmOf(level(ah), pack);
       return km.measured ? { low: km.low, likely: km.value, high: km.high } : null;
     },
-    tookAgainstPlan: back?.minutes
-      ? { low: back.minutes.low, likely: back.minutes.ratio, high: back.minutes.high }
-      : null,
+    tookAgainstPlan: took,
+    ready: Object.fromEntries(SWAP_SCHOOLS.map((school) => [school, ready?.[school] ?? null])) as Record<
+      SwapSchool,
+      Ready | null
+    >,
+    benchSays: bench ? benchWords(bench) : '',
     cameBack: swaps && { hits: swaps.hits, n: swaps.n },
   });
   return (
     <Sheet aria-label="From the record">
       <Stack $gap={8}>
-        <h3>From the record</h3>
+        <Row style={{ alignItems: 'flex-start' }}>
+          <h3 style={{ flex: 1 }}>From the record</h3>
+          <Field style={{ flex: '0 0 210px' }}>
+            Parts that are not here, days
+            <Input
+              className="n"
+              value={delivery}
+              placeholder="all is here"
+              maxLength={40}
+              onChange={(e) => setDelivery(e.target.value)}
+            />
+          </Field>
+        </Row>
+        {arrives.problem !== '' && (
+          <small role="status">
+            <Mute>{arrives.problem}</Mute>
+          </small>
+        )}
         {filled.map((o) => (
           <Line key={o.school}>
             <span>

@@ -55,16 +55,17 @@ export function OptionForm({
               ['cost', `Costs${currencyUnit() ? `, ${currencyUnit()}` : ''}`, '600–720'],
               ['years', 'Lasts, years', '1.4–3.2'],
               ['range', `Goes, ${distanceUnit()}`, 'measured'],
+              ['ready', 'Ready in, days', '2 to 4'],
               ['chance', 'Comes back', '1 in 9'],
               ['back', 'Then costs', 'the same'],
             ] as const
           ).map(([key, label, hint]) => (
-            <Field key={key} style={{ flex: '1 1 104px' }}>
+            <Field key={key} style={{ flex: '1 1 96px' }}>
               {label}
               <Input
                 className="n"
                 placeholder={hint}
-                value={row[key]}
+                value={row[key] ?? ''}
                 maxLength={60}
                 onChange={(e) => onChange({ [key]: e.target.value })}
               />
@@ -103,7 +104,7 @@ export function OptionForm({
             </Button>
           )}
         </Row>
-        {problem !== '' && Object.values(row).some((v) => v.trim() !== '') && (
+        {problem !== '' && Object.values(row).some((v) => (v ?? '').trim() !== '') && (
           <small role="status">
             <Mute>{problem}</Mute>
           </small>

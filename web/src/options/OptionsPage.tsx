@@ -108,7 +108,18 @@ export function OptionsPage() {
       note,
       chosen,
       options: given.map(
-        ({ name, says, cost, rangeKm, yearsLeft, comebackProbability, comebackCost, measures }) => ({
+        ({
+          name,
+          says,
+          cost,
+          rangeKm,
+          yearsLeft,
+          readyDays,
+          comebackProbability,
+          comebackCost,
+          measures,
+        }) => ({
+          readyDays,
           measures,
           name,
           says,
@@ -178,7 +189,7 @@ export function OptionsPage() {
         {person.mayWrite && (
           <Sheet aria-label="Options">
             <Stack>
-              <Row style={{ flexWrap: 'wrap' }}>
+              <Row style={{ flexWrap: 'wrap', alignItems: 'flex-end' }}>
                 <Field style={{ flex: '1 1 140px' }}>
                   The owner keeps it, years
                   <Input

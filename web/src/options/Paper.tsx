@@ -4,7 +4,7 @@ import { useJobView } from '../shell/jobContext';
 import { Button, DataTable, Mute, Sheet, Stack } from '../ui/parts';
 import { distance, odometer } from '../ui/units';
 import { day, fixed, percent } from '../ui/words';
-import { money, oneIn, whole } from './words';
+import { daysOf, money, oneIn, whole } from './words';
 
 /** The quote as the owner gets it. */
 export function Paper({
@@ -36,6 +36,7 @@ export function Paper({
               <th className="r">A year, likely</th>
               <th className="r">Range</th>
               <th className="r">Lasts</th>
+              <th className="r">Ready in</th>
               <th className="r">Comes back</th>
               <th aria-label="Chosen" />
             </tr>
@@ -68,6 +69,8 @@ export function Paper({
                     ? `${fixed(o.yearsLeft.low, 1)} y`
                     : `${fixed(o.yearsLeft.low, 1)} to ${fixed(o.yearsLeft.high, 1)} y`}
                 </td>
+                {/* A quote from before says nothing of it. */}
+                <td className="r">{o.readyDays ? daysOf(o.readyDays) : 'not known'}</td>
                 <td className="r">{oneIn(o.comebackProbability)}</td>
                 <td>
                   {quote.chosen === o.name ? (

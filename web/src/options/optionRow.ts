@@ -11,6 +11,8 @@ export interface OptionRow {
   cost: string;
   years: string;
   range: string;
+  /** Days until it is ready; a draft from before has none. */
+  ready?: string;
   chance: string;
   back: string;
   /** What would be done: `proposed`, `swap` with its places, or one measure on the whole pack; empty where nobody said. */
@@ -22,6 +24,7 @@ export const EMPTY_ROW: OptionRow = {
   cost: '',
   years: '',
   range: '',
+  ready: '',
   chance: '',
   back: '',
   done: '',
@@ -68,6 +71,7 @@ export function parseRow(
         cost: readSpan(r.cost, 'cost'),
         yearsLeft: readSpan(r.years, 'time it lasts'),
         rangeKm: r.range.trim() === '' ? null : km(readSpan(r.range, 'range')),
+        readyDays: (r.ready ?? '').trim() === '' ? null : readSpan(r.ready!, 'days until it is ready'),
         measures: measuresOf(r.done ?? '', proposed),
         comebackProbability: readChance(r.chance),
         comebackCost:

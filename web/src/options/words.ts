@@ -1,3 +1,4 @@
+import type { Span } from '@cellmend/core/cost';
 import { currencyUnit } from '../ui/units';
 
 /** Thousands apart. */
@@ -6,3 +7,9 @@ export const money = (v: number): string => `${whole(v)}${currencyUnit() ? ` ${c
 /** How often, as people say it. */
 export const oneIn = (p: number): string =>
   p <= 0 ? 'never' : p >= 0.5 ? `${Math.round(p * 10)} in 10` : `1 in ${Math.round(1 / p)}`;
+/** `today`, `1 day`, `3 to 6 days`. */
+export function daysOf({ low, high }: Span): string {
+  const n = (d: number): string => `${whole(d)} day${Math.round(d) === 1 ? '' : 's'}`;
+  if (high === 0) return 'today';
+  return Math.round(low) === Math.round(high) ? n(high) : `${whole(low)} to ${n(high)}`;
+}

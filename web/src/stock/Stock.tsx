@@ -11,7 +11,7 @@ import { WorkshopFrame } from '../shell/Header';
 import { Chips } from '../ui/Chips';
 import { Button, DataTable, Mute, Page, Row, Sheet } from '../ui/parts';
 import { temperature } from '../ui/units';
-import { fixed, ohms, since, upper } from '../ui/words';
+import { daysAgo, fixed, ohms, upper } from '../ui/words';
 import { PartPanel } from './PartPanel';
 import { TakeIn } from './TakeIn';
 
@@ -33,7 +33,7 @@ function At({ taken }: { taken: Taken | undefined }) {
   if (!taken) return null;
   return (
     <Small>
-      {since(taken.at)} ago
+      {daysAgo(taken.at)}
       {taken.temperatureC !== null && `, ${temperature(taken.temperatureC)}`}
     </Small>
   );
@@ -103,7 +103,7 @@ export function Stock({ person }: { person: Person }) {
                   <th className="r">Resistance</th>
                   <th className="r">Rest voltage</th>
                   <th className="r">Insulation</th>
-                  <th>Where</th>
+                  <th style={{ paddingLeft: 24 }}>Where</th>
                 </tr>
               </thead>
               <tbody>
@@ -139,7 +139,7 @@ export function Stock({ person }: { person: Person }) {
                       {p.insulationOhm === null ? '–' : ohms(p.insulationOhm)}
                       <At taken={p.taken.insulationOhm} />
                     </td>
-                    <td>
+                    <td style={{ paddingLeft: 24 }}>
                       {upper(p.place.kind)}
                       {p.reserved && (
                         <>

@@ -1,4 +1,11 @@
-import { format, formatDistanceToNowStrict, isToday, isTomorrow, isYesterday } from 'date-fns';
+import {
+  differenceInCalendarDays,
+  format,
+  formatDistanceToNowStrict,
+  isToday,
+  isTomorrow,
+  isYesterday,
+} from 'date-fns';
 
 const MINUS = '−';
 /** A number with a fixed count of decimals and a true minus sign. */
@@ -34,6 +41,11 @@ export function when(iso: string): string {
   return format(d, `${ORDERS[order]} HH:mm`);
 }
 export const day = (iso: string): string => format(new Date(iso), ORDERS[order].replace('MMM', 'MMMM'));
+/** `today`, `yesterday`, `5 days ago`, `2 months ago`: of something that is no matter of hours. */
+export function daysAgo(iso: string): string {
+  const days = differenceInCalendarDays(new Date(), new Date(iso));
+  return days < 1 ? 'today' : days === 1 ? 'yesterday' : `${formatDistanceToNowStrict(new Date(iso))} ago`;
+}
 export const since = (iso: string): string => formatDistanceToNowStrict(new Date(iso));
 
 /** `channel 27`, `channels 61 to 64`, `channels 3, 8`: without leading zeros. */

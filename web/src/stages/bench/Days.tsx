@@ -1,7 +1,7 @@
 import type { SupervisedRun } from '@cellmend/contract/supervised';
 import type { DaysAsk } from '@cellmend/core/bench';
 import { fullV } from '@cellmend/core/pack';
-import { addDays, differenceInCalendarDays, getDay, parseISO } from 'date-fns';
+import { addDays } from 'date-fns';
 import { ToggleButton } from 'react-aria-components';
 import { useJobView } from '../../shell/jobContext';
 import { useDraft } from '../../shell/useDraft';
@@ -11,11 +11,11 @@ import { Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { day, duration, fixed } from '../../ui/words';
 import { useWorkshop } from '../../api/hooks';
 import { Plan, Slipped } from './DaysPlan';
+import { benchDraft, FIRST_HOURS, hoursOf, nextQuarter } from './hours';
 import { useThread } from './useBench';
 import { useBeside } from './useSupervised';
 
 const number = (text: string): number => Number(text.trim().replace(',', '.'));
-const QUARTER_MS = 15 * 60_000;
 const WEEK = ['Su', 'Mo', 'Tu', 'We', 'Th', 'Fr', 'Sa'];
 
 /** How many days on the bench, and when hands are needed: with and without putting one set into another. */
@@ -32,72 +32,45 @@ export function Days({ left: all, runs }: { left: readonly string[]; runs: reado
       : [],
   );
   const mine = all.filter((id) => !own.some((r) => r.id === id));
-  const [t, setT] = useDraft(`${job.number}.bench-days`, {
+  const [t, setT] = useDraft(benchDraft(job.number), {
     sets: String(mine.length),
     capacityAh: String(pack.profile.ratedCapacityAh),
     voltageV: fixed(fullV(pack.profile, cells), 0),
+    ...FIRST_HOURS,
     channels: String(Math.max(2, own.length)),
-    leadSets: '',
     beside: [] as number[],
     channelA: '10',
-    powerKw: '3',
-    persons: '1',
-    from: '8',
-    to: '17',
-    days: [1, 2, 3, 4, 5] as number[],
-    alone: 'alone',
     transfer: 'single',
   });
-  // From the next quarter of an hour on, which is what the plan counts in.
-  const now = new Date(Math.ceil(Date.now() / QUARTER_MS) * QUARTER_MS);
+  const now = nextQuarter();
   const others = (beside?.alike ?? []).filter((a) => t.beside?.includes(a.job));
   const left = [...mine, ...others.flatMap((a) => a.places.map((p) => `${a.job} ${p}`))];
   const count = Math.round(number(t.sets));
-  const leads = (t.leadSets ?? '').trim() === '' ? null : Math.round(number(t.leadSets));
-  const closedDays = (workshop?.closedOn ?? [])
-    .map((d) => differenceInCalendarDays(parseISO(d), now))
-    .filter((d) => d >= 0);
+  const hours = hoursOf(t, workshop?.closedOn ?? [], now);
+  const closed = hours?.closedDays ?? [];
   const f = {
     capacityAh: number(t.capacityAh),
     voltageV: number(t.voltageV),
-    channels: Math.round(number(t.channels)),
     channelA: number(t.channelA),
-    powerBudgetKw: number(t.powerKw),
-    persons: Math.round(number(t.persons)),
-    toHour: number(t.to),
   };
   // What other jobs have on the bench takes its channels as well, where those are among the ones that are counted here.
   const elsewhere = (beside?.running ?? []).map((r) => ({
     id: `${r.job} ${r.place || 'pack'}`,
     leftH: quarters(r.leftH),
   }));
-  const shared = f.channels >= own.length + elsewhere.length;
+  const shared = (hours?.channels ?? 0) >= own.length + elsewhere.length;
   const running = shared ? [...own, ...elsewhere] : own;
-  const right =
-    count >= 1 &&
-    count <= 60 &&
-    Object.values(f).every((v) => v > 0) &&
-    f.channels <= 24 &&
-    number(t.from) >= 0 &&
-    number(t.to) > number(t.from) &&
-    number(t.to) <= 24 &&
-    (leads === null || leads >= 1) &&
-    t.days.length > 0;
-  const ask: DaysAsk | null = right
-    ? {
-        ...f,
-        sets: Array.from({ length: count }, (_, i) => left[i] ?? `set ${i + 1}`),
-        fromHour: number(t.from),
-        workdays: [...t.days].sort(),
-        alone: t.alone === 'alone',
-        transfer: t.transfer === 'pairs',
-        startDay: getDay(now),
-        startHour: now.getHours() + now.getMinutes() / 60,
-        running,
-        closedDays,
-        ...(leads === null ? {} : { leadSets: leads }),
-      }
-    : null;
+  const right = count >= 1 && count <= 60 && Object.values(f).every((v) => v > 0);
+  const ask: DaysAsk | null =
+    right && hours
+      ? {
+          ...f,
+          ...hours,
+          sets: Array.from({ length: count }, (_, i) => left[i] ?? `set ${i + 1}`),
+          transfer: t.transfer === 'pairs',
+          running,
+        }
+      : null;
   const { answer, problem, busy } = useThread('days', ask);
   const { answer: other } = useThread('days', ask && { ...ask, transfer: !ask.transfer });
   const [single, pairs] = ask?.transfer ? [other, answer] : [answer, other];
@@ -198,20 +171,20 @@ export function Days({ left: all, runs }: { left: readonly string[]; runs: reado
         {elsewhere.length > 0 && (
           <Mute>
             {elsewhere.length} {elsewhere.length === 1 ? 'runs' : 'run'} for other jobs
-            {shared ? ', on these channels.' : `: not on these ${f.channels} channels.`}
+            {shared ? ', on these channels.' : `: not on these ${hours?.channels ?? 0} channels.`}
           </Mute>
         )}
-        {closedDays.length > 0 && (
+        {closed.length > 0 && (
           <Mute>
             Closed on{' '}
-            {closedDays
+            {closed
               .slice(0, 6)
               .map((d) => day(addDays(now, d).toISOString()))
               .join(', ')}
-            {closedDays.length > 6 && ` and ${closedDays.length - 6} more`}.
+            {closed.length > 6 && ` and ${closed.length - 6} more`}.
           </Mute>
         )}
-        {!right && (
+        {!ask && (
           <Mute>Every figure above zero, up to 60 sets and 24 channels, and a day with hours in it.</Mute>
         )}
         {problem && <ProblemNote what={problem.what} accepted={problem.accepted} />}
@@ -223,7 +196,9 @@ export function Days({ left: all, runs }: { left: readonly string[]; runs: reado
           </Row>
         )}
         {answer && <Slipped answer={answer} from={now} />}
-        {answer && <Plan answer={answer} from={now} channels={Math.max(f.channels, running.length)} />}
+        {answer && (
+          <Plan answer={answer} from={now} channels={Math.max(hours?.channels ?? 0, running.length)} />
+        )}
       </Stack>
     </Sheet>
   );

@@ -9,6 +9,7 @@ import {
   type HeldReading,
   warming,
 } from '@cellmend/core/bench';
+import type { Ready } from '@cellmend/core/quote';
 import { limitValue, type Pack } from '@cellmend/core/pack';
 import type { Reading } from '@cellmend/contract/records';
 import useSWR from 'swr';
@@ -138,9 +139,10 @@ const work = (): Worker => new Worker(new URL('./benchWorker.ts', import.meta.ur
 interface Worked {
   days: DaysAnswer;
   bank: BankPlan;
+  ready: Record<string, Ready>;
 }
 
-/** Days or the load bank, worked out in a thread. */
+/** Days, the load bank or when repairs are ready, worked out in a thread. */
 export function useThread<K extends BenchQuestion['kind']>(
   kind: K,
   ask: Extract<BenchQuestion, { kind: K }>['ask'] | null,

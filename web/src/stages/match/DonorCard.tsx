@@ -2,7 +2,7 @@ import { Button as AriaButton } from 'react-aria-components';
 import styled from 'styled-components';
 import type { Taken } from '@cellmend/core/match';
 import { temperature } from '../../ui/units';
-import { fixed, since } from '../../ui/words';
+import { daysAgo, fixed } from '../../ui/words';
 
 /** A donor to pick: what is known of it in one line. */
 export const Donor = styled(AriaButton)<{ $picked: boolean }>`
@@ -89,7 +89,7 @@ export function Told({
             {beside && <small>{beside}</small>}
             {taken && (
               <small>
-                {since(taken.at)} ago
+                {daysAgo(taken.at)}
                 {taken.temperatureC !== null && `, ${temperature(taken.temperatureC)}`}
               </small>
             )}

@@ -19,8 +19,8 @@ export interface Schools {
   /** Null while they cannot be compared. */
   rows: SchoolRow[] | null;
   why: string;
-  /** Hours on a supply until what goes in is level, one after the other; null where it cannot be told. */
-  levelHours: (row: SchoolRow) => number | null;
+  /** Hours on a supply until each that goes in is level; null where it cannot be told. */
+  levelEach: (row: SchoolRow) => number[] | null;
   /** So many A·h once level, as sure as the capacity of the pack itself. */
   level: (ah: number) => Measured;
 }
@@ -71,13 +71,12 @@ export function useSchools(): Schools {
   const key = ask ? JSON.stringify(ask) : '';
   const rows = useMemo(() => (key ? compareSchools(JSON.parse(key) as SchoolsAsk) : null), [key]);
   const rest = report?.nearEmpty ?? report?.nearFull;
-  const levelHours = (row: SchoolRow): number | null => {
+  const levelEach = (row: SchoolRow): number[] | null => {
     const donors = row.donors?.map((label) => stock?.find((s) => s.label === label));
     if (!rest || !donors || donors.some((d) => d?.restVoltageV == null)) return null;
     try {
-      return donors.reduce(
-        (sum, d) =>
-          sum +
+      return donors.map(
+        (d) =>
           planBalance(
             {
               groupCount: d!.groupCount!,
@@ -91,7 +90,6 @@ export function useSchools(): Schools {
             },
             pack,
           ).hours,
-        0,
       );
     } catch (e) {
       if (e instanceof InputProblem) return null;
@@ -101,7 +99,7 @@ export function useSchools(): Schools {
   return {
     rows,
     why,
-    levelHours,
+    levelEach,
     level: (ah) => measured(ah, sdShare * ah, typical.measured ? typical.from : '', 0),
   };
 }
