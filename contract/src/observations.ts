@@ -2,7 +2,14 @@ import { z } from 'zod';
 import { HoldBeginSchema, RunDataSchema } from './bench';
 import { InsulationObservationSchema } from './insulation';
 import { OutcomeDataSchema } from './learn';
-import { BOUNDS, LeakTestSchema, READING_KINDS, WakeSchema, type ObservationTopic } from './records';
+import {
+  BOUNDS,
+  BusTraceSchema,
+  LeakTestSchema,
+  READING_KINDS,
+  WakeSchema,
+  type ObservationTopic,
+} from './records';
 import { NoPhotoSchema, PhotoDataSchema } from './photos';
 import { QuoteDataSchema } from './quotes';
 import { CheckIdSchema } from './jobs';
@@ -70,6 +77,10 @@ export function observationSchema(topic: ObservationTopic, kind: string): z.ZodT
             text: z.string().max(2000),
             wake: WakeSchema.optional(),
             leak: LeakTestSchema.optional(),
+            bus: BusTraceSchema.optional(),
+            found: z
+              .object({ state: z.enum(['pass', 'hold', 'fail', 'open']), says: z.string().max(1200) })
+              .optional(),
           })
         : null;
   }

@@ -63,6 +63,16 @@ export const LeakTestSchema = z.object({
   allowedKpa: z.number().min(0).max(500),
 });
 
+const volts = z.array(z.number().min(-50).max(3000)).max(4000);
+/** The bus while the vehicle is switched ready: times, s, with its volts, and the pack's where they were logged beside. */
+export const BusTraceSchema = z.object({
+  timeS: z.array(z.number().min(-1e6).max(1e10)).max(4000),
+  busV: volts,
+  packV: volts.optional(),
+  /** The pack as somebody metered it; null where nobody did. */
+  toldPackV: z.number().gt(0).max(2000).nullable().default(null),
+});
+
 /** A check of some work, recorded as passed or not. */
 export const NewCheckSchema = z.object({
   check: CheckIdSchema,
@@ -74,6 +84,7 @@ export const NewCheckSchema = z.object({
   /** Figures from which whether it passed is worked out; what `passed` says is then not asked. */
   wake: WakeSchema.optional(),
   leak: LeakTestSchema.optional(),
+  bus: BusTraceSchema.optional(),
 });
 export type NewCheck = z.input<typeof NewCheckSchema>;
 export const CheckSchema = z.object({

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { SpanSchema } from './fields';
 import { ScanSummarySchema } from './jobs';
+import { BusTraceSchema } from './records';
 import { StoredProfileSchema } from './pack';
 import type { RouteSpec } from './routeSpec';
 import {
@@ -13,6 +14,7 @@ import {
   ScanPictureSchema,
   ScanPreviewSchema,
   StartLiveSchema,
+  WatchBusSchema,
   TypedScanSchema,
 } from './scans';
 
@@ -136,6 +138,15 @@ export const SCAN_ROUTES: RouteSpec[] = [
     body: StartLiveSchema,
     status: 201,
     answer: LiveStateSchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/bus-watch',
+    summary: 'Watch the bus through a CAN gateway while the vehicle is switched ready; nothing is stored',
+    role: 'technician',
+    body: WatchBusSchema,
+    status: 200,
+    answer: BusTraceSchema.omit({ toldPackV: true }),
   },
   {
     method: 'post',

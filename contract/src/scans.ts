@@ -147,22 +147,25 @@ export function readDefinition(name: string, text: string): SignalDefinition {
 }
 
 /** Where a live vehicle is reached: a gateway that speaks the socketcand protocol, or the demo vehicle. */
+const SourceSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('demo') }),
+  z.object({
+    kind: z.literal('socketcand'),
+    host: z.string().trim().min(1).max(200),
+    port: z.int().min(1).max(65535),
+    bus: z
+      .string()
+      .trim()
+      .regex(/^[A-Za-z0-9_-]{1,15}$/, 'A bus name such as can0.'),
+    definitionId: z.uuid(),
+  }),
+]);
 export const StartLiveSchema = z.object({
-  source: z.discriminatedUnion('kind', [
-    z.object({ kind: z.literal('demo') }),
-    z.object({
-      kind: z.literal('socketcand'),
-      host: z.string().trim().min(1).max(200),
-      port: z.int().min(1).max(65535),
-      bus: z
-        .string()
-        .trim()
-        .regex(/^[A-Za-z0-9_-]{1,15}$/, 'A bus name such as can0.'),
-      definitionId: z.uuid(),
-    }),
-  ]),
+  source: SourceSchema,
   role: z.enum(['before', 'after']),
 });
+/** The bus is watched for so long while somebody switches the vehicle ready. */
+export const WatchBusSchema = z.object({ source: SourceSchema, seconds: z.number().min(2).max(60) });
 export const LiveStateSchema = z.object({
   id: z.uuid(),
   state: z.enum(['connecting', 'reading', 'stopped', 'failed']),

@@ -8,6 +8,7 @@ const REQUEST = 0x7e4;
 const RESPONSE = 0x7ec;
 const CELLS = 0x4801;
 const PACK = 0x4802;
+const BUS = 0x4803;
 /** Periodic broadcast of pack voltage and current. */
 const STATUS = 0x500;
 const STATUS_EVERY_MS = 100;
@@ -28,6 +29,14 @@ export function vehicleDefinition(sim: SimPack, name: string): UdsFile {
           { name: 'SOC', byte: 2, bytes: 2, scale: 0.01, unit: '%' },
           { name: 'Temp_front', byte: 4, bytes: 1, offset: -40, unit: 'C' },
           { name: 'Temp_rear', byte: 5, bytes: 1, offset: -40, unit: 'C' },
+        ],
+      },
+      {
+        identifier: BUS,
+        name: 'Bus',
+        fields: [
+          { name: 'Bus_V', byte: 0, bytes: 2, scale: 0.1, unit: 'V' },
+          { name: 'Pack_V', byte: 2, bytes: 2, scale: 0.1, unit: 'V' },
         ],
       },
       {
@@ -66,7 +75,15 @@ export interface VehicleOptions {
   bus?: string;
   codes?: { code: string; status: number }[];
   seed?: number;
+  /** Resistor and capacitance of its bus, and how long its pre-charge lasts. */
+  preCharge?: { ohm: number; farad: number; mainAfterS: number };
 }
+/** It is switched ready so long after it was started, and off again, s. */
+const READY_AFTER_S = 2;
+const OFF_AFTER_S = 5;
+const PRE_CHARGE = { ohm: 40, farad: 1.1e-3, mainAfterS: 0.25 };
+/** What empties its bus. */
+const BLEEDER_OHM = 700;
 
 /**
  * A vehicle that is not there: it drives, its voltages move, and it speaks socketcand over TCP and UDS over ISO-TP.
@@ -80,6 +97,7 @@ export class SimulatedVehicle {
   private legs: { durationS: number; currentA: number }[] = [];
   private timers: NodeJS.Timeout[] = [];
   private last = performance.now();
+  private readonly bornMs = performance.now();
   /** Frames carry the time of the drive, which may run faster than the clock. */
   private readonly startedS = Date.now() / 1000;
   /** Frames that wait for a flow control frame of the tester. */
@@ -139,6 +157,19 @@ export class SimulatedVehicle {
     }
   }
 
+  private packV(): number {
+    return this.pack.sim.channels.reduce((s, _, c) => s + this.pack.trueV(c), 0);
+  }
+  /** The bus as its own clock has it: dead, filled through the resistor, on the pack, emptied through its bleeder. */
+  private busV(): number {
+    const { ohm, farad, mainAfterS } = this.options.preCharge ?? PRE_CHARGE;
+    const since = (performance.now() - this.bornMs) / 1000 - READY_AFTER_S;
+    if (since < 0) return 0;
+    if (since < mainAfterS) return this.packV() * (1 - Math.exp(-since / (ohm * farad)));
+    const off = since - (OFF_AFTER_S - READY_AFTER_S);
+    return off < 0 ? this.packV() : this.packV() * Math.exp(-off / (BLEEDER_OHM * farad));
+  }
+
   private frame(id: number, data: Uint8Array, except?: Socket): void {
     const frame: BusFrame = { id, extended: id > 0x7ff, data, timeS: this.startedS + this.pack.timeS };
     const text = printFrameMessage(frame);
@@ -147,7 +178,7 @@ export class SimulatedVehicle {
 
   private broadcast(): void {
     if (this.clients.size === 0) return;
-    const volts = this.pack.sim.channels.reduce((s, _, c) => s + this.pack.trueV(c), 0);
+    const volts = this.packV();
     const bytes = new DataView(new ArrayBuffer(8));
     bytes.setUint16(0, Math.round(volts * 10));
     bytes.setInt16(2, Math.round(this.pack.currentA * 10));
@@ -232,6 +263,10 @@ export class SimulatedVehicle {
         const mv = Math.max(0, Math.round(pack.readV(c) * 1000));
         return [mv >> 8, mv & 0xff];
       });
+    }
+    if (identifier === BUS) {
+      const v = [this.busV(), this.packV()].map((x) => Math.round(x * 10));
+      return v.flatMap((x) => [x >> 8, x & 0xff]);
     }
     if (identifier !== PACK) return null;
     const bytes = new DataView(new ArrayBuffer(6));

@@ -1,5 +1,6 @@
 import type { Job, ScanSummary } from '@cellmend/contract/jobs';
-import type { Reading } from '@cellmend/contract/records';
+import type { Check, Reading } from '@cellmend/contract/records';
+import type { BusTrace } from '@cellmend/core/precharge';
 import type { Finding } from '@cellmend/contract/findings';
 import type { LiveState, ScanPicture, ScanPreview } from '@cellmend/contract/scans';
 import { isoTpFrames } from '@cellmend/core/can';
@@ -20,6 +21,7 @@ import { QueryTypes } from 'sequelize';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { pilotCar } from '../../cli/src/demoPacks';
 import type { Problem } from '@cellmend/contract/problem';
+import { measures } from './depot';
 import { StoppableDatabase } from './stoppable';
 import { startBench, type Answer, type Bench, Client } from './harness';
 
@@ -409,6 +411,53 @@ describe('a live vehicle', () => {
     await vehicle.stop();
     expect((await ina.get(`/api/jobs/${job}/live`)).body).toBeNull();
     expect((await ina.post(`/api/jobs/${job}/live/keep`)).status).toBe(404);
+  });
+
+  it('has its bus watched while it is switched ready: pre-charge is worked out of it, and kept with what it was read from', async () => {
+    const number = await newJob();
+    const signed = await ina.post(`/api/jobs/${number}/decisions`, {
+      body: measures(['replace-fuse', 'main fuse']),
+      baseVersion: 0,
+    });
+    expect(signed.status).toBe(201);
+    const watched = await ina.post<BusTrace>(`/api/jobs/${number}/bus-watch`, {
+      source: { kind: 'demo' },
+      seconds: 7,
+    });
+    expect(watched.status).toBe(200);
+    // Asked as fast as it answers: the rise of some tens of milliseconds is there, and the way down.
+    expect(watched.body.timeS.length).toBeGreaterThan(200);
+    expect(watched.body.timeS.length).toBeLessThanOrEqual(3000);
+    const check = await ina.post<Check>(`/api/jobs/${number}/checks`, {
+      check: 'contactors',
+      passed: false,
+      bus: watched.body,
+    });
+    expect(check.status).toBe(201);
+    // What the figures say counts, not what was said beside them.
+    expect(check.body.passed).toBe(true);
+    expect(check.body.value!).toBeGreaterThan(95);
+    expect(check.body.text).toMatch(/The main closed on (9\d|100) % of the pack or more/);
+    expect(check.body.text).toMatch(/Switched off it is below 60 V after/);
+    const proof = (await ina.get<Job>(`/api/jobs/${number}`)).body.proofs.find((p) => p.id === 'contactors')!;
+    expect(check.body.text).toContain(proof.says);
+    // A main that closes on three quarters is not proven, whoever says that it is.
+    const early = {
+      timeS: [0, 0.02, 0.04, 0.06, 0.08, 0.1],
+      busV: [0, 130, 214, 266, 350, 350],
+      toldPackV: 350,
+    };
+    await ina.post(`/api/jobs/${number}/checks`, { check: 'contactors', passed: true, bus: early });
+    const after = (await ina.get<Job>(`/api/jobs/${number}`)).body.proofs.find((p) => p.id === 'contactors')!;
+    expect(after.state).toBe('fail');
+    const none = { timeS: [0, 1], busV: [0, 350] };
+    const refused = await ina.post<Problem>(`/api/jobs/${number}/checks`, {
+      check: 'contactors',
+      passed: true,
+      bus: none,
+    });
+    expect(refused.status).toBeGreaterThanOrEqual(400);
+    expect(JSON.stringify(refused.body)).toMatch(/Four or more/);
   });
 
   it('belongs to one server process; any other shows it, refuses a second reading and keeps it; one that died lets go', async () => {

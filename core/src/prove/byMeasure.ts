@@ -27,7 +27,14 @@ export interface ProofFacts {
   codes: readonly string[];
   limits: ProofLimits;
   /** What was looked at, the newest of each check and place. */
-  checks: readonly { check: string; place: string; passed: boolean; value: number | null }[];
+  checks: readonly {
+    check: string;
+    place: string;
+    passed: boolean;
+    value: number | null;
+    /** What was worked out of its own figures; it says more than one of them. */
+    found?: { state: ProofState; says: string } | undefined;
+  }[];
 }
 
 interface ProofFact {
@@ -239,6 +246,7 @@ function judged(
   f: ProofFacts,
 ): { state: ProofState; says: string } {
   if (!seen) return { state: 'open', says: 'Not seen yet.' };
+  if (seen.found) return seen.found;
   const figure = p.judge && seen.value !== null ? p.judge(seen.value, f) : null;
   // Whoever looked and says it is not right is believed, whatever the figure says.
   if (!seen.passed)

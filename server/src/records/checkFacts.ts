@@ -1,5 +1,6 @@
-import type { LeakTestSchema, WakeSchema } from '@cellmend/contract/records';
+import type { BusTraceSchema, LeakTestSchema, WakeSchema } from '@cellmend/contract/records';
 import type { CheckId } from '@cellmend/contract/jobs';
+import type { ProofState } from '@cellmend/core/prove';
 import type { Transaction } from 'sequelize';
 import type { z } from 'zod';
 import type { Store } from '../domain/store';
@@ -12,12 +13,16 @@ export interface CheckData {
   /** What it was worked out from, where it was. */
   wake?: z.output<typeof WakeSchema>;
   leak?: z.output<typeof LeakTestSchema>;
+  bus?: z.output<typeof BusTraceSchema>;
+  /** What was worked out of its figures, where that is more than passed or not. */
+  found?: { state: ProofState; says: string };
 }
 export interface CheckFact {
   check: CheckId;
   place: string;
   passed: boolean;
   value: number | null;
+  found?: { state: ProofState; says: string } | undefined;
   recordedAt: Date;
 }
 
@@ -38,6 +43,7 @@ export async function checksOf(store: Store, jobId: string, tx?: Transaction): P
     place: r.subject,
     passed: (r.data as CheckData).passed,
     value: (r.data as CheckData).value,
+    found: (r.data as CheckData).found,
     recordedAt: r.recordedAt,
   }));
 }

@@ -1,5 +1,6 @@
 import { NewCheckSchema, type Check } from '@cellmend/contract/records';
 import { normalisePack, type Pack } from '@cellmend/core/pack';
+import { judgePreCharge } from '@cellmend/core/precharge';
 import { judgeLeakTest, judgeWake } from '@cellmend/core/stripdown';
 import type { CheckId } from '@cellmend/contract/jobs';
 import { isProof, proofFacts } from '@cellmend/core/prove';
@@ -90,6 +91,17 @@ function judged(input: z.output<typeof NewCheckSchema>, pack: Pack): CheckData {
   if (input.check === 'coolant-tight' && input.leak) {
     const { passed, dropKpa, says } = judgeLeakTest(input.leak);
     return { passed, value: dropKpa, text: note(says), leak: input.leak };
+  }
+  if (input.check === 'contactors' && input.bus) {
+    const { toldPackV, ...trace } = input.bus;
+    const { state, says, closedAt } = judgePreCharge(trace, {
+      packV: toldPackV,
+      resistorOhm: pack.profile.preChargeOhm ?? null,
+      capacitanceF: pack.profile.busCapacitanceF ?? null,
+    });
+    const found = { state, says: says.join(' ').slice(0, 1200) };
+    const value = closedAt && Math.floor(closedAt.low * 1000) / 10;
+    return { passed: state !== 'fail', value, text: note(found.says), bus: input.bus, found };
   }
   return { passed: input.passed, value: input.value, text: input.text };
 }

@@ -1,4 +1,4 @@
-import { StartLiveSchema, type LiveState } from '@cellmend/contract/scans';
+import { StartLiveSchema, WatchBusSchema, type LiveState } from '@cellmend/contract/scans';
 import { definedSignals, type SignalDefinition, type UdsFile } from '@cellmend/core/can';
 import { InputProblem, normalisePack, type PackProfile } from '@cellmend/core/pack';
 import {
@@ -19,6 +19,7 @@ import { join } from 'node:path';
 import type { z } from 'zod';
 import type { Store } from '../domain/store';
 import { Refusal, notFound } from '../domain/refusal';
+import { watchBus } from '../live/busWatch';
 import type { LiveOwners } from '../live/owners';
 import type { ReadAnswer } from './importWorker';
 import { readingHelp } from './help';
@@ -59,6 +60,73 @@ interface Session {
   refused: Map<string, number>;
   stop: AbortController;
   done: Promise<void>;
+}
+
+/** A gateway with the definitions that its vehicle is asked by; the demo's own vehicle is started for it. */
+async function reach(
+  store: Store,
+  source: z.output<typeof StartLiveSchema>['source'],
+  profile: PackProfile,
+  demo: boolean,
+  speed: number,
+): Promise<{
+  client: SocketcandClient;
+  definition: SignalDefinition & { kind: 'uds' };
+  address: { host: string; port: number; bus: string };
+  vehicle: SimulatedVehicle | null;
+}> {
+  let vehicle: SimulatedVehicle | null = null;
+  let address: { host: string; port: number; bus: string };
+  let definition: SignalDefinition & { kind: 'uds' };
+  if (source.kind === 'demo') {
+    if (!demo) throw notFound('The demo vehicle');
+    const sim = demoVehiclePack(profile);
+    const started = await SimulatedVehicle.start(sim, {
+      speed,
+      codes: [{ code: 'P0A80-00', status: 0x09 }],
+      ...(profile.preChargeOhm && profile.busCapacitanceF
+        ? {
+            preCharge: {
+              ohm: profile.preChargeOhm,
+              farad: profile.busCapacitanceF,
+              mainAfterS: 5 * profile.preChargeOhm * profile.busCapacitanceF,
+            },
+          }
+        : {}),
+    });
+    vehicle = started.vehicle;
+    address = { host: '127.0.0.1', port: started.port, bus: 'can0' };
+    const file = vehicleDefinition(sim, 'Demo vehicle');
+    definition = { kind: 'uds', name: file.name, file };
+  } else {
+    if (!mayConnect(source.host))
+      throw new Refusal('notAllowed', 'Not allowed', `${source.host} is not a gateway of this workshop.`, {
+        accepted: '127.0.0.1, or a host named in CELLMEND_GATEWAYS when the server is started.',
+      });
+    address = source;
+    const row = await store.models.Definition.findByPk(source.definitionId);
+    const help = await readingHelp(store);
+    const found = help.definitions.find((d) => d.name === row?.name);
+    if (!found) throw notFound('That definition');
+    if (found.kind !== 'uds')
+      throw new Refusal(
+        'unacceptable',
+        'Cannot be accepted',
+        'A live scan asks by diagnostic field definitions.',
+        {
+          fields: [{ field: 'definitionId', message: 'A definition file in JSON, not a DBC file.' }],
+        },
+      );
+    definition = found;
+  }
+  let client: SocketcandClient;
+  try {
+    client = await SocketcandClient.open(address.host, address.port, address.bus);
+  } catch (e) {
+    await vehicle?.stop();
+    throw e;
+  }
+  return { client, definition, address, vehicle };
 }
 
 /** Vehicles being read right now by this server process: one a job, whichever process it is asked of. */
@@ -112,48 +180,7 @@ export class LiveSessions {
     role: 'before' | 'after',
     demo: boolean,
   ): Promise<LiveState> {
-    let vehicle: SimulatedVehicle | null = null;
-    let address: { host: string; port: number; bus: string };
-    let definition: SignalDefinition & { kind: 'uds' };
-    if (source.kind === 'demo') {
-      if (!demo) throw notFound('The demo vehicle');
-      const sim = demoVehiclePack(profile);
-      const started = await SimulatedVehicle.start(sim, {
-        speed: 20,
-        codes: [{ code: 'P0A80-00', status: 0x09 }],
-      });
-      vehicle = started.vehicle;
-      address = { host: '127.0.0.1', port: started.port, bus: 'can0' };
-      const file = vehicleDefinition(sim, 'Demo vehicle');
-      definition = { kind: 'uds', name: file.name, file };
-    } else {
-      if (!mayConnect(source.host))
-        throw new Refusal('notAllowed', 'Not allowed', `${source.host} is not a gateway of this workshop.`, {
-          accepted: '127.0.0.1, or a host named in CELLMEND_GATEWAYS when the server is started.',
-        });
-      address = source;
-      const row = await this.store.models.Definition.findByPk(source.definitionId);
-      const help = await readingHelp(this.store);
-      const found = help.definitions.find((d) => d.name === row?.name);
-      if (!found) throw notFound('That definition');
-      if (found.kind !== 'uds')
-        throw new Refusal(
-          'unacceptable',
-          'Cannot be accepted',
-          'A live scan asks by diagnostic field definitions.',
-          {
-            fields: [{ field: 'definitionId', message: 'A definition file in JSON, not a DBC file.' }],
-          },
-        );
-      definition = found;
-    }
-    let client: SocketcandClient;
-    try {
-      client = await SocketcandClient.open(address.host, address.port, address.bus);
-    } catch (e) {
-      await vehicle?.stop();
-      throw e;
-    }
+    const { client, definition, address, vehicle } = await reach(this.store, source, profile, demo, 20);
     const known = (await readingHelp(this.store)).known.find(
       (k) => k.names.join('\n') === canHeading([definition]).join('\n'),
     )?.mapping.signals;
@@ -172,6 +199,26 @@ export class LiveSessions {
       await vehicle?.stop();
     });
     return session.state;
+  }
+
+  /** Watches the bus while somebody switches the vehicle ready. @throws 409 while the job reads its vehicle */
+  async watch(
+    job: { id: string; number: number },
+    profile: PackProfile,
+    body: unknown,
+    demo: boolean,
+    signal: AbortSignal,
+  ): ReturnType<typeof watchBus> {
+    const { source, seconds } = WatchBusSchema.parse(body);
+    const running = this.byJob.get(job.id)?.state.state;
+    if (running === 'connecting' || running === 'reading' || this.starting.has(job.id)) throw readAlready();
+    const { client, definition, vehicle } = await reach(this.store, source, profile, demo, 1);
+    try {
+      return await watchBus(client, definition.file, seconds, signal);
+    } finally {
+      client.close();
+      await vehicle?.stop();
+    }
   }
 
   /** A session with nothing in it yet. */

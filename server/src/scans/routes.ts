@@ -184,6 +184,10 @@ export function scanRoutes(
     const { job, profile } = await findJob(store, req.params.number);
     res.status(201).json(await live.start(job, profile, req.body, demo));
   });
+  router.post('/jobs/:number/bus-watch', needs('technician'), toOwner, async (req, res) => {
+    const { job, profile } = await findJob(store, req.params.number);
+    res.json(await live.watch(job, profile, req.body, demo, untilGone(res)));
+  });
   router.post('/jobs/:number/live/keep', needs('technician'), toOwner, async (req, res, next) => {
     const found = await findJob(store, req.params.number);
     await live.find(found.job, found.profile);

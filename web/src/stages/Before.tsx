@@ -8,12 +8,15 @@ export function Before({
   children,
   to,
   action,
+  beside,
 }: {
   question: string;
   title: string;
   children: ReactNode;
   to: string;
   action: string;
+  /** What can be done all the same. */
+  beside?: ReactNode;
 }) {
   return (
     <Page>
@@ -27,6 +30,7 @@ export function Before({
           </div>
         </Stack>
       </Sheet>
+      {beside}
     </Page>
   );
 }

@@ -1,11 +1,17 @@
 import type { Job } from '@cellmend/contract/jobs';
 import { Check, Circle, CircleDashed, TriangleAlert } from 'lucide-react';
-import { useState } from 'react';
+import { Suspense, useState } from 'react';
 import styled from 'styled-components';
 import { useJobView } from '../../shell/jobContext';
 import { Button, Mute, Sheet } from '../../ui/parts';
 import { distanceUnit, kmOfShown, toldRoad } from '../../ui/units';
+import { lazily } from '../../shell/lazily';
 import { Looked } from '../work/CheckForm';
+
+const BusForm = lazily<{ onDone: () => void }, typeof import('./BusForm')>(
+  () => import('./BusForm'),
+  'BusForm',
+);
 
 const List = styled.ol`
   list-style: none;
@@ -76,6 +82,14 @@ export function Proofs() {
             )}
             {open === keyOf(p) && (
               <div>
+                {p.id === 'contactors' && (
+                  <>
+                    <Suspense fallback={<Mute>Fetching …</Mute>}>
+                      <BusForm onDone={() => setOpen((now) => (now === keyOf(p) ? null : now))} />
+                    </Suspense>
+                    <h4 style={{ margin: '14px 0 6px' }}>Or listened to, without a log</h4>
+                  </>
+                )}
                 <Looked
                   check={p.id}
                   place={p.place}

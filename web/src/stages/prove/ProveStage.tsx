@@ -50,6 +50,7 @@ export function ProveStage({ question }: StageProps) {
         title={before ? 'No scan after the repair yet' : 'No scan yet'}
         to={`/jobs/${job.number}/scan`}
         action="Take in a scan"
+        beside={<Proofs />}
       >
         A repair is proven by the same record again: near full and near empty, in one drive.
       </Before>

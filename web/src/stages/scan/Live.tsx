@@ -1,16 +1,15 @@
-import type { Definition, LiveState, ScanPicture } from '@cellmend/contract/scans';
+import type { LiveState, ScanPicture } from '@cellmend/contract/scans';
 import { median } from '@cellmend/core/spread';
 import { useEffect, useState } from 'react';
 import styled from 'styled-components';
 import useSWR from 'swr';
 import { ApiProblem, get, send } from '../../api/client';
-import { useDefinitions } from '../../api/hooks';
 import { usePassing } from '../../api/live';
 import { useJobView } from '../../shell/jobContext';
-import { Input, Select, Field } from '../../ui/Field';
 import { Button, Mute, NextBar, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { fixed, percent, signed } from '../../ui/words';
 import { Definitions } from './Definitions';
+import { useGateway } from './Gateway';
 import { DeviationPicture } from './DeviationPicture';
 
 const Now = styled.dl`
@@ -48,12 +47,11 @@ function pictureOf(history: readonly LiveState[]): ScanPicture {
 /** Reads the vehicle as it stands or drives, through a CAN gateway; ends as a scan like any other. */
 export function Live({ role, onKept }: { role: 'before' | 'after'; onKept: () => Promise<void> }) {
   const { job, demo } = useJobView();
-  const { data: definitions } = useDefinitions();
   const { data: stored } = useSWR<LiveState | null>(`/jobs/${job.number}/live`, get);
   const [state, setState] = useState<LiveState | null>(null);
   const [problem, setProblem] = useState<{ what: string; accepted?: string } | null>(null);
   const [busy, setBusy] = useState(false);
-  const [form, setForm] = useState({ host: '127.0.0.1', port: '29536', bus: 'can0', definitionId: '' });
+  const gateway = useGateway();
   useEffect(() => setState((s) => s ?? stored ?? null), [stored]);
   const [history, setHistory] = useState<LiveState[]>([]);
   usePassing((m) => {
@@ -149,41 +147,11 @@ export function Live({ role, onKept }: { role: 'before' | 'after'; onKept: () =>
       </Sheet>
     );
   }
-  const asked: Definition[] = (definitions ?? []).filter((d) => d.kind === 'uds');
-  const chosen = form.definitionId || asked[0]?.id || '';
   return (
     <Sheet>
       <Stack>
         <h3>Read the vehicle live</h3>
-        <Row>
-          <Field style={{ flex: 2 }}>
-            Gateway (socketcand)
-            <Input value={form.host} onChange={(e) => setForm({ ...form, host: e.target.value })} />
-          </Field>
-          <Field style={{ flex: 1 }}>
-            Port
-            <Input
-              inputMode="numeric"
-              value={form.port}
-              onChange={(e) => setForm({ ...form, port: e.target.value })}
-            />
-          </Field>
-          <Field style={{ flex: 1 }}>
-            Bus
-            <Input value={form.bus} onChange={(e) => setForm({ ...form, bus: e.target.value })} />
-          </Field>
-          <Field style={{ flex: 2 }}>
-            Definitions
-            <Select value={chosen} onChange={(e) => setForm({ ...form, definitionId: e.target.value })}>
-              {asked.length === 0 && <option value="">none added yet</option>}
-              {asked.map((d) => (
-                <option key={d.id} value={d.id}>
-                  {d.name}
-                </option>
-              ))}
-            </Select>
-          </Field>
-        </Row>
+        {gateway.fields}
         {problem && <ProblemNote {...problem} />}
         <Definitions />
         <NextBar>
@@ -195,18 +163,7 @@ export function Live({ role, onKept }: { role: 'before' | 'after'; onKept: () =>
               Demo vehicle
             </Button>
           )}
-          <Button
-            isDisabled={busy || chosen === '' || !/^\d+$/.test(form.port)}
-            onPress={() =>
-              void start({
-                kind: 'socketcand',
-                host: form.host,
-                port: Number(form.port),
-                bus: form.bus,
-                definitionId: chosen,
-              })
-            }
-          >
+          <Button isDisabled={busy || !gateway.source} onPress={() => void start(gateway.source!)}>
             {busy ? 'Connecting …' : 'Start'}
           </Button>
         </NextBar>

@@ -70,7 +70,7 @@ export function Looked({
   return (
     <Stack>
       <p>{asks}</p>
-      <Row>
+      <Row style={{ alignItems: 'flex-end' }}>
         {unit && (
           <Field style={{ flex: '0 1 160px' }}>
             Figure, {unit}
