@@ -1,3 +1,4 @@
 export * from './rates';
 export * from './memory';
 export * from './schools';
+export * from './weigh';

@@ -25,6 +25,7 @@ import { Decide } from './Decide';
 import { measuredText } from '../../ui/Measured';
 import { costOf, headline, offeredOf, suspectsOf } from './view';
 import { useTrackRecord } from '../../learn/WasItSo';
+import { useWithMemory } from '../../learn/withMemory';
 import { Harmless, Item, SuspectRow } from './Suspects';
 import { Extremes, Settled } from './Beyond';
 import { Figures, WhyThis } from './Tables';
@@ -63,6 +64,7 @@ export function FindingsStage({ question }: StageProps) {
   const leaking = leak?.report.found?.split(' and ') ?? [];
   const decided = decisionOf(job, 'measures');
   const recordOf = useTrackRecord(job.number);
+  const remembered = useWithMemory(spread?.report ?? null);
   if (!spread) {
     return (
       <Page>
@@ -181,7 +183,12 @@ export function FindingsStage({ question }: StageProps) {
         <PlainList>
           {suspects.map((s) => (
             <SuspectRow
-              record={recordOf(s.verdict, s.confidence)}
+              record={[
+                recordOf(s.verdict, s.confidence),
+                remembered.of(s.module.split(' + ')[0]!, report.findings),
+              ]
+                .filter(Boolean)
+                .join(' · ')}
               key={s.key}
               suspect={s}
               open={open === s.key}
@@ -241,6 +248,12 @@ export function FindingsStage({ question }: StageProps) {
             <b>Next best test</b>
             <br />
             {report.nextTest}
+            {remembered.next && (
+              <>
+                <br />
+                <Mute>With what is remembered of such packs: {remembered.next}</Mute>
+              </>
+            )}
             {lost > 0.5 &&
               ` All suspects mended would give ${measuredText(mendedAh, 'A·h')} instead of ${measuredText(usableAh, 'A·h')}.`}
           </div>

@@ -1,4 +1,4 @@
-import type { InsulationReport } from '@cellmend/core/insulation';
+import { nextWithPlaces, type InsulationReport } from '@cellmend/core/insulation';
 import { withPlaces } from '@cellmend/core/learn';
 import { useMemoryHere } from '../../learn/WasItSo';
 import { useJobView } from '../../shell/jobContext';
@@ -23,7 +23,23 @@ export function RememberedLeak({ leak }: { leak: InsulationReport }) {
     <Sheet aria-label="What is remembered">
       With what is remembered of {data.model.jobs} such packs: <b>{name(first)}</b> first,{' '}
       {percent(joined[first]!)}. By these tests alone: <b>{name(alone)}</b>, {percent(own[alone]!)}.{' '}
-      <Mute>The next test follows the tests alone.</Mute>
+      <Next own={leak.next} remembered={nextWithPlaces(leak, pack, joined)} />
     </Sheet>
+  );
+}
+
+/** What would be tested next with what is remembered; the tests' own next stays the one that is offered. */
+function Next({ own, remembered }: { own: InsulationReport['next']; remembered: InsulationReport['next'] }) {
+  if (remembered.text === own.text) return <Mute>The next test is the same with it.</Mute>;
+  const tests = remembered.split?.expected.tests;
+  return (
+    <>
+      <br />
+      Next with it: <b>{remembered.text}</b>{' '}
+      <Mute>
+        {tests !== undefined && `${tests.toFixed(1)} tests from here, if such packs go on as they did. `}
+        Below stands what these tests alone propose.
+      </Mute>
+    </>
   );
 }
