@@ -114,6 +114,10 @@ export const NewHoldSchema = z.object({
   capacityAh: HoldBeginSchema.shape.capacityAh.default(null),
 });
 export type NewHold = z.input<typeof NewHoldSchema>;
+/** A plan of days that somebody goes by: what of this job is on it, and when the last of it is to be over. */
+export const PlanDataSchema = z.object({ sets: z.array(place).min(1).max(60), endsAt: z.iso.datetime() });
+export const NewPlanSchema = PlanDataSchema.extend({ observedAt: ObservedAtSchema });
+export type NewPlan = z.input<typeof NewPlanSchema>;
 export const NotRunSchema = z.object({ reason: z.string().trim().min(1, 'A few words.').max(500) });
 
 export const RunSchema = RunDataSchema.extend({

@@ -60,7 +60,7 @@ export const LookingBackSchema = z.object({
   /** The same of other things that were foretold: what it was, and in which unit the page need not know. */
   forecasts: z.array(
     z.object({
-      what: z.enum(['bench hours', 'charge to level', 'charge after repair', 'quote']),
+      what: z.enum(['bench hours', 'bench days', 'charge to level', 'charge after repair', 'quote']),
       n: z.int(),
       ratio: z.number(),
       low: z.number(),

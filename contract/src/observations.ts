@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { HoldBeginSchema, RunDataSchema } from './bench';
+import { HoldBeginSchema, PlanDataSchema, RunDataSchema } from './bench';
 import { InsulationObservationSchema } from './insulation';
 import { OutcomeDataSchema } from './learn';
 import {
@@ -60,9 +60,11 @@ export function observationSchema(topic: ObservationTopic, kind: string): z.ZodT
         ? RunDataSchema
         : kind === 'hold-begin'
           ? HoldBeginSchema
-          : kind === 'withdrawn'
-            ? z.object({})
-            : null;
+          : kind === 'plan'
+            ? PlanDataSchema
+            : kind === 'withdrawn'
+              ? z.object({})
+              : null;
     case 'outcome':
       return kind === 'opened' ? OutcomeDataSchema : null;
     case 'open-point':

@@ -3,6 +3,7 @@ import {
   BenchViewSchema,
   BesideSchema,
   NewHoldSchema,
+  NewPlanSchema,
   NewRunSchema,
   NotRunSchema,
   RunFileQuerySchema,
@@ -265,6 +266,15 @@ export const WORK_ROUTES: RouteSpec[] = [
     query: RunFileQuerySchema,
     status: 201,
     answer: RunSchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/bench/plans',
+    summary: 'The plan of days that somebody goes by: it is held against what comes of it',
+    role: 'technician',
+    body: NewPlanSchema,
+    status: 201,
+    answer: z.object({ id: z.uuid() }),
   },
   {
     method: 'post',

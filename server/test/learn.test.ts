@@ -181,10 +181,27 @@ describe('what was foretold', () => {
       ])
         await ina.post(`/api/stock/${part!.id}/figures`, { restVoltageV, movedAh });
     }
-    const near = (v: number) => expect.closeTo(v, 9) as number;
+    // Plans of 40 h: what was on them had run after 20, 40 and 60 h; of a fourth one module never ran. A second plan of a job counts
+    // for nothing, nor does a run from before it, nor one that was withdrawn.
+    await runSql(
+      bench.url,
+      `INSERT INTO observations (id, job_id, topic, kind, data, subject_kind, subject, stage, person_id, observed_at)
+         SELECT gen_random_uuid(), j.id, 'bench', 'plan', jsonb_build_object('sets', '["M01", "M02"]'::jsonb, 'endsAt', to_char((now() - interval '100 hours' + h * interval '1 hour') AT TIME ZONE 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"')),
+                'pack', '', 'bench', (SELECT id FROM people LIMIT 1), now() - interval '140 hours' + (h - 0) * interval '1 hour'
+           FROM jobs j CROSS JOIN (VALUES (0), (20)) AS t(h) WHERE j.number BETWEEN 5001 AND 5004 ORDER BY h;
+       INSERT INTO observations (id, job_id, topic, kind, data, subject_kind, subject, stage, person_id, observed_at)
+         SELECT gen_random_uuid(), j.id, 'bench', 'run', '{}', 'place', place, 'bench', (SELECT id FROM people LIMIT 1),
+                now() - interval '140 hours' + after * interval '1 hour'
+           FROM jobs j CROSS JOIN (VALUES ('M01', -5), ('M01', 10), ('M02', 20)) AS r(place, hour)
+           CROSS JOIN LATERAL (SELECT CASE WHEN place = 'M02' THEN hour * (j.number - 5000) ELSE hour END AS after) t
+          WHERE j.number BETWEEN 5001 AND 5004 AND NOT (j.number = 5004 AND place = 'M02');`,
+    );
+    const near = (v: number, digits = 9) => expect.closeTo(v, digits) as number;
     // Quantiles by hand: of 1, 1.5, 2 the tenths are 1.1 and 1.9; of 0.9, 0.95, 1 they are 0.91 and 0.99; of 1.1, 1.3, 1.5, 1.14 and 1.46.
     expect((await back()).forecasts).toEqual([
       { what: 'bench hours', n: 3, ratio: near(1.5), low: near(1.1), high: near(1.9) },
+      // Of 0.5, 1 and 1.5.
+      { what: 'bench days', n: 3, ratio: near(1, 5), low: near(0.6, 5), high: near(1.4, 5) },
       // Of 0.9, 1 and 1.2: 0.92 and 1.16.
       { what: 'charge to level', n: 3, ratio: near(1), low: near(0.92), high: near(1.16) },
       { what: 'charge after repair', n: 3, ratio: near(0.95), low: near(0.91), high: near(0.99) },

@@ -11,7 +11,7 @@ import { addReadRun, runFile, viewCourse } from './course';
 import { viewSupervised } from './supervisedView';
 import { startTransfer } from './transfer';
 import { startWake, wakeAnswered } from './wake';
-import { addRun, beginHold, readRun, viewBench, withdrawRun, type ReadRun } from './service';
+import { addRun, beginHold, keepPlan, readRun, viewBench, withdrawRun, type ReadRun } from './service';
 
 const idOf = (value: unknown): string => z.uuid().parse(value);
 
@@ -32,6 +32,11 @@ export function benchRoutes(store: Store, runs: InstrumentRuns): Router {
     '/jobs/:number/bench/holds',
     writes,
     writeOnce(store, 201, (req, doing) => beginHold(store, doing, req.params.number, req.body)),
+  );
+  router.post(
+    '/jobs/:number/bench/plans',
+    writes,
+    writeOnce(store, 201, (req, doing) => keepPlan(store, doing, req.params.number, req.body)),
   );
   router.get(
     '/jobs/:number/bench/beside',

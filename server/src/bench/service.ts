@@ -1,5 +1,6 @@
 import {
   NewHoldSchema,
+  NewPlanSchema,
   NewRunSchema,
   NotRunSchema,
   RunFileQuerySchema,
@@ -240,6 +241,36 @@ export async function beginHold(
   });
   await audit(store, doing, job.id, 'hold test begun', place);
   await announce(store, doing.tx, 'bench', job.number);
+  return { id: row.id };
+}
+
+/** A plan of days that is gone by from now on: Looking back holds it against what came. */
+export async function keepPlan(
+  store: Store,
+  doing: Doing,
+  number: unknown,
+  body: unknown,
+): Promise<{ id: string }> {
+  const { observedAt, ...data } = NewPlanSchema.parse(body);
+  const { job, profile } = await findJob(store, number, doing.tx);
+  for (const place of data.sets) unitOf(profile, place);
+  const row = await keepObservation(store, doing, {
+    jobId: job.id,
+    topic: 'bench',
+    kind: 'plan',
+    data,
+    subjectKind: 'pack',
+    subject: '',
+    stage: 'bench',
+    observedAt: new Date(observedAt),
+  });
+  await audit(
+    store,
+    doing,
+    job.id,
+    'plan of the bench',
+    `${data.sets.length} until ${data.endsAt.slice(0, 16)}`,
+  );
   return { id: row.id };
 }
 

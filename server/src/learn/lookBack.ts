@@ -197,11 +197,22 @@ async function forecastsOf(
       type: QueryTypes.SELECT,
       replacements: { most: MOST, moved: MOVED_SAYS },
     });
-  const [runs, levels, charges, quotes] = await Promise.all([
+  const [runs, days, levels, charges, quotes] = await Promise.all([
     // A run that came to its end: its steps as its recipe planned them, against the time it took.
     ask<{ plan: PlanStep[]; actual: number }>(
       `SELECT r.parameters->'plan' AS plan, (r.control->>'timeS')::float8 AS actual FROM instrument_runs r
         WHERE r.state = 'done' AND r.output = 'off' AND jsonb_exists(r.parameters, 'plan') ORDER BY r.started_at DESC LIMIT :most`,
+    ),
+    // The first plan of days that a job was gone by, against when the last of what was on it had run.
+    ask<{ foretold: number; actual: number }>(
+      `SELECT extract(epoch FROM (p.data->>'endsAt')::timestamptz - p.observed_at)::float8 / 3600 AS foretold,
+              extract(epoch FROM done.last - p.observed_at)::float8 / 3600 AS actual
+         FROM (SELECT DISTINCT ON (job_id) * FROM observations WHERE topic = 'bench' AND kind = 'plan' ORDER BY job_id, seq) p
+         JOIN LATERAL (SELECT count(*) AS n, max(first) AS last FROM (
+             SELECT r.subject, min(r.observed_at) AS first FROM observations r WHERE r.job_id = p.job_id AND r.topic = 'bench' AND r.kind = 'run'
+                AND r.observed_at > p.observed_at AND jsonb_exists(p.data->'sets', r.subject)
+                AND NOT EXISTS (SELECT 1 FROM observations n WHERE n.supersedes = r.id) GROUP BY r.subject) every) done ON true
+        WHERE done.n = jsonb_array_length(p.data->'sets') AND (p.data->>'endsAt')::timestamptz > p.observed_at LIMIT :most`,
     ),
     // What a newcomer was to take to come level, against what its last rest on the way says it took, of those that went in.
     ask<{ foretold: number; said: string }>(
@@ -234,6 +245,7 @@ async function forecastsOf(
   };
   const pairs = {
     'bench hours': runs.map((r) => ({ foretold: usualHours(r.plan), actual: r.actual / 3600 })),
+    'bench days': days,
     'charge to level': levels.flatMap((l) => {
       const actual = Math.abs(movedOf(l.said) ?? 0);
       return l.foretold > 0 && actual > 0 ? [{ foretold: l.foretold, actual }] : [];

@@ -66,6 +66,7 @@ const span = (s: Share): string => `${percent(s.low)} to ${percent(s.high)}`;
 
 const FORETOLD: Record<LookingBack['forecasts'][number]['what'], string> = {
   'bench hours': 'Runs on the bench took',
+  'bench days': 'Plans of the bench took',
   'charge to level': 'Newcomers took, to come level,',
   'charge after repair': 'Packs gave after their repair',
   quote: 'Repairs came to',

@@ -1,6 +1,8 @@
 import { planChanges, type DaysAnswer, type KeptPlan, type PlanChange } from '@cellmend/core/bench';
 import { addHours, format } from 'date-fns';
 import { CalendarPlus } from 'lucide-react';
+import type { NewPlan } from '@cellmend/contract/bench';
+import { take } from '../../api/queue';
 import { useJobView } from '../../shell/jobContext';
 import { useDraft } from '../../shell/useDraft';
 import { Button, DataTable, Mute, NextBar, Row } from '../../ui/parts';
@@ -41,11 +43,29 @@ const TOLD = 4;
 
 /** What is not as it was planned. The plan is worked out anew all the time; this tells it from the one people went by. */
 export function Slipped({ answer, from }: { answer: DaysAnswer; from: Date }) {
-  const { job } = useJobView();
+  const { job, pack, person } = useJobView();
   const [plan, setPlan] = useDraft<KeptPlan | null>(`${job.number}.bench-plan`, null);
   const now = kept(answer, from);
+  const own = new Set(pack.modules.map((m) => m.id));
+  const goBy = (): void => {
+    setPlan(now);
+    // What of this job is on it: others have plans of their own.
+    const sets = Object.keys({ ...now.startMs, ...now.overMs }).filter((id) => own.has(id));
+    if (sets.length === 0 || !person.mayWrite) return;
+    const body: NewPlan = {
+      sets,
+      endsAt: new Date(now.endMs).toISOString(),
+      observedAt: new Date().toISOString(),
+    };
+    take({
+      path: `/jobs/${job.number}/bench/plans`,
+      body,
+      label: 'Plan of the bench',
+      jobNumber: job.number,
+    });
+  };
   const keep = (
-    <Button quiet onPress={() => setPlan(now)}>
+    <Button quiet onPress={goBy}>
       {plan ? 'Go by the new plan' : 'Go by this plan'}
     </Button>
   );
