@@ -73,4 +73,19 @@ export const ComparisonSchema = z.object({
   verdict: z.string(),
   readsWithinMv: z.number().optional(),
   span: z.object({ fromSoc: z.number(), toSoc: z.number(), still: z.string() }).optional(),
+  sag: z
+    .object({
+      currentA: z.number(),
+      lastedS: z.number(),
+      rows: z.array(
+        z.object({
+          of: z.string(),
+          seenMv: z.number(),
+          expectedMv: z.object({ low: z.number(), high: z.number() }),
+          off: z.enum(['more', 'less']).nullable(),
+        }),
+      ),
+      says: z.string(),
+    })
+    .nullish(),
 });

@@ -128,4 +128,15 @@ export const SpreadReportSchema = z.object({
   tests: z.array(z.object({ channel: z.string(), text: z.string(), minutes: z.number(), bits: z.number() })),
   temperature: TemperatureSchema.nullable(),
   metered: z.array(z.object({ channelIndex: index, voltageV: z.number() })),
+  fullLoad: z
+    .object({
+      fromS: z.number(),
+      atS: z.number(),
+      currentA: z.number(),
+      temperatureC: z.number().nullable(),
+      course: z.object({ timeS: z.array(z.number()), currentA: z.array(z.number()) }),
+      quietV: z.number(),
+      sagV: z.array(z.number().nullable()),
+    })
+    .nullish(),
 });

@@ -1,5 +1,6 @@
 import { factsOf, limitValue, type Pack } from '../pack';
 import { median, type Ends, type Spread } from '../spread';
+import type { SagCheck } from './sag';
 
 export interface EndComparison {
   end: 'near full' | 'near empty';
@@ -23,6 +24,8 @@ export interface Comparison {
   readsWithinMv?: number | undefined;
   /** Charge that the record after the repair spans, and what of it is still to be driven; empty where it spans enough. */
   span?: { fromSoc: number; toSoc: number; still: string } | undefined;
+  /** Sag under the strongest pull against the simulation; null where none can be held against it. Left out by earlier versions. */
+  sag?: SagCheck | null | undefined;
 }
 
 /** Noise of a rested reading beside its resolution, V. From memory. */

@@ -1,2 +1,3 @@
 export * from './compare';
 export * from './byMeasure';
+export * from './sag';

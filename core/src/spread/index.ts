@@ -17,3 +17,4 @@ export * from './tell';
 export * from './consequence';
 export * from './mapCheck';
 export { type Block } from './mapOrders';
+export * from './fullLoad';

@@ -7,6 +7,7 @@ import { diagnose, type ChannelEstimate } from './diagnose';
 import { endsOf } from './ends';
 import { withLeaps } from './leaps';
 import { weighMeter, type MeterReading } from './meter';
+import { fullLoadOf, type FullLoad } from './fullLoad';
 import { nextTest, rankTests, type RankedTest } from './nextTest';
 import { findSignatures } from './signature';
 import { spreadAt, type Spread } from './spread';
@@ -87,6 +88,8 @@ export interface SpreadReport {
   temperature: TemperatureSpread | null;
   /** Channels metered at their terminals, with the volts that were weighed in. */
   metered: MeterReading[];
+  /** The strongest pull, and how far each channel sagged; null where there was none. Left out by earlier versions. */
+  fullLoad?: FullLoad | null;
 }
 
 /** Tests shown to choose from. */
@@ -342,6 +345,7 @@ export function spreadReport(
     },
     nextTest: nextTest(findings, nearFull, nearEmpty, pack, already),
     tests: rankTests(findings, nearFull, nearEmpty, pack, already).slice(0, MOST_TESTS),
+    fullLoad: fullLoadOf(record, pack),
     temperature: temperatureSpread(record),
     metered: [...metered],
   };

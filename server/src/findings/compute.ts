@@ -1,7 +1,7 @@
 import { planBalance, type BalancePlan } from '@cellmend/core/balance';
 import { rankDonors, typicalOfStaying, withMeasuredAlone, type MatchRow } from '@cellmend/core/match';
-import { normalisePack, ocvCurve, valueOf, type PackProfile } from '@cellmend/core/pack';
-import { compareRecords, type Comparison } from '@cellmend/core/prove';
+import { normalisePack, ocvCurve, valueOf, type Pack, type PackProfile } from '@cellmend/core/pack';
+import { compareRecords, sagUnderLoad, type Comparison, type SagCheck } from '@cellmend/core/prove';
 import { asWired } from '@cellmend/core/scan';
 import { groupStates, type MeterReading, type SpreadReport } from '@cellmend/core/spread';
 import type { InsulationReport } from '@cellmend/core/insulation';
@@ -9,7 +9,8 @@ import type { NewFinding } from '@cellmend/contract/findings';
 import { Refusal, notFound } from '../domain/refusal';
 import type { Store } from '../domain/store';
 import { reportInsulation } from '../insulation/report';
-import { donorsOf, measuredAlone } from '../parts/donors';
+import { donorsOf, partsAsOf, measuredAlone } from '../parts/donors';
+import { compositionOf } from '../jobs/facts';
 import { readingsOf } from '../records/readings';
 import { reportOf } from './stored';
 import { loadRecord } from '../scans/store';
@@ -184,8 +185,59 @@ export async function compute(
         .flatMap((m) => m.channelIndices);
       return {
         inputIds: [ask.beforeFindingId, ask.afterFindingId],
-        result: compareRecords(before, after, pack, replaced),
+        result: {
+          ...compareRecords(before, after, pack, replaced),
+          sag: await sagOf(store, jobId, pack, before, after, ask.replacedModules, asOf),
+        },
       };
     }
   }
+}
+
+/** Sag under load after a repair against the resistances from before it, and of what went in against what the bench measured of it. */
+async function sagOf(
+  store: Store,
+  jobId: string,
+  pack: Pack,
+  before: SpreadReport,
+  after: SpreadReport,
+  replaced: readonly string[],
+  asOf: Date,
+): Promise<SagCheck | null> {
+  const job = (await store.models.Job.findByPk(jobId))!;
+  const fitted = (await compositionOf(store, job.packId)).filter(
+    (c) => replaced.includes(c.place) && c.at <= asOf,
+  );
+  const parts = new Map(
+    (
+      await partsAsOf(
+        store,
+        fitted.map((c) => c.partId),
+        asOf,
+      )
+    ).map((p) => [p.id, p]),
+  );
+  const capacity = after.capacityAh.measured ? after.capacityAh : before.capacityAh;
+  return sagUnderLoad(
+    after.fullLoad,
+    before.resistanceMilliohm,
+    before.fullLoad?.temperatureC ?? null,
+    capacity.measured ? capacity.value : pack.profile.ratedCapacityAh,
+    pack.modules
+      .filter((m) => replaced.includes(m.id))
+      .map((m) => {
+        const part = parts.get(fitted.find((c) => c.place === m.id)?.partId ?? '');
+        return {
+          module: m.id,
+          channelIndices: m.channelIndices,
+          // The bench tells it of a group; a channel may read several.
+          resistanceMilliohm:
+            part?.figures.resistanceMilliohm == null
+              ? null
+              : (part.figures.resistanceMilliohm * m.groupIndices.length) / m.channelIndices.length,
+          temperatureC: part?.taken.resistanceMilliohm?.temperatureC ?? null,
+        };
+      }),
+    pack,
+  );
 }

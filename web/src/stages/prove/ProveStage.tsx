@@ -1,5 +1,5 @@
 import type { AskOf } from '@cellmend/contract/findings';
-import { notProven } from '@cellmend/core/prove';
+import { notProven, type SagCheck } from '@cellmend/core/prove';
 import { placesOf } from '@cellmend/core/route';
 import { useState } from 'react';
 import { ApiProblem } from '../../api/client';
@@ -206,6 +206,7 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
           </DataTable>
         </Sheet>
       </Columns>
+      {c.sag && <UnderLoad sag={c.sag} />}
       {c.span && (
         <Mute>
           Seen from {percent(c.span.fromSoc)} to {percent(c.span.toSoc)} of charge. {c.span.still}
@@ -275,5 +276,42 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
         </Row>
       </NextBar>
     </Page>
+  );
+}
+
+/** How far it sags under the strongest pull, against what a simulation of its resistances expects. */
+function UnderLoad({ sag }: { sag: SagCheck }) {
+  return (
+    <Sheet aria-label="Sag under load">
+      <h3>
+        Sag at {fixed(sag.currentA, 0)} A{' '}
+        <Mute>over {fixed(sag.lastedS, 0)} s, the strongest pull of the record after the repair</Mute>
+      </h3>
+      <DataTable>
+        <thead>
+          <tr>
+            <th>Channel</th>
+            <th className="r">Expected by its resistance</th>
+            <th className="r">Seen</th>
+          </tr>
+        </thead>
+        <tbody>
+          {sag.rows.map((r) => (
+            <tr key={r.of}>
+              <td>{r.of === 'typical' ? 'Typical of those that stayed' : `${r.of}, by its bench figure`}</td>
+              <td className="r">
+                {fixed(r.expectedMv.low, 0)} to {fixed(r.expectedMv.high, 0)} mV
+              </td>
+              <td className="r">
+                <b>
+                  {fixed(r.seenMv, 0)} mV{r.off && `, ${r.off}`}
+                </b>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </DataTable>
+      <Mute>{sag.says}</Mute>
+    </Sheet>
   );
 }

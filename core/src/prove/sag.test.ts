@@ -1,0 +1,114 @@
+import { describe, expect, it } from 'vitest';
+import { marramVan } from '../../../cli/src/demoPacks';
+import { ngspice } from '../../../e2e/src/ngspice';
+import { measured, normalisePack, notMeasured, ocvCurve } from '../pack';
+import { healthyPack, physicsCase, Random, simulateRecord } from '../simpack';
+import { fullLoadOf, spreadReport, type FullLoad } from '../spread';
+import { sagUnderLoad, simulatedSag } from '.';
+
+const pack = normalisePack(marramVan());
+const ohm = 0.9e-3;
+const capacityAh = 100;
+const course = { timeS: [0, 1, 3, 10, 20, 21, 30], currentA: [0, 150, 180, 120, 200, 60, 210] };
+const load: FullLoad = {
+  fromS: 0,
+  atS: 30,
+  currentA: 210,
+  temperatureC: 22,
+  course,
+  quietV: 3.72,
+  sagV: pack.channels.map(() => 0),
+};
+const at = (v: number): FullLoad => ({ ...load, sagV: pack.channels.map(() => v) });
+
+describe('sag under a pull', () => {
+  it('is that of the same circuit in ngspice: rest voltage by charge, one quick and two slow resistances', () => {
+    const curve = ocvCurve(pack.profile.ocv);
+    const soc0 = curve.socAt(load.quietV);
+    // The curve over the little charge that flows, as a straight line between its two ends.
+    const ah = course.timeS
+      .slice(1)
+      .reduce(
+        (s, t, i) =>
+          s + ((course.currentA[i + 1]! + course.currentA[i]!) / 2) * ((t - course.timeS[i]!) / 3600),
+        0,
+      );
+    const soc1 = soc0 - ah / capacityAh;
+    const farad = (capacityAh * 3600 * (soc0 - soc1)) / (curve.voltageAt(soc0) - curve.voltageAt(soc1));
+    const [r1, r2] = [0.15 * ohm, 0.15 * ohm];
+    const found = ngspice(
+      `C0 o 0 ${farad} ic=${load.quietV}
+R0 o a ${ohm}
+R1 a b ${r1}
+C1 a b ${25 / r1} ic=0
+R2 b c ${r2}
+C2 b c ${500 / r2} ic=0
+I1 c 0 pwl(${course.timeS.map((t, i) => `${t} ${course.currentA[i]}`).join(' ')})`,
+      'tran 5m 30 0 5m uic\nmeas tran v0 find v(c) at=0.0005\nmeas tran v1 find v(c) at=29.9999',
+    );
+    const theirs = found.get('v0')! - found.get('v1')!;
+    expect(simulatedSag(load, ohm, capacityAh, pack).value / theirs).toBeCloseTo(1, 2);
+  });
+  it('within what resistances make it is told so; a newcomer that sags more is named, and its joints first', () => {
+    const typical = measured(0.9, 0.02, 'a drive');
+    const { value } = simulatedSag(load, ohm, capacityAh, pack);
+    const newcomers = [
+      {
+        module: 'M07',
+        channelIndices: pack.modules[6]!.channelIndices,
+        resistanceMilliohm: 0.9,
+        temperatureC: 21,
+      },
+    ];
+    const check = (v: number, own = v) => {
+      const l = at(v);
+      for (const i of newcomers[0]!.channelIndices) l.sagV[i] = own;
+      return sagUnderLoad(l, typical, 21, capacityAh, newcomers, pack)!;
+    };
+    expect(check(value).says).toBe('It sags as its resistances make it.');
+    expect(check(value).rows.map((r) => r.off)).toEqual([null, null]);
+    expect(check(value, 1.5 * value).says).toMatch(/^M07 sags more than its bench figure makes/);
+    expect(check(1.6 * value, value).says).toMatch(/^The pack as a whole sags more/);
+    // Nothing stands in for what was not measured.
+    const open = notMeasured('no current', 'a drive');
+    expect(sagUnderLoad(load, open, 21, capacityAh, [], pack)).toBeNull();
+    expect(sagUnderLoad(null, typical, 21, capacityAh, newcomers, pack)).toBeNull();
+    const bare = [{ ...newcomers[0]!, resistanceMilliohm: null }];
+    expect(sagUnderLoad(at(value), typical, 21, capacityAh, bare, pack)!.rows.map((r) => r.of)).toEqual([
+      'typical',
+    ]);
+  });
+});
+
+describe('the strongest pull of a record', () => {
+  it('in single-particle cells, which have no resistor and capacitor in them: the resistance of the record expects the sag of its pull', () => {
+    let [within, n] = [0, 0];
+    for (let seed = 9121; seed <= 9150; seed++) {
+      const c = physicsCase(seed);
+      if (!c || !c.record.currentA) continue;
+      const r = spreadReport(c.record, c.pack);
+      const check = sagUnderLoad(
+        r.fullLoad,
+        r.resistanceMilliohm,
+        r.fullLoad?.temperatureC ?? null,
+        r.capacityAh.measured ? r.capacityAh.value : c.pack.profile.ratedCapacityAh,
+        [],
+        c.pack,
+      );
+      if (!check) continue;
+      expect(r.fullLoad!.currentA).toBeGreaterThanOrEqual(0.3 * c.pack.profile.ratedCapacityAh);
+      expect(check.lastedS).toBeLessThanOrEqual(90);
+      n++;
+      if (check.rows[0]!.off === null) within++;
+    }
+    expect(n).toBeGreaterThan(10);
+    expect(within / n).toBeGreaterThanOrEqual(0.9);
+  });
+  it('is none where nothing flows, or only little', () => {
+    const random = new Random(3);
+    const sim = healthyPack(pack, random, 0.9);
+    const rest = simulateRecord(sim, [{ durationS: 600, currentA: 0, sampleS: 5 }], random);
+    expect(fullLoadOf(rest, pack)).toBeNull();
+    expect(fullLoadOf({ ...rest, currentA: null }, pack)).toBeNull();
+  });
+});
