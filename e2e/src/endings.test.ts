@@ -2,6 +2,7 @@ import { expect, it } from 'vitest';
 import { proveDead } from '../../server/test/depot';
 import { signInAs } from './browser';
 import { demoDepot } from './depot';
+import { archiveOf } from './wholeJob';
 
 const depot = demoDepot();
 
@@ -49,19 +50,7 @@ it('a leak that the owner declines: no scan, a list, an estimate; good modules g
   await page.getByText('Signed by Ina Holm.').waitFor();
 
   // All of it goes out as an archive; a workshop that has the job already takes it in no second time.
-  const [download] = await Promise.all([
-    page.waitForEvent('download'),
-    page.getByRole('link', { name: 'Archive' }).click(),
-  ]);
-  expect(download.suggestedFilename()).toBe(`job-${job}.zip`);
-  const path = await download.path();
-  await page.goto('/vehicles');
-  const [chooser] = await Promise.all([
-    page.waitForEvent('filechooser'),
-    page.getByRole('button', { name: 'Take in an archive' }).click(),
-  ]);
-  await chooser.setFiles(path);
-  await page.getByText(`That job is here already, as job ${job}.`).waitFor();
+  await archiveOf(page, job);
 
   // What is good of it goes on the shelf, from behind the gate.
   await proveDead(await depot.bench().as('Ina Holm'), depot.bench(), job);

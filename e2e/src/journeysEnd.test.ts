@@ -100,5 +100,11 @@ it('hit in the rear a year ago, and it stops safely now: what not to change next
   expect((await job.job()).decisions.find((d) => d.topic === 'measures')!.body).toMatchObject({
     measures: [{ kind: 'specialist', why: 'crash-locked' }],
   });
+  await job.makeSafe({ pyro: '0.2', insulation: '900k' });
+  const sheet = await job.sheet('Handed on, locked', [
+    ['To whom it goes, who is licensed', 'Fjord HV service, Stovik'],
+  ]);
+  expect(sheet).toMatch(/12 V battery, twice/);
+  await job.archive();
   expect(job.errors).toEqual([]);
 });

@@ -3,6 +3,7 @@ import { expect, it } from 'vitest';
 import { openOn, profileOf } from '../../server/test/depot';
 import { signInAs } from './browser';
 import { demoDepot } from './depot';
+import { archiveOf } from './wholeJob';
 
 const depot = demoDepot();
 
@@ -104,6 +105,7 @@ it('a used pack on a pallet is appraised: what it shows, what was looked at, bot
   await page.getByRole('button', { name: 'Sign sheet' }).click();
   await page.getByText('Signed by Ina Holm.').waitFor();
   const job = (await ina.get<Job>(`/api/jobs/${n}`)).body;
+  await archiveOf(page, n);
   // A vehicle with a pack of that kind has it among its options, with all that it comes to and the careful years.
   const other = (
     await ina.post<{ number: number }>('/api/jobs', { title: 'Shuttle 2', packProfileId: job.packProfileId })
@@ -115,5 +117,6 @@ it('a used pack on a pallet is appraised: what it shows, what was looked at, bot
   expect(await option.getByLabel('Lasts, years').inputValue()).toMatch(/^4\.5 11\.\d 30\.0$/);
   expect(await option.getByLabel('Comes back').inputValue()).toBe('');
   expect(job.next.detail).toMatch(/appraised/);
-  expect(errors).toEqual([]);
+  // The browser says the one answer that is meant: the job is here already.
+  expect(errors.filter((e) => !e.includes('409'))).toEqual([]);
 });

@@ -32,6 +32,7 @@ import { Missing } from './Missing';
 import { Paper } from './Paper';
 import { Quoted, useChosenQuote } from './Quoted';
 import {
+  Came,
   Done,
   Found,
   LeftOpen,
@@ -210,12 +211,7 @@ export function HandOverStage({ question }: StageProps) {
             {pack.profile.name}, {job.physicalPack.label}
           </Mute>
         </header>
-        <section>
-          <h2>What was wrong</h2>
-          <p>
-            {(decisionOf(job, 'intake')?.body.complaint ?? job.complaint) || 'No complaint was written down.'}
-          </p>
-        </section>
+        <Came />
         <Found />
         <Done ending={ending} />
         {ending === 'appraised' && (
@@ -249,7 +245,7 @@ export function HandOverStage({ question }: StageProps) {
             {notDone && <p>{notDone}</p>}
           </section>
         )}
-        <Proven />
+        <Proven ending={ending} />
         <LeftOpen />
         <Pictures />
         <PartsOut />

@@ -32,10 +32,11 @@ const asksOf = (check: Check['check']): string =>
   isProof(check) ? proofFacts(check).asks : (EVIDENCE[check].check?.asks ?? EVIDENCE[check].need);
 
 /** What proves the repair by what was wrong: what was seen, and what was not, as it stands. */
-export function Proven() {
+export function Proven({ ending }: { ending: Ending | null }) {
   const { job } = useJobView();
   const signed = decisionOf(job, 'prove')?.body;
-  if (job.proofs.length === 0 || !signed) return null;
+  // A repair that goes back says what was not seen, whether somebody signed under it or not.
+  if (job.proofs.length === 0 || (!signed && ending !== 'repaired')) return null;
   const seen = job.proofs.filter((p) => p.state === 'pass');
   const left = job.proofs.filter((p) => p.state !== 'pass');
   return (
@@ -54,10 +55,26 @@ export function Proven() {
           {left.map((p) => (
             <p key={`${p.id} ${p.place}`}>{toldRoad(proofWords(p))}</p>
           ))}
-          {signed.open && <p>Signed all the same: {signed.open}</p>}
+          {signed?.open && <p>Signed all the same: {signed.open}</p>}
         </section>
       )}
     </>
+  );
+}
+
+/** What it came with: the complaint, what it did, its codes, what had been changed before. Whoever goes on with it needs all of that. */
+export function Came() {
+  const { job } = useJobView();
+  const intake = decisionOf(job, 'intake')?.body;
+  const signs = intake?.signs ?? [];
+  return (
+    <section>
+      <h2>What was wrong</h2>
+      <p>{(intake?.complaint ?? job.complaint) || 'No complaint was written down.'}</p>
+      {signs.length > 0 && <p>{upper(signs.join(', '))}.</p>}
+      {intake && intake.codes.length > 0 && <p>Codes it came with: {intake.codes.join(', ')}.</p>}
+      {intake?.earlierRepair && <p>Done before: {intake.earlierRepair.replace(/\.$/, '')}.</p>}
+    </section>
   );
 }
 
@@ -283,7 +300,7 @@ export function SafetyEvidence() {
       <h2>Made safe, and evidence kept</h2>
       {kept.map((e) => (
         <p key={e.id}>
-          {EVIDENCE_WORDS.get(e.kind)}: {e.says}. {e.by}, {when(e.at)}.
+          {EVIDENCE_WORDS.get(e.kind)}: {e.says.replace(/\.$/, '')}. {e.by}, {when(e.at)}.
         </p>
       ))}
     </section>
