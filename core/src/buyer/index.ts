@@ -1,3 +1,4 @@
 export * from './check';
 export * from './offer';
 export * from './usedPack';
+export * from './facts';

@@ -4,7 +4,7 @@ import { yardTug } from '../../../cli/src/demoPacks';
 import { defaultOcvTable, normalisePack } from '../pack';
 import { driveLegs, healthyPack, Random, simulateRecord } from '../simpack';
 import { spreadReport } from '../spread';
-import { comesTo, LOOK_IDS, LOOKS, usedPack, type Look, type UsedPackAsk } from '.';
+import { buyersFacts, comesTo, LOOK_IDS, LOOKS, usedPack, type Look, type UsedPackAsk } from '.';
 
 // A pack that goes 380 km when new: the figures below are worked by hand.
 const pack = normalisePack({ ...yardTug(), ratedRangeKm: 380 });
@@ -210,5 +210,14 @@ describe('a whole used pack', () => {
       ),
       { numRuns: 60 },
     );
+  });
+});
+
+describe('codes of what is offered', () => {
+  it('are those of intake and those that were read of it since, each once; none read is not none', () => {
+    expect(buyersFacts(null, []).codes).toBeNull();
+    expect(buyersFacts({ codes: [], codesRead: true }, []).codes).toEqual([]);
+    const both = buyersFacts({ codes: ['P0A80'], codesRead: true }, ['P0A80', 'P0AA6']);
+    expect(both.codes!.map((c) => c.code)).toEqual(['P0A80', 'P0AA6']);
   });
 });

@@ -1,12 +1,12 @@
 import type { UsedPackOffer } from '@cellmend/contract/quotes';
-import { carefulYears, usedPack } from '@cellmend/core/buyer';
-import { lookUpCode } from '@cellmend/core/can';
+import { buyersFacts, carefulYears, usedPack } from '@cellmend/core/buyer';
 import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { QueryTypes } from 'sequelize';
 import { bodyIn, currentDecisions } from '../decisions/current';
 import type { Store } from '../domain/store';
 import { reportOf } from '../findings/stored';
 import { findJob } from '../jobs/find';
+import { readingsOf } from '../records/readings';
 
 /** Used packs of this kind that were appraised here in another job, and are not advised against: newest first. */
 export async function usedPackOffers(store: Store, number: unknown): Promise<UsedPackOffer[]> {
@@ -20,28 +20,22 @@ export async function usedPackOffers(store: Store, number: unknown): Promise<Use
   const mapped = normalisePack(profile as PackProfile);
   const offers = await Promise.all(
     rows.map(async (row): Promise<UsedPackOffer | null> => {
-      const [decisions, spread] = await Promise.all([
+      const [decisions, scanned, spread] = await Promise.all([
         currentDecisions(store, row.id),
+        readingsOf(store, row.id, { kind: 'code' }),
         store.models.Finding.findOne({
           where: { jobId: row.id, topic: 'spread', subject: 'before' },
           order: [['createdAt', 'DESC']],
         }),
       ]);
       const a = bodyIn(decisions, 'appraisal')!;
-      const intake = bodyIn(decisions, 'intake');
-      const codes = intake?.codes ?? [];
       const verdict = usedPack(
         {
           report: spread ? reportOf(spread) : null,
-          facts: {
-            odometerKm: intake?.odometerKm ?? null,
-            ageYears: intake?.ageYears ?? null,
-            insulationOhm: intake?.insulationOhm ?? null,
-            codes:
-              codes.length > 0 || intake?.codesRead
-                ? codes.map((code) => ({ code, severity: lookUpCode(code)?.severity ?? null }))
-                : null,
-          },
+          facts: buyersFacts(
+            bodyIn(decisions, 'intake'),
+            scanned.map((r) => r.text),
+          ),
           shown: a.shown,
           looked: a.looked,
           offer: a.offer,

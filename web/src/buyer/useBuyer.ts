@@ -1,6 +1,11 @@
 import type { Appraisal } from '@cellmend/contract/decisions';
-import { usedPack, type BuyersFacts, type UsedPackAsk, type UsedPackVerdict } from '@cellmend/core/buyer';
-import { lookUpCode } from '@cellmend/core/can';
+import {
+  buyersFacts,
+  usedPack,
+  type BuyersFacts,
+  type UsedPackAsk,
+  type UsedPackVerdict,
+} from '@cellmend/core/buyer';
 import type { SpreadReport } from '@cellmend/core/spread';
 import { useMemo } from 'react';
 import { decisionOf, spreadOf } from '../api/hooks';
@@ -14,18 +19,9 @@ export function useBuyersFacts(): { facts: BuyersFacts; report: SpreadReport | n
   const { data: readings } = useReadings(job.number);
   const intake = decisionOf(job, 'intake')?.body;
   const scanned = newestCodes(readings ?? []).map((r) => r.text);
-  const codes = [...new Set([...(intake?.codes ?? []), ...scanned])].map((code) => ({
-    code,
-    severity: lookUpCode(code)?.severity ?? null,
-  }));
   return {
     report: spreadOf(findings, 'before')?.report ?? null,
-    facts: {
-      odometerKm: intake?.odometerKm ?? null,
-      ageYears: intake?.ageYears ?? null,
-      insulationOhm: intake?.insulationOhm ?? null,
-      codes: codes.length > 0 || intake?.codesRead ? codes : null,
-    },
+    facts: buyersFacts(intake, scanned),
   };
 }
 

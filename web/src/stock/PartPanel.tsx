@@ -14,7 +14,7 @@ import { Input, Field } from '../ui/Field';
 import { Button, DataTable, LinkButton, Mute, Row, Sheet, Stack } from '../ui/parts';
 import { FormEnd } from '../ui/FormEnd';
 import { upper, when } from '../ui/words';
-import { EMPTY, readFigures } from './figures';
+import { EMPTY, readFigures, readPrice } from './figures';
 import { FigureFields } from './TakeIn';
 import { useStockWrite } from './useStockWrite';
 
@@ -153,8 +153,17 @@ function Correct({ history, onDone }: { history: PartHistory; onDone: () => void
   const [facts, setFacts] = useState(now);
   const [reason, setReason] = useState('');
   const write = useStockWrite();
+  const [price, setPrice] = useState(now.price === undefined ? '' : String(now.price));
+  const [problem, setProblem] = useState<InputProblem | null>(null);
   const keep = async (): Promise<void> => {
-    if (await write.run(`/stock/${history.part.id}/facts`, { facts, reason })) onDone();
+    setProblem(null);
+    try {
+      const said = { ...facts, price: readPrice(price) };
+      if (await write.run(`/stock/${history.part.id}/facts`, { facts: said, reason })) onDone();
+    } catch (e) {
+      if (!(e instanceof InputProblem)) throw e;
+      setProblem(e);
+    }
   };
   const whole = (text: string): number | undefined => (text.trim() === '' ? undefined : Number(text));
   return (
@@ -196,11 +205,7 @@ function Correct({ history, onDone }: { history: PartHistory; onDone: () => void
         </Field>
         <Field style={{ flex: '1 1 120px' }}>
           Price{currencyUnit() && `, ${currencyUnit()}`}
-          <Input
-            inputMode="decimal"
-            defaultValue={facts.price ?? ''}
-            onChange={(e) => setFacts({ ...facts, price: whole(e.target.value.replace(',', '.')) })}
-          />
+          <Input inputMode="decimal" value={price} onChange={(e) => setPrice(e.target.value)} />
         </Field>
       </Row>
       {now.groupCount !== undefined && (
@@ -210,7 +215,7 @@ function Correct({ history, onDone }: { history: PartHistory; onDone: () => void
         Why it is corrected
         <Input value={reason} maxLength={500} onChange={(e) => setReason(e.target.value)} />
       </Field>
-      <FormEnd problems={[write.problem]} onNotNow={onDone}>
+      <FormEnd problems={[problem, write.problem]} onNotNow={onDone}>
         <Button isDisabled={write.busy || reason.trim().length < 3} onPress={() => void keep()}>
           Correct
         </Button>

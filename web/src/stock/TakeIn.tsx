@@ -10,7 +10,7 @@ import { Button, Row, Sheet, Stack } from '../ui/parts';
 import { FormEnd } from '../ui/FormEnd';
 import { Views } from '../ui/Tabs';
 import { upper } from '../ui/words';
-import { EMPTY, FIGURES, readFigures, type Typed } from './figures';
+import { EMPTY, FIGURES, readFigures, readPrice, type Typed } from './figures';
 import { useStockWrite } from './useStockWrite';
 
 interface Draft {
@@ -68,6 +68,7 @@ function One({ onDone }: { onDone: () => void }) {
     setProblem(null);
     try {
       const figures = readFigures(draft.figures);
+      const price = readPrice(draft.price ?? '');
       const facts = {
         ...(module ? { chemistry: draft.chemistry, groupCount: whole(draft.groupCount) } : {}),
         ...(!module && draft.name ? { name: draft.name } : {}),
@@ -76,7 +77,7 @@ function One({ onDone }: { onDone: () => void }) {
         ...(draft.connector ? { connector: draft.connector } : {}),
         origin: draft.origin,
         ...(module ? draft.look : {}),
-        ...(draft.price ? { price: Number(draft.price.replace(',', '.')) } : {}),
+        ...(price === undefined ? {} : { price }),
       };
       const { kind, label } = draft;
       if (await write.run<StockPart[]>('/stock', { parts: [{ kind, label, facts, figures }] })) {

@@ -41,3 +41,20 @@ export function readFigures(typed: Typed): Partial<PartFigures> {
   }
   return read;
 }
+
+/**
+ * A price as it is typed, thousands apart or not: `150`, `1 200`, `89,50`. Empty is none.
+ * @throws InputProblem
+ */
+export function readPrice(text: string): number | undefined {
+  if (text.trim() === '') return undefined;
+  const value = Number(
+    text
+      .trim()
+      .replace(/[\s’'](?=\d{3}(\D|$))/g, '')
+      .replace(',', '.'),
+  );
+  if (!(value >= 0))
+    throw new InputProblem('price', `“${text.trim()}” is no price.`, 'Price', 'Such as 150 or 89.50.');
+  return value;
+}

@@ -245,7 +245,9 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
                 ? `${failed[0]!.need} is not right: mend it, or sign as not proven.`
                 : open.length > 0
                   ? `Next: ${open[0]!.need}${open[0]!.place && ` ${open[0]!.place}`}`
-                  : 'Everything that proves it was seen: sign.'
+                  : job.proofs.length === 0
+                    ? 'Both ends are within their limits. What else proves it follows from what is decided.'
+                    : 'Everything that proves it was seen: sign.'
               : 'Find out what is left before it goes back.'}
           </b>
           <br />
