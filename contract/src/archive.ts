@@ -6,7 +6,11 @@ import { z } from 'zod';
  * `readable/` the same for a spreadsheet, and `schema.json` these shapes as JSON Schema.
  */
 export const ARCHIVE_FORMAT = 'bold-cellmend job archive';
-export const ARCHIVE_VERSION = 1;
+/**
+ * Raised whenever an older program could not read what is written: rows keep the shapes below, but what an observation holds may be new
+ * (2: the bus while a vehicle is switched ready, plans of the bench). Every version up to this one is taken in.
+ */
+export const ARCHIVE_VERSION = 2;
 
 const id = z.uuid();
 const maybeId = z.uuid().nullable();
@@ -205,7 +209,13 @@ export const columnsOf = (table: ArchivedTable): string[] => Object.keys(ARCHIVE
 
 export const ArchiveHeadSchema = z.object({
   format: z.literal(ARCHIVE_FORMAT),
-  version: z.int().min(1).max(ARCHIVE_VERSION),
+  version: z
+    .int()
+    .min(1)
+    .max(
+      ARCHIVE_VERSION,
+      'It was written by a newer version of this program: bring this one up to date first.',
+    ),
   workshop: z.string().max(200),
   exportedAt: moment,
   /** The one job that it is of. */

@@ -1,4 +1,4 @@
-import { ARCHIVED_TABLES, type TakenIn } from '@cellmend/contract/archive';
+import { ARCHIVE_VERSION, ARCHIVED_TABLES, type TakenIn } from '@cellmend/contract/archive';
 import type { Job } from '@cellmend/contract/jobs';
 import type { Problem } from '@cellmend/contract/problem';
 import { execFileSync } from 'node:child_process';
@@ -121,6 +121,32 @@ async function fullJob(): Promise<number> {
 }
 
 describe('an archive of a job', () => {
+  it('of the version before is taken in whole; one of a version to come is told so and changes nothing', async () => {
+    const before = readFileSync(join(root, 'server/test/fixtures/archive-version-1.zip'));
+    expect(JSON.parse(unpacked(before).read('archive.json').toString())).toMatchObject({ version: 1 });
+    const count = await to.running.store.models.Job.count();
+    const newer = await send(
+      changed(before, (name, text) =>
+        name === 'archive.json' ? text.replace(/"version": *1/, '"version": 99') : text,
+      ),
+    );
+    expect(newer.status).toBe(422);
+    expect(JSON.stringify(newer.body)).toMatch(/newer version of this program/);
+    expect(await to.running.store.models.Job.count()).toBe(count);
+    const answer = await send(before);
+    expect(answer.status, JSON.stringify(answer.body)).toBe(201);
+    const here = record(before);
+    const again = await bytesOf(lead, `/api/jobs/${answer.body.number}/archive`);
+    const there = record(again);
+    for (const t of ARCHIVED_TABLES)
+      if (!['audit', 'people', 'jobs', 'clocks'].includes(t)) expect(there[t], t).toEqual(here[t]);
+    expect((here.observations as object[]).length).toBeGreaterThan(3);
+    expect(JSON.parse(unpacked(again).read('archive.json').toString())).toMatchObject({
+      version: ARCHIVE_VERSION,
+    });
+    expect(verifyRecord(to.url)).toMatchObject({ breaks: 0 });
+  });
+
   it('is taken in elsewhere without loss: what goes out there is what came in', async () => {
     const n = await fullJob();
     const out = await bytesOf(ina, `/api/jobs/${n}/archive`);
@@ -214,15 +240,13 @@ describe('an archive of a job', () => {
         [Buffer.from('no zip at all'), /cannot be opened/],
         [out.subarray(0, out.length / 2), /cannot be opened/],
         [
-          await tampered(out, 'observations', (rows) =>
-            rows.map((r) => ({ ...r, job_id: crypto.randomUUID() })),
-          ),
+          tampered(out, 'observations', (rows) => rows.map((r) => ({ ...r, job_id: crypto.randomUUID() }))),
           /another job/,
         ],
-        [await tampered(out, 'decisions', (rows) => [...rows, { nonsense: true }]), /decisions\.json/],
-        [await tampered(out, 'people', (rows) => rows.map((r) => ({ ...r, role: 'lead' }))), /people\.json/],
+        [tampered(out, 'decisions', (rows) => [...rows, { nonsense: true }]), /decisions\.json/],
+        [tampered(out, 'people', (rows) => rows.map((r) => ({ ...r, role: 'lead' }))), /people\.json/],
       ] as const) {
-        const refused = await send(bad as Buffer, boss);
+        const refused = await send(bad, boss);
         expect(refused.status, String(says)).toBeGreaterThanOrEqual(400);
         expect(refused.status).toBeLessThan(500);
         expect(JSON.stringify(refused.body)).toMatch(says);
@@ -237,31 +261,42 @@ describe('an archive of a job', () => {
   });
 });
 
-/** The same archive with one table changed and its job given another number of its own, written by Python. */
-async function tampered(
-  zip: Buffer,
-  table: string,
-  change: (rows: Record<string, unknown>[]) => unknown[],
-): Promise<Buffer> {
+/** The same archive with some of its JSON changed, written by Python. */
+function changed(zip: Buffer, change: (name: string, text: string) => string): Buffer {
   const folder = mkdtempSync(join(tmpdir(), 'cellmend-archive-'));
-  const { read } = unpacked(zip);
-  const rows = JSON.parse(read(`record/${table}.json`).toString()) as Record<string, unknown>[];
+  const { names, read } = unpacked(zip);
+  const texts = Object.fromEntries(
+    names.filter((n) => n.endsWith('.json')).map((n) => [n, change(n, read(n).toString())]),
+  );
   writeFileSync(join(folder, 'in.zip'), zip);
-  writeFileSync(join(folder, 'rows.json'), JSON.stringify(change(rows)));
-  const id = (JSON.parse(read('archive.json').toString()) as { jobId: string }).jobId;
+  writeFileSync(join(folder, 'texts.json'), JSON.stringify(texts));
   execFileSync('/usr/bin/python3', [
     '-c',
-    `import sys,zipfile
+    `import json,sys,zipfile
+texts=json.load(open(sys.argv[1]+'/texts.json'))
 src=zipfile.ZipFile(sys.argv[1]+'/in.zip'); out=zipfile.ZipFile(sys.argv[1]+'/out.zip','w')
 for i in src.infolist():
-    data=src.read(i)
-    if i.filename=='record/${table}.json': data=open(sys.argv[1]+'/rows.json','rb').read()
-    if i.filename.endswith('.json'): data=data.replace(b'${id}', b'${crypto.randomUUID()}')
-    out.writestr(i.filename, data)
+    out.writestr(i.filename, texts[i.filename] if i.filename in texts else src.read(i))
 out.close()`,
     folder,
   ]);
   const bytes = readFileSync(join(folder, 'out.zip'));
   rmSync(folder, { recursive: true });
   return bytes;
+}
+/** One table changed, and the job given another number of its own. */
+function tampered(
+  zip: Buffer,
+  table: string,
+  change: (rows: Record<string, unknown>[]) => unknown[],
+): Buffer {
+  const id = (JSON.parse(unpacked(zip).read('archive.json').toString()) as { jobId: string }).jobId;
+  const other = crypto.randomUUID();
+  return changed(zip, (name, text) => {
+    const now =
+      name === `record/${table}.json`
+        ? JSON.stringify(change(JSON.parse(text) as Record<string, unknown>[]))
+        : text;
+    return now.replaceAll(id, other);
+  });
 }
