@@ -28,6 +28,8 @@ export default defineConfig({
       {
         test: {
           name: 'browser',
+          // What a page or its server comes to is waited for as long as a slow machine may take.
+          expect: { poll: { timeout: 15_000 } },
           include: ['e2e/src/**/*.test.ts'],
           environment: 'node',
           testTimeout: 240_000,

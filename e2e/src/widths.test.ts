@@ -6,11 +6,14 @@ import { demoDepot, STAGES } from './depot';
 const depot = demoDepot();
 const WORKSHOP = ['/', '/looking-back', '/vehicles', '/packs', '/stock', '/instruments', '/people'];
 
-/** How far the page reaches beyond the screen, px, and whether lamp and Stop are wholly on it. */
-const look = (page: Page): Promise<{ beyondPx: number; inView: boolean }> =>
+/** How far the page reaches beyond the screen, px, what of it does, and whether lamp and Stop are wholly on it. */
+const look = (page: Page): Promise<{ beyondPx: number; beyond: string[]; inView: boolean }> =>
   page.evaluate(async () => {
-    // What a person sees: frames drawn at this width, not the moment in between.
-    for (let frame = 0; frame < 3; frame++) await new Promise(requestAnimationFrame);
+    // What a person sees: frames drawn once the browser has taken this width, not the moment in between.
+    const taken = (): boolean =>
+      [640, 1000].every((px) => matchMedia(`(max-width: ${px}px)`).matches === innerWidth <= px);
+    for (let frame = 0; frame < 3 || (frame < 120 && !taken()); frame++)
+      await new Promise(requestAnimationFrame);
     const inside = (e: Element | null | undefined): boolean => {
       if (!e) return false;
       const b = e.getBoundingClientRect();
@@ -19,6 +22,13 @@ const look = (page: Page): Promise<{ beyondPx: number; inView: boolean }> =>
     const stop = [...document.querySelectorAll('header button')].find((b) => b.textContent === 'Stop');
     return {
       beyondPx: document.documentElement.scrollWidth - innerWidth,
+      beyond: [...document.querySelectorAll('body *')]
+        .filter((e) => e.getBoundingClientRect().right > innerWidth + 1)
+        .slice(0, 8)
+        .map(
+          (e) =>
+            `${e.tagName} ${Math.round(e.getBoundingClientRect().right)} ${(e.textContent ?? '').slice(0, 20)}`,
+        ),
       inView: inside(stop) && inside(document.querySelector('header [role="status"]')),
     };
   });
@@ -35,19 +45,26 @@ describe('on a phone, a tablet and a laptop', () => {
     for (const path of [...WORKSHOP, van!, ...STAGES.map((s) => `/jobs/147/${s}`)]) {
       await page.goto(path);
       await page.getByRole('heading', { level: 1 }).first().waitFor();
+      // The lamp comes with what the server knows of the gate.
+      if (path.startsWith('/jobs')) await page.locator('header [role="status"]').first().waitFor();
       for (const width of [360, 768, 1280]) {
         await page.setViewportSize({ width, height: 800 });
         await page.waitForTimeout(100);
         // From the top, and also at the end of a long page.
         await page.mouse.move(width / 2, 500);
         await page.mouse.wheel(0, -9000);
-        const top = await look(page);
-        expect([path, width, top.beyondPx]).toEqual([path, width, 0]);
-        if (!path.startsWith('/jobs')) continue;
-        expect([path, width, top.inView]).toEqual([path, width, true]);
+        // A page that is still fetching its parts may take a moment; it has to come right by itself.
+        const inJob = path.startsWith('/jobs');
+        const seen = async (): Promise<unknown> => {
+          const { beyondPx, beyond, inView } = await look(page);
+          return [path, width, beyondPx, beyondPx > 0 ? beyond : [], inJob ? inView : true];
+        };
+        const right = [path, width, 0, [], true];
+        await expect.poll(seen, { timeout: 4000 }).toEqual(right);
+        if (!inJob) continue;
         await page.mouse.wheel(0, 5000);
         await page.waitForTimeout(150);
-        expect([path, width, (await look(page)).inView]).toEqual([path, width, true]);
+        await expect.poll(seen, { timeout: 4000 }).toEqual(right);
         // On a laptop the parts of the page scroll, never the whole of it: not by a second turn of the wheel either.
         if (width === 1280)
           expect([path, await page.evaluate(() => document.documentElement.scrollHeight)]).toEqual([
