@@ -11,16 +11,11 @@ import { verifyRecord } from '../../scripts/lib/verify.mjs';
 import { measures, newJob, proveDead } from './depot';
 import { Client, root, startBench, type Bench } from './harness';
 
-let from: Bench;
-let ina: Client;
-let to: Bench;
-let lead: Client;
-beforeAll(async () => {
-  from = await startBench(true, 1000, true);
-  ina = await from.as('Ina Holm');
-  to = await startBench(false);
-  lead = new Client(to.address);
-  const first = await lead.post('/api/first-lead', {
+/** A workshop that has nothing yet, and its lead. */
+async function emptyWorkshop(): Promise<[Bench, Client]> {
+  const bench = await startBench(false);
+  const boss = new Client(bench.address);
+  const first = await boss.post('/api/first-lead', {
     workshop: 'Skerry yard',
     name: 'Odd Rane',
     role: 'lead',
@@ -29,6 +24,17 @@ beforeAll(async () => {
     password: 'a long enough word',
   });
   expect(first.status).toBe(201);
+  return [bench, boss];
+}
+
+let from: Bench;
+let ina: Client;
+let to: Bench;
+let lead: Client;
+beforeAll(async () => {
+  from = await startBench(true, 1000, true);
+  ina = await from.as('Ina Holm');
+  [to, lead] = await emptyWorkshop();
   // Somebody of the same name works there, and is another person.
   const other = {
     name: 'Ina Holm',
@@ -124,19 +130,21 @@ describe('an archive of a job', () => {
   it('of the version before is taken in whole; one of a version to come is told so and changes nothing', async () => {
     const before = readFileSync(join(root, 'server/test/fixtures/archive-version-1.zip'));
     expect(JSON.parse(unpacked(before).read('archive.json').toString())).toMatchObject({ version: 1 });
-    const count = await to.running.store.models.Job.count();
+    const [old, boss] = await emptyWorkshop();
+    const count = await old.running.store.models.Job.count();
     const newer = await send(
       changed(before, (name, text) =>
         name === 'archive.json' ? text.replace(/"version": *1/, '"version": 99') : text,
       ),
+      boss,
     );
     expect(newer.status).toBe(422);
     expect(JSON.stringify(newer.body)).toMatch(/newer version of this program/);
-    expect(await to.running.store.models.Job.count()).toBe(count);
-    const answer = await send(before);
+    expect(await old.running.store.models.Job.count()).toBe(count);
+    const answer = await send(before, boss);
     expect(answer.status, JSON.stringify(answer.body)).toBe(201);
     const here = record(before);
-    const again = await bytesOf(lead, `/api/jobs/${answer.body.number}/archive`);
+    const again = await bytesOf(boss, `/api/jobs/${answer.body.number}/archive`);
     const there = record(again);
     for (const t of ARCHIVED_TABLES)
       if (!['audit', 'people', 'jobs', 'clocks'].includes(t)) expect(there[t], t).toEqual(here[t]);
@@ -144,7 +152,8 @@ describe('an archive of a job', () => {
     expect(JSON.parse(unpacked(again).read('archive.json').toString())).toMatchObject({
       version: ARCHIVE_VERSION,
     });
-    expect(verifyRecord(to.url)).toMatchObject({ breaks: 0 });
+    expect(verifyRecord(old.url)).toMatchObject({ breaks: 0 });
+    await old.end();
   });
 
   it('is taken in elsewhere without loss: what goes out there is what came in', async () => {
