@@ -8,6 +8,8 @@ import { get, whenFresh, whenKept } from './client';
 const AGAIN_MS = 5000;
 /** A burst of changes is looked at once: at its first, and then this often. */
 const BURST_MS = 300;
+/** Events that first come later than this after the page began may have been preceded by one that nobody heard. */
+const LATE_MS = 250;
 
 /** Things that pass and are not kept: progress of an import, values of a live scan. */
 export type Passing =
@@ -93,6 +95,7 @@ export function useLive(): void {
   const { mutate } = useSWRConfig();
   useEffect(() => {
     let source: EventSource;
+    let begunMs = Date.now();
     let timer: ReturnType<typeof setTimeout> | undefined;
     let again: ReturnType<typeof setTimeout> | undefined;
     const lookAgain = (topic: string, job: number | null): void =>
@@ -130,8 +133,9 @@ export function useLive(): void {
       source = new EventSource('/api/events');
       source.onopen = () => {
         eventsCome = true;
-        // What changed meanwhile was told to nobody here.
-        if (awaySinceMs !== null) lookAgain('all', null);
+        // What changed meanwhile was told to nobody here: while the server was away, or before its events came at all.
+        if (awaySinceMs !== null || Date.now() - begunMs > LATE_MS) lookAgain('all', null);
+        begunMs = Infinity;
         away(null);
       };
       source.onerror = () => {
