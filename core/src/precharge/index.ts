@@ -1,1 +1,2 @@
 export * from './judge';
+export * from './trace';

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { ngspice } from '../../../e2e/src/ngspice';
 import { Random } from '../simpack/random';
-import { judgePreCharge, readBusTrace, type BusTrace } from '.';
+import { judgePreCharge, readBusTrace, thinTrace, type BusTrace } from '.';
 
 const packV = 360;
 const facts = { packV, resistorOhm: 40, capacitanceF: 1.1e-3 };
@@ -62,9 +62,22 @@ describe('pre-charge read off the bus, against ngspice', () => {
     expect(seen.state).toBe('fail');
     expect(seen.says.join(' ')).toMatch(/goes round the resistor/);
   });
+  it('a main that closes first leaves no rise to follow: told as such, not as a log that is too slow', () => {
+    const seen = judgePreCharge(circuit(0, { everyS: 0.01 }), facts);
+    expect(seen.tauS).toBeNull();
+    expect(seen.state).toBe('fail');
+    expect(seen.says.join(' ')).toMatch(/jumps from \d % to the pack within 10 ms.*goes round the resistor/);
+  });
+  it('a bus that stays a little below the pack says that no main closed, or that meters differ; it never passes', () => {
+    const seen = judgePreCharge(circuit(9, { loadOhm: 1500, noiseV: 0 }), facts);
+    expect(seen.state).toBe('hold');
+    expect(seen.says.join(' ')).toMatch(/comes to 97 % of the pack and stays/);
+  });
   it('switched off again it empties: the time to 60 V as the circuit has it', () => {
     const seen = judgePreCharge(circuit(0.2, { untilS: 2.6, everyS: 0.02 }), facts);
     expect(seen.to60S! / (500 * 1.1e-3 * Math.log(360 / 60))).toBeCloseTo(1, 1);
+    // One bus that empties proves one contactor, not both.
+    expect(seen.says.join(' ')).toMatch(/That each contactor opened, one bus does not tell/);
   });
   it('a log that is too slow says so, and passes nothing', () => {
     const seen = judgePreCharge(circuit(0.1, { everyS: 0.15 }), facts);
@@ -108,6 +121,22 @@ describe('reading a trace', () => {
       busV: [0, 200, 350],
       ...(pack ? { packV: pack } : {}),
     });
+  });
+  it('takes the last of several readings of one time, and a file of a scope with very many', () => {
+    expect(readBusTrace('0 0\n0.1 100\n0.1 120\n0.2 350')).toEqual({
+      timeS: [0, 0.1, 0.2],
+      busV: [0, 120, 350],
+    });
+    const n = 200_000;
+    const busV = Array.from({ length: n }, (_, i) => (i < 1e5 ? 0 : 360 * (1 - Math.exp(-(i - 1e5) / 4400))));
+    const long = { timeS: busV.map((_, i) => i * 1e-5), busV };
+    const thin = thinTrace(long, 3000);
+    expect(thin.timeS.length).toBeLessThanOrEqual(3000);
+    // What is left out changes nothing of what it says.
+    const [all, some] = [judgePreCharge(long, facts), judgePreCharge(thin, facts)];
+    expect(some.state).toBe(all.state);
+    expect(some.tauS!.value / 0.044).toBeCloseTo(1, 1);
+    expect(some.tauS!.value / all.tauS!.value).toBeCloseTo(1, 1);
   });
   it('says which line is none', () => {
     expect(() => readBusTrace('0 0\n0.1 off')).toThrow(/Line 2, “0.1 off”/);

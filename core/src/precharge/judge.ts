@@ -1,16 +1,9 @@
-import Papa from 'papaparse';
 import { InputProblem } from '../problem';
 import { median } from '../spread/statistics';
-import { minimise } from '../spread/levenberg';
 import type { ProofState } from '../prove';
+import { fitRise } from './rise';
+import type { BusTrace } from './trace';
 
-/** Bus voltage as it came while the vehicle was switched ready, and off again where that was seen too. */
-export interface BusTrace {
-  timeS: number[];
-  busV: number[];
-  /** Of the pack itself, where it was logged beside. */
-  packV?: number[] | undefined;
-}
 export interface PreChargeFacts {
   /** Volts of the pack then; null: what the bus comes to counts as it. */
   packV: number | null;
@@ -47,71 +40,6 @@ const SAFE_V = 60;
 const ms = (s: number): string => (s < 1 ? `${Math.round(s * 1000)} ms` : `${s.toFixed(1)} s`);
 const pct = (share: number): string => `${Math.round(share * 100)} %`;
 
-/** Fits v = V·(1 − e^(−(t − t₀)/τ)) by least squares. Null where it cannot be. */
-function fitRise(
-  t: readonly number[],
-  v: readonly number[],
-  t0: number,
-  finalV: number,
-): { finalV: number; tauS: number; t0: number; cost: number; tauSdS: number } | null {
-  if (t.length < 4) return null;
-  const scale = finalV;
-  const model = (p: Float64Array, at: number): number => {
-    const x = (at - p[2]!) / Math.exp(p[1]!);
-    return x <= 0 ? 0 : p[0]! * (1 - Math.exp(-x));
-  };
-  const half = t[v.findIndex((x) => x > 0.5 * v.at(-1)!)] ?? t.at(-1)!;
-  const theta = Float64Array.from([1, Math.log(Math.max(1e-6, (half - t0) / 0.7)), t0]);
-  const cost = (p: Float64Array): number =>
-    t.reduce((s, at, i) => s + (v[i]! / scale - model(p, at)) ** 2, 0) * 1e4;
-  try {
-    const { cost: least, info } = minimise(
-      {
-        cost,
-        normal: (p, jtj, jtr) => {
-          jtj.fill(0);
-          jtr.fill(0);
-          const step = [1e-4, 1e-4, Math.max(1e-7, 1e-4 * Math.exp(p[1]!))];
-          const q = Float64Array.from(p);
-          t.forEach((at, i) => {
-            const r = (v[i]! / scale - model(p, at)) * 100;
-            const d = step.map((h, j) => {
-              q[j] = p[j]! + h;
-              const up = model(q, at);
-              q[j] = p[j]! - h;
-              const down = model(q, at);
-              q[j] = p[j]!;
-              return ((up - down) / (2 * h)) * 100;
-            });
-            for (let a = 0; a < 3; a++) {
-              jtr[a]! += d[a]! * r;
-              for (let b = 0; b < 3; b++) jtj[a * 3 + b]! += d[a]! * d[b]!;
-            }
-          });
-          for (let a = 0; a < 3; a++) jtj[a * 4]! += 1e-9;
-        },
-      },
-      theta,
-      { steps: 40, damping: 1e-2 },
-    );
-    const tauS = Math.exp(theta[1]!);
-    // Of log τ with the others free: the first column of the inverse is not needed, its own entry by Cramer's rule is.
-    const [a, b, c, , e, f, , , i] = info;
-    const det = a! * (e! * i! - f! * f!) - b! * (b! * i! - f! * c!) + c! * (b! * f! - e! * c!);
-    const variance = (a! * i! - c! * c!) / det;
-    const noise = least / Math.max(1, t.length - 3);
-    return {
-      finalV: theta[0]! * scale,
-      tauS,
-      t0: theta[2]!,
-      cost: least,
-      tauSdS: tauS * Math.sqrt(Math.max(0, variance * noise)),
-    };
-  } catch {
-    return null;
-  }
-}
-
 /**
  * What a trace of the bus says of pre-charge and contactors: how fast it rose against its resistor and capacitors, what it had when the
  * main closed, whether it was live before or stayed live after.
@@ -130,7 +58,7 @@ export function judgePreCharge(trace: BusTrace, facts: PreChargeFacts): PreCharg
     );
   if (timeS.some((t, i) => i > 0 && !(t > timeS[i - 1]!)))
     throw new InputProblem('bus', 'Times do not rise.', 'bus', 'Readings in the order they came.');
-  const top = Math.max(...busV);
+  const top = busV.reduce((m, v) => Math.max(m, v), -Infinity);
   const beside = trace.packV && trace.packV.length > 0 ? median(trace.packV) : null;
   // The pack is what was told of it, else what was logged beside, else the highest the bus came to.
   const packV = facts.packV ?? beside ?? median(busV.filter((v) => v > 0.97 * top));
@@ -186,7 +114,16 @@ export function judgePreCharge(trace: BusTrace, facts: PreChargeFacts): PreCharg
     const settled = busV.slice(Math.max(on, busV.length - 5));
     const flat = Math.max(...settled) - Math.min(...settled) < 0.01 * packV;
     const share = top / packV;
-    if (!flat || share >= EDGE)
+    if (flat && share >= EDGE)
+      return {
+        ...none,
+        state: 'hold',
+        says: [
+          ...says,
+          `The bus comes to ${pct(share)} of the pack and stays: no main closed, or the two were not read by meters that agree. Listen for the second click, and read both with one meter.`,
+        ],
+      };
+    if (!flat)
       return {
         ...none,
         state: 'hold',
@@ -242,22 +179,24 @@ export function judgePreCharge(trace: BusTrace, facts: PreChargeFacts): PreCharg
       ? -best!.fit.tauS * Math.log(1 - (CLOSES_AT * packV) / best!.fit.finalV)
       : null;
 
+  /** Between its last two readings before the pack the bus rose faster than its resistor can let it. */
+  const jumped = rc !== null && highest < EDGE * packV && timeS[end]! - timeS[end - 1]! < ROUND_IT * rc;
   let state: ProofState = 'pass';
   const worse = (s: ProofState): void => {
     if (s === 'fail' || (s === 'hold' && state === 'pass')) state = s;
   };
-  if (!tauS) {
+  if ((!tauS && jumped) || (tauS && rc !== null && tauS.high < ROUND_IT * rc)) {
+    worse('fail');
+    says.push(
+      `${tauS ? `It rises with ${ms(tauS.value)}` : `It jumps from ${pct(highest / packV)} to the pack within ${ms(timeS[end]! - timeS[end - 1]!)}`}, its resistor lets it rise with ${ms(rc!)}: something goes round the resistor, a main that sticks or one that closed first.`,
+    );
+  } else if (!tauS) {
     const short = highest / packV < CLOSES_AT;
     worse(short ? 'hold' : 'pass');
     says.push(
       short
         ? `Between ${pct(highest / packV)} and the pack there is no reading: a main that closed too early looks the same. Log the bus faster, ten readings in the rise.`
         : `The last reading before the pack is ${pct(highest / packV)} of it.`,
-    );
-  } else if (rc !== null && tauS.high < ROUND_IT * rc) {
-    worse('fail');
-    says.push(
-      `It rises with ${ms(tauS.value)}, its resistor lets it rise with ${ms(rc)}: something goes round the resistor, a main that sticks or one that closed first.`,
     );
   } else {
     const sure = closedAt.low >= CLOSES_AT - 0.005;
@@ -289,7 +228,9 @@ export function judgePreCharge(trace: BusTrace, facts: PreChargeFacts): PreCharg
       `Switched off it had come down to ${busV.at(-1)!.toFixed(0)} V when the log ended: live until measured.`,
     );
   else
-    says.push(`Switched off it is below ${SAFE_V} V after ${ms(off.to60S)}: both open, and the bus empties.`);
+    says.push(
+      `Switched off it is below ${SAFE_V} V after ${ms(off.to60S)}: the string opened and the bus empties. That each contactor opened, one bus does not tell: two clicks, or both poles to the bus, do.`,
+    );
   return { state, packV, closedAt, tauS, t95S, to60S: off?.to60S ?? null, says };
 }
 
@@ -307,90 +248,4 @@ function offAt(
   // A capacitor through its bleeder falls by the same share in the same time.
   const part = b > 0 && a > b ? Math.log(a / SAFE_V) / Math.log(a / b) : 1;
   return { to60S: timeS[k - 1]! + part * (timeS[k]! - timeS[k - 1]!) - timeS[last]! };
-}
-
-const HEADS = {
-  time: /^(time|zeit|t)\b|^t$|second|^s$|^ms$/i,
-  pack: /pack|batt/i,
-  bus: /bus|link|inverter|^u|volt|^v/i,
-};
-/**
- * A trace as a meter, a scope or a logger writes it, or as somebody types it: a line each, time then volts, a third column the pack.
- * A heading may name them; times in ms where it says so.
- * @throws InputProblem with the line that cannot be read
- */
-export function readBusTrace(text: string): BusTrace {
-  const trimmed = text.trim();
-  // A decimal comma stands beside spaces or semicolons, never beside commas that part figures.
-  const delimiter = trimmed.includes('\t')
-    ? '\t'
-    : trimmed.includes(';')
-      ? ';'
-      : /\d +[-\d]/.test(trimmed)
-        ? ' '
-        : ',';
-  const even = delimiter === ' ' ? trimmed.replace(/ +/g, ' ') : trimmed;
-  const rows = Papa.parse<string[]>(even, { delimiter, skipEmptyLines: true }).data.map((r) =>
-    r.map((c) => c.trim()).filter((c) => c !== ''),
-  );
-  const number = (cell: string | undefined): number =>
-    cell === undefined || !/^[-+]?[\d.,]+(e[-+]?\d+)?$/i.test(cell) ? NaN : Number(cell.replace(',', '.'));
-  const headed = rows.length > 0 && rows[0]!.some((c) => Number.isNaN(number(c)));
-  const head = headed ? rows[0]! : [];
-  const find = (wanted: RegExp, not: readonly number[]): number =>
-    head.findIndex((h, i) => wanted.test(h) && !not.includes(i));
-  const time = Math.max(0, find(HEADS.time, []));
-  const pack = headed ? find(HEADS.pack, [time]) : (rows[0]?.length ?? 0) > 2 ? 2 : -1;
-  const bus =
-    headed && find(HEADS.bus, [time, pack]) !== -1 ? find(HEADS.bus, [time, pack]) : time === 0 ? 1 : 0;
-  const factor = /(^|[^a-z])ms([^a-z]|$)|milli/i.test(head[time] ?? '') ? 1e-3 : 1;
-  const out: Required<BusTrace> = { timeS: [], busV: [], packV: [] };
-  rows.slice(headed ? 1 : 0).forEach((r, i) => {
-    const [s, v, p] = [number(r[time]), number(r[bus]), pack === -1 ? NaN : number(r[pack])];
-    const line = i + (headed ? 2 : 1);
-    if (!Number.isFinite(s) || !Number.isFinite(v))
-      throw new InputProblem(
-        'bus',
-        `Line ${line}, “${r.join(' ')}”, is no time with volts.`,
-        `line ${line}`,
-        '0.12 214: seconds, then volts of the bus; a third figure is the pack.',
-      );
-    out.timeS.push(s * factor);
-    out.busV.push(v);
-    if (Number.isFinite(p)) out.packV.push(p);
-  });
-  return out.packV.length === out.timeS.length ? out : { timeS: out.timeS, busV: out.busV };
-}
-
-/**
- * A long trace with no more readings than `most`: all of them around the rise and the fall as far as there is room, every so many
- * elsewhere. Where the main closes nothing is left out that is needed to see it.
- */
-export function thinTrace(trace: BusTrace, most: number): BusTrace {
-  const n = trace.timeS.length;
-  if (n <= most) return trace;
-  const top = Math.max(...trace.busV);
-  const on = Math.max(0, trace.busV.findIndex((v) => v >= 0.05 * top) - 20);
-  const full = Math.min(n - 1, trace.busV.findIndex((v, i) => i > on && v >= 0.985 * top) + 20);
-  const dense = Math.max(1, Math.ceil((full - on + 1) / (0.6 * most)));
-  const sparse = Math.max(1, Math.ceil((n - (full - on)) / (0.35 * most)));
-  const keep = trace.timeS.map((_, i) =>
-    i >= on && i <= full ? (i - on) % dense === 0 : i % sparse === 0 || i === n - 1,
-  );
-  const pick = (v: number[]): number[] => v.filter((_, i) => keep[i]);
-  return {
-    timeS: pick(trace.timeS),
-    busV: pick(trace.busV),
-    ...(trace.packV ? { packV: pick(trace.packV) } : {}),
-  };
-}
-
-/** Which signals of a vehicle are its bus and its pack, by their names and units; null where none is. */
-export function busSignals(
-  signals: readonly { name: string; unit: string }[],
-): { bus: string; pack: string | null } | null {
-  const volts = signals.filter((s) => /^m?v$/i.test(s.unit));
-  const bus = volts.find((s) => /bus|dc.?link|link.?v|inverter/i.test(s.name));
-  const pack = volts.find((s) => s !== bus && /pack|batt/i.test(s.name) && !/cell/i.test(s.name));
-  return bus ? { bus: bus.name, pack: pack?.name ?? null } : null;
 }

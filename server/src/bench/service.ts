@@ -18,6 +18,7 @@ import {
   type PackProfile,
   type VoltagePlace,
 } from '@cellmend/core/pack';
+import { format, parseISO } from 'date-fns';
 import { createHash } from 'node:crypto';
 import { promisify } from 'node:util';
 import { gzip } from 'node:zlib';
@@ -269,7 +270,7 @@ export async function keepPlan(
     doing,
     job.id,
     'plan of the bench',
-    `${data.sets.length} until ${data.endsAt.slice(0, 16)}`,
+    `${data.sets.join(', ')} until ${format(parseISO(data.endsAt), 'd MMMM HH:mm')}`,
   );
   return { id: row.id };
 }

@@ -6,7 +6,7 @@ import {
   type PreChargeSeen,
 } from '@cellmend/core/precharge';
 import { InputProblem } from '@cellmend/core/pack';
-import { useEffect, useState } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 import { FileTrigger } from 'react-aria-components';
 import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, XAxis, YAxis } from 'recharts';
 import styled from 'styled-components';
@@ -67,6 +67,16 @@ function look(
 const asText = ({ timeS, busV, packV }: BusTrace): string =>
   timeS.map((t, i) => [t, busV[i]!, ...(packV ? [packV[i]!] : [])].join(' ')).join('\n');
 
+/** A file of a scope may be long: what is kept of it while it is looked at is what will be recorded. */
+function thinText(text: string): string {
+  try {
+    return asText(thinTrace(readBusTrace(text), MOST_KEPT));
+  } catch (e) {
+    if (e instanceof InputProblem) return text.slice(0, 20_000);
+    throw e;
+  }
+}
+
 /** Pre-charge and contactors off the bus: watched live, from a logger’s file, or typed, a line for each reading. */
 export function BusForm({ onDone }: { onDone: () => void }) {
   const { job, pack, demo } = useJobView();
@@ -77,12 +87,21 @@ export function BusForm({ onDone }: { onDone: () => void }) {
   const gateway = useGateway();
   const write = useWrite();
   const watching = left !== null;
+  // What is typed while the bus is watched stays: the trace is put beside what stands there then.
+  const latest = useRef(typed);
+  useEffect(() => {
+    latest.current = typed;
+  });
+  const put = (text: string): void => setTyped({ ...latest.current, text });
   useEffect(() => {
     if (left === null || left <= 0) return;
     const timer = setTimeout(() => setLeft(left - 1), 1000);
     return () => clearTimeout(timer);
   }, [left]);
-  const found = look(typed.text, volts(typed.packV), pack.profile);
+  const found = useMemo(
+    () => look(typed.text, volts(typed.packV), pack.profile),
+    [typed.text, typed.packV, pack.profile],
+  );
   const seen = found && 'seen' in found ? found : null;
   const watch = async (source: object): Promise<void> => {
     setProblem(null);
@@ -92,7 +111,7 @@ export function BusForm({ onDone }: { onDone: () => void }) {
         source,
         seconds: WATCH_S,
       });
-      setTyped({ ...typed, text: asText(trace) });
+      put(asText(trace));
       setLive(false);
     } catch (e) {
       setProblem(
@@ -129,7 +148,7 @@ export function BusForm({ onDone }: { onDone: () => void }) {
         </Button>
         <FileTrigger
           acceptedFileTypes={['.csv', '.txt', 'text/csv', 'text/plain']}
-          onSelect={(files) => void files?.[0]?.text().then((text) => setTyped({ ...typed, text }))}
+          onSelect={(files) => void files?.[0]?.text().then((text) => put(thinText(text)))}
         >
           <Button quiet>From a file</Button>
         </FileTrigger>
