@@ -420,10 +420,14 @@ describe('a live vehicle', () => {
       baseVersion: 0,
     });
     expect(signed.status).toBe(201);
-    const watched = await ina.post<BusTrace>(`/api/jobs/${number}/bus-watch`, {
-      source: { kind: 'demo' },
-      seconds: 7,
-    });
+    const source = { kind: 'demo' };
+    const watching = ina.post<BusTrace>(`/api/jobs/${number}/bus-watch`, { source, seconds: 7 });
+    // Somebody else who asks the same vehicle meanwhile would take its answers for his: neither watches nor reads it.
+    await new Promise((r) => setTimeout(r, 1500));
+    const second = await ina.post<Problem>(`/api/jobs/${number}/bus-watch`, { source, seconds: 2 });
+    expect([second.status, second.body.title]).toEqual([409, 'Read already']);
+    expect((await ina.post(`/api/jobs/${number}/live`, { source, role: 'before' })).status).toBe(409);
+    const watched = await watching;
     expect(watched.status).toBe(200);
     // Asked as fast as it answers: the rise of some tens of milliseconds is there, and the way down.
     expect(watched.body.timeS.length).toBeGreaterThan(200);

@@ -6,6 +6,7 @@ export * from './split';
 export * from './causes';
 export * from './entries';
 export * from './report';
+export { nextWithPlaces } from './next';
 export * from './types';
 export * from './size';
 export * from './parts';

@@ -6,12 +6,13 @@ import { rankEntries } from './entries';
 import { knownResistor, togetherOhm } from './knownResistor';
 import { judgeOhmPerVolt, judgeVehicleFigure, testVoltageBounds, type LimitVoltage } from './limits';
 import { locateLeak, moduleFractions, moduleProbabilities, type LeakLocation } from './location';
-import { afterPart, cleanSections, judgeParts, linksOut } from './parts';
+import { afterPart, judgeParts, linksOut } from './parts';
 import { FALSE_PASSES, judgeSeries, seriesQuery } from './series';
 import { jottedNotes, jottedWeight } from './jotted';
 import { byTerminals, narrowedBy } from './regulation';
 import { mergeSizes } from './size';
-import { headline, nextStep, TEST_MIN } from './search';
+import { searchOf } from './next';
+import { headline, nextStep } from './search';
 import { afterTest } from './split';
 import {
   testedLabel,
@@ -271,61 +272,6 @@ export function insulationReport(
     openLinks,
     ...(notes.size > 0 ? { jotted: [...notes.values()] } : {}),
   };
-}
-
-/** Where the leak can still be, and what it takes to part the string there. */
-function searchOf(
-  pack: Pack,
-  openLinks: readonly string[],
-  tests: readonly TestRow[],
-  parts: readonly PartRow[],
-  p: readonly number[],
-): { candidates: number[]; linkMin: number[]; links: string[] } {
-  const links = linksInOrder(pack);
-  const clean = cleanSections(p.length, tests, parts);
-  // Where a clean part is the likelier place after all, everything is open again.
-  const left =
-    p.reduce((s, x, i) => s + (clean[i] ? 0 : x), 0) /
-    Math.max(
-      1e-12,
-      p.reduce((a, b) => a + b, 0),
-    );
-  return {
-    candidates: left > 0.5 ? p.map((x, i) => (clean[i] ? 0 : x)) : [...p],
-    linkMin: links.map((l) => (!l ? Infinity : openLinks.includes(l.id) ? 0 : (l.accessMin ?? TEST_MIN))),
-    links: links.map((l) => l?.id ?? ''),
-  };
-}
-
-/**
- * The next test if the places were as likely as `p` says (in string order): for what is remembered of such packs, weighed into what the
- * tests themselves say. The report's own next test stays what it is.
- */
-export function nextWithPlaces(
-  report: InsulationReport,
-  pack: Pack,
-  p: readonly number[],
-): InsulationReport['next'] {
-  const inside = report.modules.reduce((s, m) => s + m.probability, 0);
-  // What is remembered tells places of the pack apart; how likely the vehicle is stays with the readings.
-  const total = p.reduce((s, x) => s + x, 0) || 1;
-  const { candidates, linkMin, links } = searchOf(
-    pack,
-    report.openLinks,
-    report.tests,
-    report.parts,
-    p.map((x) => (x / total) * inside),
-  );
-  return nextStep({
-    p: candidates,
-    vehicleP: report.vehicleSide.probability,
-    vehicleState: report.vehicleSide.state,
-    linkMin,
-    links,
-    idAt: (i) => pack.modules[report.modules[i]!.moduleIndex]!.id,
-    found: report.found,
-    measured: report.location !== null || report.tests.length > 0 || report.parts.length > 0,
-  });
 }
 
 /** Links that are out now: the newest word of each counts. */

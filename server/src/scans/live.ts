@@ -1,5 +1,5 @@
 import { StartLiveSchema, WatchBusSchema, type LiveState } from '@cellmend/contract/scans';
-import { definedSignals, type SignalDefinition, type UdsFile } from '@cellmend/core/can';
+import { definedSignals, type UdsFile } from '@cellmend/core/can';
 import { InputProblem, normalisePack, type PackProfile } from '@cellmend/core/pack';
 import {
   findCurrentDirection,
@@ -9,10 +9,8 @@ import {
   type ScanRecord,
   type Target,
 } from '@cellmend/core/scan';
-import { demoVehiclePack } from '@cellmend/devices/demoVehicle';
 import { pollVehicle } from '@cellmend/devices/live';
 import { SocketcandClient } from '@cellmend/devices/socketcand';
-import { SimulatedVehicle, vehicleDefinition } from '@cellmend/devices/vehicle';
 import { createHash, randomUUID, type Hash } from 'node:crypto';
 import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
@@ -20,6 +18,7 @@ import type { z } from 'zod';
 import type { Store } from '../domain/store';
 import { Refusal, notFound } from '../domain/refusal';
 import { watchBus } from '../live/busWatch';
+import { reach } from '../live/reach';
 import type { LiveOwners } from '../live/owners';
 import type { ReadAnswer } from './importWorker';
 import { readingHelp } from './help';
@@ -33,12 +32,6 @@ import { workFolder } from './workFolder';
 const TELL_EVERY_MS = 700;
 /** A live record longer than this is stopped: it belongs into a logger. */
 const LONGEST_MS = 4 * 3600_000;
-
-/** Gateways outside this machine have to be named by whoever runs the server. */
-function mayConnect(host: string): boolean {
-  const allowed = (process.env.CELLMEND_GATEWAYS ?? '').split(/[\s,]+/).filter(Boolean);
-  return ['127.0.0.1', 'localhost', '::1', ...allowed].includes(host);
-}
 
 const readAlready = (): Refusal =>
   new Refusal('conflict', 'Read already', 'This job reads a vehicle already. Stop it first.');
@@ -60,73 +53,6 @@ interface Session {
   refused: Map<string, number>;
   stop: AbortController;
   done: Promise<void>;
-}
-
-/** A gateway with the definitions that its vehicle is asked by; the demo's own vehicle is started for it. */
-async function reach(
-  store: Store,
-  source: z.output<typeof StartLiveSchema>['source'],
-  profile: PackProfile,
-  demo: boolean,
-  speed: number,
-): Promise<{
-  client: SocketcandClient;
-  definition: SignalDefinition & { kind: 'uds' };
-  address: { host: string; port: number; bus: string };
-  vehicle: SimulatedVehicle | null;
-}> {
-  let vehicle: SimulatedVehicle | null = null;
-  let address: { host: string; port: number; bus: string };
-  let definition: SignalDefinition & { kind: 'uds' };
-  if (source.kind === 'demo') {
-    if (!demo) throw notFound('The demo vehicle');
-    const sim = demoVehiclePack(profile);
-    const started = await SimulatedVehicle.start(sim, {
-      speed,
-      codes: [{ code: 'P0A80-00', status: 0x09 }],
-      ...(profile.preChargeOhm && profile.busCapacitanceF
-        ? {
-            preCharge: {
-              ohm: profile.preChargeOhm,
-              farad: profile.busCapacitanceF,
-              mainAfterS: 5 * profile.preChargeOhm * profile.busCapacitanceF,
-            },
-          }
-        : {}),
-    });
-    vehicle = started.vehicle;
-    address = { host: '127.0.0.1', port: started.port, bus: 'can0' };
-    const file = vehicleDefinition(sim, 'Demo vehicle');
-    definition = { kind: 'uds', name: file.name, file };
-  } else {
-    if (!mayConnect(source.host))
-      throw new Refusal('notAllowed', 'Not allowed', `${source.host} is not a gateway of this workshop.`, {
-        accepted: '127.0.0.1, or a host named in CELLMEND_GATEWAYS when the server is started.',
-      });
-    address = source;
-    const row = await store.models.Definition.findByPk(source.definitionId);
-    const help = await readingHelp(store);
-    const found = help.definitions.find((d) => d.name === row?.name);
-    if (!found) throw notFound('That definition');
-    if (found.kind !== 'uds')
-      throw new Refusal(
-        'unacceptable',
-        'Cannot be accepted',
-        'A live scan asks by diagnostic field definitions.',
-        {
-          fields: [{ field: 'definitionId', message: 'A definition file in JSON, not a DBC file.' }],
-        },
-      );
-    definition = found;
-  }
-  let client: SocketcandClient;
-  try {
-    client = await SocketcandClient.open(address.host, address.port, address.bus);
-  } catch (e) {
-    await vehicle?.stop();
-    throw e;
-  }
-  return { client, definition, address, vehicle };
 }
 
 /** Vehicles being read right now by this server process: one a job, whichever process it is asked of. */
@@ -212,12 +138,23 @@ export class LiveSessions {
     const { source, seconds } = WatchBusSchema.parse(body);
     const running = this.byJob.get(job.id)?.state.state;
     if (running === 'connecting' || running === 'reading' || this.starting.has(job.id)) throw readAlready();
-    const { client, definition, vehicle } = await reach(this.store, source, profile, demo, 1);
+    // Two who ask one control unit at once take each other's answers for their own.
+    this.starting.add(job.id);
     try {
-      return await watchBus(client, definition.file, seconds, signal);
+      if (!(await this.owners.take(job.id))) throw readAlready();
+      try {
+        const { client, definition, vehicle } = await reach(this.store, source, profile, demo, 1);
+        try {
+          return await watchBus(client, definition.file, seconds, signal);
+        } finally {
+          client.close();
+          await vehicle?.stop();
+        }
+      } finally {
+        if (!this.byJob.has(job.id)) await this.owners.letGo(job.id);
+      }
     } finally {
-      client.close();
-      await vehicle?.stop();
+      this.starting.delete(job.id);
     }
   }
 
