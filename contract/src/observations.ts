@@ -45,6 +45,7 @@ export function observationSchema(topic: ObservationTopic, kind: string): z.ZodT
             text: z.string().max(2000),
             bound: z.enum(BOUNDS).optional(),
             temperatureC: z.number().min(-60).max(900).nullable().optional(),
+            undated: z.literal(true).optional(),
           })
         : null;
     case 'make-safe':

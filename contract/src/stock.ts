@@ -125,6 +125,8 @@ export const NewPartSchema = z.object({
   label: LabelSchema,
   facts: PartFactsSchema,
   figures: PartFiguresSchema.partial().default({}),
+  /** The day on which those figures were measured; null where nobody knows. Left out: now, by whoever takes it in. */
+  measuredOn: z.iso.date().nullable().optional(),
 });
 export type NewPart = z.input<typeof NewPartSchema>;
 export const NewPartsSchema = z.object({ parts: z.array(NewPartSchema).min(1).max(500) });

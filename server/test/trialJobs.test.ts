@@ -534,6 +534,16 @@ it('a donor out of a crash, or wet and not measured since, is chosen for no pack
   expect((await ina.post(`/api/stock/${late}/facts`, { facts, reason: why })).status).toBeLessThan(300);
   expect((await part(late)).wetSince).toBeDefined();
   expect((await choose(late)).body.detail).toMatch(/^L-late: it was wet since its insulation was measured/);
+  // What a seller's list says was measured when it was measured; what has no day is asked for one, never taken for today.
+  const listed = async (measuredOn: string | null) => {
+    const facts = { chemistry: 'nmc', groupCount: 2, origin: 'a list' };
+    const parts = [{ label: `L-${measuredOn}`, facts, figures: { capacityAh: 50 }, measuredOn }];
+    return ina.post<StockPart[] & Told>('/api/stock', { parts });
+  };
+  expect((await listed('2025-03-14')).body[0]!.taken.capacityAh!.at).toMatch(/^2025-03-14T/);
+  const undated = (await listed(null)).body[0]!;
+  expect([undated.capacityAh, undated.taken]).toEqual([50, {}]);
+  expect((await listed('2999-01-01')).status).toBe(400);
   expect((await ina.post(`/api/stock/${late}/figures`, { insulationOhm: 4e8 })).status).toBeLessThan(300);
   expect((await choose(late)).status).toBe(201);
 });

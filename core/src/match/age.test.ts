@@ -54,5 +54,9 @@ describe('how old what is known of a part is', () => {
     ]);
     expect(wet(5, 10)).toEqual([]);
     expect(wet(5, 5)).toEqual([]);
+    // What has no day may be from before: it is no proof.
+    expect(compatible({ history: 'wet', insulationOhm: 4e8, taken: {} }, {}).obstacles[0]).toMatch(
+      /nobody knows/,
+    );
   });
 });

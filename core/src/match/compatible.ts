@@ -65,6 +65,10 @@ export function compatible(donor: DonorLook, need: ModuleLook): { obstacles: str
       new Date(measured).getTime() < new Date(donor.wetSince).getTime();
     if (donor.insulationOhm == null)
       obstacles.push('it was wet: dried, and its insulation measured, before it is fitted');
+    else if (donor.taken && measured === undefined)
+      obstacles.push(
+        'it was wet, and when its insulation was measured nobody knows: dried, and measured again, before it is fitted',
+      );
     else if (before)
       obstacles.push(
         'it was wet since its insulation was measured: dried, and measured again, before it is fitted',

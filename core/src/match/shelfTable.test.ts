@@ -27,6 +27,17 @@ describe('a shelf list', () => {
     }
   });
 
+  it('takes the day of measuring, and none where the list has none: it is never taken for today', () => {
+    const rows = readShelfTable(
+      'chemistry,groups,ah,measured\nnmc,4,101,2026-03-14\nnmc,4,99,3.11.2025\nnmc,4,98,',
+    );
+    expect(rows.map((r) => r.measuredOn)).toEqual(['2026-03-14', '2025-11-03', null]);
+    expect(readShelfTable('chemistry,groups,ah\nnmc,4,101')[0]!.measuredOn).toBeNull();
+    // Which of the two is the month, nobody can tell; and no month has 31 days in June.
+    for (const none of ['3/4/2026', '2026-06-31', 'last week'])
+      expect(() => readShelfTable(`chemistry,groups,measured\nnmc,4,${none}`)).toThrow(/is no day/);
+  });
+
   it.each([
     ['', /no column for chemistry|not known/],
     ['chemistry,groups', /no row under the heading/],

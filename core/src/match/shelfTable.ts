@@ -23,6 +23,8 @@ export interface ShelfRow {
     temperatureC: number | null;
     insulationOhm: number | null;
   };
+  /** The day of measuring, `2026-03-14`; null where the list does not say: it is asked for, never taken for today. */
+  measuredOn: string | null;
 }
 
 /** Columns of a shelf list, by the words people head them with. */
@@ -43,6 +45,7 @@ const COLUMNS = {
   restVoltageV: ['voltage', 'rest voltage', 'rest voltage v', 'v', 'volts'],
   temperatureC: ['temperature', 'temperature c', '°c', 'c'],
   insulationOhm: ['insulation', 'insulation ohm', 'insulation ω', 'ohm', 'ω'],
+  measuredOn: ['measured', 'measured on', 'date'],
 } as const;
 type Column = keyof typeof COLUMNS;
 const FIGURES = [
@@ -53,7 +56,7 @@ const FIGURES = [
   'insulationOhm',
 ] as const;
 const HEADING =
-  'A heading with chemistry and groups, and any of label, revision, parallel, connector, origin, price, handedness, coolant side, history, capacity, resistance (mΩ), voltage, temperature, insulation (Ω).';
+  'A heading with chemistry and groups, and any of label, revision, parallel, connector, origin, price, handedness, coolant side, history, capacity, resistance (mΩ), voltage, temperature, insulation (Ω), measured (the day).';
 
 const plain = (text: string): string =>
   text
@@ -62,6 +65,23 @@ const plain = (text: string): string =>
     .replace(/[_,()[\]]/g, ' ')
     .replace(/\s+/g, ' ')
     .trim();
+
+/** `2026-03-14` or `14.3.2026`; days with slashes are one thing here and another there. @throws InputProblem */
+function dayOf(text: string, where: string): string | null {
+  if (text === '') return null;
+  const found =
+    /^(\d{4})-(\d{1,2})-(\d{1,2})$/.exec(text) ?? /^(\d{1,2})\.\s?(\d{1,2})\.\s?(\d{4})$/.exec(text);
+  const [y, m, d] = !found ? [] : found[1]!.length === 4 ? found.slice(1) : [found[3], found[2], found[1]];
+  const day = found ? new Date(Date.UTC(Number(y), Number(m) - 1, Number(d))) : null;
+  if (!day || day.getUTCMonth() !== Number(m) - 1 || day.getUTCDate() !== Number(d))
+    throw new InputProblem(
+      'shelf',
+      `“${text}” is no day.`,
+      where,
+      'The day of measuring as 2026-03-14 or 14.3.2026, or nothing where nobody knows.',
+    );
+  return day.toISOString().slice(0, 10);
+}
 
 /**
  * Reads a shelf list as text with a heading; an empty cell is a figure nobody measured.
@@ -161,6 +181,7 @@ export function readShelfTable(text: string): ShelfRow[] {
         ...(history && { history }),
       },
       figures: Object.fromEntries(FIGURES.map((f) => [f, number(f)])) as ShelfRow['figures'],
+      measuredOn: dayOf(cell('measuredOn'), where('measuredOn')),
     };
   });
 }

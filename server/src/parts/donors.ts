@@ -85,7 +85,9 @@ export async function partsAsOf(
     const [field, factor] = known;
     // Figures are told to five digits; a factor must not add noise behind them.
     own[field] = Number((data.value * factor).toPrecision(12));
-    takenOf.get(part)![field] = { at: observed_at.toISOString(), temperatureC: data.temperatureC ?? null };
+    // A figure whose day nobody knows has none: it is asked for.
+    if (!data.undated)
+      takenOf.get(part)![field] = { at: observed_at.toISOString(), temperatureC: data.temperatureC ?? null };
     if (kind === 'voltage') own.temperatureC = data.temperatureC ?? own.temperatureC;
   }
   return rows

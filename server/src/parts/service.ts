@@ -1,3 +1,4 @@
+import { format, parseISO, set } from 'date-fns';
 import {
   CorrectPartSchema,
   MeasurePartSchema,
@@ -82,6 +83,16 @@ const KIND_OF: Record<keyof Omit<PartFigures, 'temperatureC'>, [string, number]>
   insulationOhm: ['insulation', 1],
 };
 
+/** A day as a moment: noon of it, or now if it is today. @throws 400 for a day to come */
+function momentOf(day: string): Date {
+  const today = format(new Date(), 'yyyy-MM-dd');
+  if (day > today)
+    throw new Refusal('unacceptable', 'Cannot be accepted', 'That day is still to come.', {
+      fields: [{ field: 'measuredOn', message: 'The day of measuring: today or before.' }],
+    });
+  return day === today ? new Date() : set(parseISO(day), { hours: 12 });
+}
+
 /** Keeps what was measured of a part by itself, each figure an observation of its own. */
 async function keepFigures(
   store: Store,
@@ -90,7 +101,10 @@ async function keepFigures(
   figures: Partial<PartFigures>,
   /** What is said beside its rest voltage. */
   besideV = '',
+  /** The day of measuring; null where nobody knows, left out for now. */
+  measuredOn?: string | null,
 ): Promise<number> {
+  const observedAt = measuredOn ? momentOf(measuredOn) : undefined;
   let kept = 0;
   const { temperatureC, ...measured } = figures;
   for (const [field, [kind, factor]] of Object.entries(KIND_OF)) {
@@ -106,7 +120,9 @@ async function keepFigures(
         value: value * factor,
         text: kind === 'voltage' ? besideV : '',
         temperatureC: temperatureC ?? null,
+        ...(measuredOn === null ? { undated: true as const } : {}),
       } satisfies ReadingData,
+      ...(observedAt ? { observedAt } : {}),
       subjectKind: 'part',
     });
   }
@@ -144,10 +160,10 @@ async function takeIn(
   parts: z.output<typeof NewPartsSchema>['parts'],
 ): Promise<StockPart[]> {
   const ids: string[] = [];
-  for (const { kind, label, facts, figures } of parts) {
+  for (const { kind, label, facts, figures, measuredOn } of parts) {
     const part = await makePart(store, doing, kind, label, facts);
     await move(store, doing, part.id, { kind: 'shelf' });
-    await keepFigures(store, doing, part.id, figures);
+    await keepFigures(store, doing, part.id, figures, '', measuredOn);
     await audit(store, doing, null, 'part taken in', part.label, facts.origin);
     ids.push(part.id);
   }

@@ -33,6 +33,8 @@ export interface ReadingData {
   bound?: Bound;
   /** Of the thing measured, where it belongs to the figure. */
   temperatureC?: number | null;
+  /** When it was measured nobody knows: its moment is the one at which it was written down. */
+  undated?: true;
 }
 
 export const unitOf = (kind: string): string =>

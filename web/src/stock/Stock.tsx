@@ -29,8 +29,9 @@ const told = (value: number | null, digits: number, unit: string): string =>
   value === null ? '–' : `${fixed(value, digits)} ${unit}`;
 
 /** When a figure was measured, and how warm the part was. */
-function At({ taken }: { taken: Taken | undefined }) {
-  if (!taken) return null;
+function At({ taken, of }: { taken: Taken | undefined; of: number | null }) {
+  if (of === null) return null;
+  if (!taken) return <Small>day not known</Small>;
   return (
     <Small>
       {daysAgo(taken.at)}
@@ -125,19 +126,19 @@ export function Stock({ person }: { person: Person }) {
                     </td>
                     <td className="r">
                       {told(p.capacityAh, 1, 'A·h')}
-                      <At taken={p.taken.capacityAh} />
+                      <At taken={p.taken.capacityAh} of={p.capacityAh} />
                     </td>
                     <td className="r">
                       {told(p.resistanceMilliohm, 2, 'mΩ')}
-                      <At taken={p.taken.resistanceMilliohm} />
+                      <At taken={p.taken.resistanceMilliohm} of={p.resistanceMilliohm} />
                     </td>
                     <td className="r">
                       {told(p.restVoltageV, 2, 'V')}
-                      <At taken={p.taken.restVoltageV} />
+                      <At taken={p.taken.restVoltageV} of={p.restVoltageV} />
                     </td>
                     <td className="r">
                       {p.insulationOhm === null ? '–' : ohms(p.insulationOhm)}
-                      <At taken={p.taken.insulationOhm} />
+                      <At taken={p.taken.insulationOhm} of={p.insulationOhm} />
                     </td>
                     <td style={{ paddingLeft: 24 }}>
                       {upper(p.place.kind)}

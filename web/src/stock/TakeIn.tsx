@@ -2,7 +2,8 @@ import { LookFields, type Look } from './LookFields';
 import { currencyUnit } from '../ui/units';
 import { PART_KINDS, type PartKind, type StockPart } from '@cellmend/contract/stock';
 import { CHEMISTRIES, chemistryName, InputProblem, type Chemistry } from '@cellmend/core/pack';
-import { useState } from 'react';
+import { format } from 'date-fns';
+import { useState, type ReactNode } from 'react';
 import { useView } from '../shell/useView';
 import { useDraft } from '../shell/useDraft';
 import { Input, Select, TextArea, Field } from '../ui/Field';
@@ -26,6 +27,8 @@ interface Draft {
   price?: string;
   look?: Look;
   figures: Typed;
+  /** Day of measuring; left out is today, empty is not known. */
+  measuredOn?: string;
 }
 const FIRST: Draft = {
   kind: 'module',
@@ -56,6 +59,7 @@ export function TakeIn({ onDone }: { onDone: () => void }) {
   );
 }
 
+const today = (): string => format(new Date(), 'yyyy-MM-dd');
 const whole = (text: string): number | undefined => (text.trim() === '' ? undefined : Number(text));
 
 function One({ onDone }: { onDone: () => void }) {
@@ -80,7 +84,9 @@ function One({ onDone }: { onDone: () => void }) {
         ...(price === undefined ? {} : { price }),
       };
       const { kind, label } = draft;
-      if (await write.run<StockPart[]>('/stock', { parts: [{ kind, label, facts, figures }] })) {
+      const measuredOn = (draft.measuredOn ?? today()) || null;
+      const parts = [{ kind, label, facts, figures, measuredOn }];
+      if (await write.run<StockPart[]>('/stock', { parts })) {
         clear();
         onDone();
       }
@@ -144,7 +150,19 @@ function One({ onDone }: { onDone: () => void }) {
       {module && (
         <LookFields look={draft.look ?? {}} onChange={(part) => set({ look: { ...draft.look, ...part } })} />
       )}
-      {module && <FigureFields typed={draft.figures} onChange={(figures) => set({ figures })} />}
+      {module && (
+        <FigureFields typed={draft.figures} onChange={(figures) => set({ figures })}>
+          <Field style={{ flex: '1 1 150px' }}>
+            Measured on
+            <Input
+              type="date"
+              max={today()}
+              value={draft.measuredOn ?? today()}
+              onChange={(e) => set({ measuredOn: e.target.value })}
+            />
+          </Field>
+        </FigureFields>
+      )}
       <FormEnd problems={[problem, write.problem]} onNotNow={onDone}>
         <Button isDisabled={write.busy} onPress={() => void take()}>
           Take it in
@@ -155,9 +173,17 @@ function One({ onDone }: { onDone: () => void }) {
 }
 
 /** What was measured; what is left empty was not. */
-export function FigureFields({ typed, onChange }: { typed: Typed; onChange: (typed: Typed) => void }) {
+export function FigureFields({
+  typed,
+  onChange,
+  children,
+}: {
+  typed: Typed;
+  onChange: (typed: Typed) => void;
+  children?: ReactNode;
+}) {
   return (
-    <Row>
+    <Row style={{ flexWrap: 'wrap' }}>
       {FIGURES.map(({ id, name, hint }) => (
         <Field key={id} style={{ flex: '1 1 130px' }}>
           {name}
@@ -169,6 +195,7 @@ export function FigureFields({ typed, onChange }: { typed: Typed; onChange: (typ
           />
         </Field>
       ))}
+      {children}
     </Row>
   );
 }
@@ -188,7 +215,8 @@ function List({ onDone }: { onDone: () => void }) {
         Rows from a spreadsheet, with their heading
         <small>
           chemistry and groups; also label, revision, parallel, connector, origin, capacity, resistance (mΩ),
-          voltage, temperature, insulation (Ω). An empty cell was not measured.
+          voltage, temperature, insulation (Ω), measured (the day). An empty cell was not measured; without
+          its day a figure is asked for it.
         </small>
         <TextArea
           className="n"
