@@ -1,15 +1,8 @@
 import { scheduleBench, type BenchModule, type ScheduleAnswer, type ScheduleAsk } from './schedule';
 
-/** The question a workshop asks of its bench: how many days will it take? */
-export interface DaysAsk {
-  /** Names of what goes on the bench, one charge and one discharge each. */
-  sets: readonly string[];
-  capacityAh: number;
-  /** Of one set, V, for the socket's power. */
-  voltageV: number;
+/** A workshop's bench and the hours in which somebody is there. */
+export interface BenchHours {
   channels: number;
-  /** What a channel can. */
-  channelA: number;
   powerBudgetKw: number;
   persons: number;
   /** Hours of the day in which somebody is there, and the days of the week (0 is Sunday). */
@@ -18,8 +11,6 @@ export interface DaysAsk {
   workdays: readonly number[];
   /** Steps may run while nobody is there. */
   alone: boolean;
-  /** Two sets together: one is discharged into the other. */
-  transfer: boolean;
   /** When it begins: day of the week, hour. */
   startDay: number;
   startHour: number;
@@ -27,6 +18,18 @@ export interface DaysAsk {
   leadSets?: number;
   /** Days from the first on that nobody is there, whatever day of the week. */
   closedDays?: readonly number[];
+}
+/** The question a workshop asks of its bench: how many days will it take? */
+export interface DaysAsk extends BenchHours {
+  /** Names of what goes on the bench, one charge and one discharge each. */
+  sets: readonly string[];
+  capacityAh: number;
+  /** Of one set, V, for the socket's power. */
+  voltageV: number;
+  /** What a channel can. */
+  channelA: number;
+  /** Two sets together: one is discharged into the other. */
+  transfer: boolean;
   /** What runs already, and how long it still takes, h. */
   running?: readonly { id: string; leftH: number }[];
 }
@@ -46,6 +49,17 @@ const EFFICIENCY = 0.88;
 const WINDOWS_DAYS = 120;
 
 const onGrid = (h: number): number => Math.ceil(h / GRID_H - 1e-9) * GRID_H;
+
+/** From when to when somebody is there, h from the beginning, so many days on. */
+export function workingWindows(b: BenchHours, days: number): [number, number][] {
+  const out: [number, number][] = [];
+  for (let d = 0; d < days; d++) {
+    if (!b.workdays.includes((b.startDay + d) % 7) || b.closedDays?.includes(d)) continue;
+    const [from, to] = [d * 24 + b.fromHour - b.startHour, d * 24 + b.toHour - b.startHour];
+    if (to > 0) out.push([Math.max(0, from), to]);
+  }
+  return out;
+}
 
 /** Steps of each set, or of each pair with transfer, and when people are there. */
 export function daysToSchedule(ask: DaysAsk): ScheduleAsk {
@@ -97,12 +111,7 @@ export function daysToSchedule(ask: DaysAsk): ScheduleAsk {
       begun: true,
       steps: [step('runs', Math.max(GRID_H, onGrid(r.leftH)), kw, false)],
     });
-  const workingWindowsH: [number, number][] = [];
-  for (let d = 0; d < WINDOWS_DAYS; d++) {
-    if (!ask.workdays.includes((ask.startDay + d) % 7) || ask.closedDays?.includes(d)) continue;
-    const [from, to] = [d * 24 + ask.fromHour - ask.startHour, d * 24 + ask.toHour - ask.startHour];
-    if (to > 0) workingWindowsH.push([Math.max(0, from), to]);
-  }
+  const workingWindowsH = workingWindows(ask, WINDOWS_DAYS);
   return {
     channels: Math.max(Math.min(ask.channels, ask.leadSets ?? Infinity), ask.running?.length ?? 0),
     // What runs already is not asked whether the socket bears it.

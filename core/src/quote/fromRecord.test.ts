@@ -73,6 +73,13 @@ describe('options as the record fills them in', () => {
     expect(two!.readyDays).toBeNull();
     expect(two!.open).toContain('when it is ready: how long the parts take that are not here');
   });
+  it('what comes in is to be levelled still: no day is filled in, only which it cannot be before', () => {
+    const days = { low: 7, likely: 9, high: 9 };
+    const ready = { failed: { days, waitsFor: 'parts' as const, atLeast: true }, below: null, set: null };
+    const [one] = optionsFromRecord({ ...facts, schools: [row('failed', ['M02'], { lacking: 1 })], ready });
+    expect(one!.readyDays).toBeNull();
+    expect(one!.open.join('; ')).toMatch(/ready in 7 to 9 days at the soonest/);
+  });
   it('what took longer here before takes longer again', () => {
     const [one] = optionsFromRecord({ ...facts, tookAgainstPlan: { low: 0.9, likely: 1.3, high: 2 } });
     expect(one!.cost!.likely).toBeCloseTo(4 * 1.3 * 80 + 100, 9);

@@ -122,7 +122,11 @@ export function optionsFromRecord(f: QuoteFacts): FilledOption[] {
     if (row.lastsYears)
       from.push(`lasts until ${row.endsIt} is worn, a donor’s own age not known and counted as the pack’s`);
     const ready = f.ready?.[row.school] ?? null;
-    if (ready)
+    if (ready?.atLeast)
+      open.push(
+        `when it is ready: ${readySays(ready.days)} at the soonest, what comes in is to be measured and levelled still`,
+      );
+    else if (ready)
       from.push(
         `${readySays(ready.days)}${WAITS[ready.waitsFor]}${f.benchSays ? `, with ${f.benchSays}` : ''}`,
       );
@@ -153,7 +157,7 @@ export function optionsFromRecord(f: QuoteFacts): FilledOption[] {
         yearsLeft: row.lastsYears,
         rangeKm,
         comeback,
-        readyDays: ready?.days ?? null,
+        readyDays: ready && !ready.atLeast ? ready.days : null,
         open,
         from,
       },

@@ -1,26 +1,7 @@
-import { scheduleBench, type BenchModule, type BenchStep } from '../bench';
+import { scheduleBench, workingWindows, type BenchHours, type BenchModule, type BenchStep } from '../bench';
 import type { Span } from '../cost';
 import { InputProblem } from '../problem';
 
-/** The workshop's bench and its hours, as its plan of days has them. */
-export interface BenchHours {
-  channels: number;
-  /** Sets of leads that fit: no more is connected at once. */
-  leadSets?: number | undefined;
-  powerBudgetKw: number;
-  persons: number;
-  /** Hours of the day in which somebody is there, and the days of the week (0 is Sunday). */
-  fromHour: number;
-  toHour: number;
-  workdays: readonly number[];
-  /** Days from today on that nobody is there, whatever day of the week. */
-  closedDays: readonly number[];
-  /** Steps may run while nobody is there. */
-  alone: boolean;
-  /** When it begins: day of the week, hour. */
-  startDay: number;
-  startHour: number;
-}
 export interface ReadyAsk {
   bench: BenchHours;
   /** Hands until the places are laid free, and until all is back, h. */
@@ -35,6 +16,8 @@ export interface ReadyAsk {
 export interface Ready {
   /** Calendar days from today; 0 is today. */
   days: Span;
+  /** What comes in is still to be measured and levelled, which nobody can foretell: no sooner than this. */
+  atLeast?: boolean;
   /** What the end waits for in the likely case. */
   waitsFor: 'hands' | 'bench' | 'parts';
 }
@@ -48,15 +31,6 @@ const WINDOWS_DAYS = 365;
 const ORDERS = 12;
 const up = (h: number): number => Math.ceil(h / GRID_H - 1e-9) * GRID_H;
 
-function windows(b: BenchHours): [number, number][] {
-  const out: [number, number][] = [];
-  for (let d = 0; d < WINDOWS_DAYS; d++) {
-    if (!b.workdays.includes((b.startDay + d) % 7) || b.closedDays.includes(d)) continue;
-    const [from, to] = [d * 24 + b.fromHour - b.startHour, d * 24 + b.toHour - b.startHour];
-    if (to > 0) out.push([Math.max(0, from), to]);
-  }
-  return out;
-}
 /** Steps of one after another for somebody who has to be there. */
 const pieces = (hours: number): BenchStep[] => {
   const out: BenchStep[] = [];
@@ -93,7 +67,7 @@ const onBench = ({ bench, levelH, levelKw }: ReadyAsk): BenchModule[] =>
  */
 export function readyIn(ask: ReadyAsk): Ready {
   const { bench: b } = ask;
-  const open = windows(b);
+  const open = workingWindows(b, WINDOWS_DAYS);
   const modules = onBench(ask);
   const plan =
     modules.length === 0

@@ -3,10 +3,10 @@ import {
   LEVEL_A,
   optionsFromRecord,
   type FilledOption,
-  type BenchHours,
   type Ready,
   type ReadyAsk,
 } from '@cellmend/core/quote';
+import type { BenchHours } from '@cellmend/core/bench';
 import { readSpan, type Span } from '@cellmend/core/cost';
 import { fullV, InputProblem } from '@cellmend/core/pack';
 import { kmOf } from '@cellmend/core/spread';
@@ -115,7 +115,7 @@ export function FromRecord({
   const asks = Object.fromEntries(
     (bench ? (schools ?? []) : []).flatMap((row): [string, ReadyAsk][] => {
       const work = labour[row.school];
-      // What is not here yet is not measured either: its own hours to level are not known, the day it comes in is.
+      // What is not here yet is not measured either: the day it comes in is known, its hours to level are not.
       const levelH = row.lacking > 0 ? [] : levelEach(row);
       if (!work || !levelH || (row.lacking > 0 && !arrives.span)) return [];
       const cells = Math.max(...pack.modules.map((m) => m.groupIndices.length));
@@ -126,6 +126,11 @@ export function FromRecord({
     }),
   );
   const { answer: ready } = useThread('ready', Object.keys(asks).length > 0 ? asks : null);
+  const readyOf = (school: SwapSchool): Ready | null => {
+    const found = ready?.[school];
+    const lacking = schools?.find((s) => s.school === school)?.lacking ?? 0;
+    return found ? { ...found, ...(lacking > 0 ? { atLeast: true } : {}) } : null;
+  };
   if (!workshop || (!schools && (offers ?? []).length === 0))
     return why === '' ? null : <Mute>Nothing can be filled in from the record. {why}</Mute>;
   const swaps = back?.backBy.find((b) => b.measure === 'replace module')?.share ?? null;
@@ -145,7 +150,7 @@ export function FromRecord({
       return km.measured ? { low: km.low, likely: km.value, high: km.high } : null;
     },
     tookAgainstPlan: took,
-    ready: Object.fromEntries(SWAP_SCHOOLS.map((school) => [school, ready?.[school] ?? null])) as Record<
+    ready: Object.fromEntries(SWAP_SCHOOLS.map((school) => [school, readyOf(school)])) as Record<
       SwapSchool,
       Ready | null
     >,

@@ -1,4 +1,4 @@
-import type { BenchHours } from '@cellmend/core/quote';
+import type { BenchHours } from '@cellmend/core/bench';
 import { differenceInCalendarDays, getDay, parseISO } from 'date-fns';
 
 /** Where the plan of days of a job is kept while it is typed; what it says of bench and hours is also what options count with. */
