@@ -19,6 +19,7 @@ const load: FullLoad = {
   quietV: 3.72,
   sagV: pack.channels.map(() => 0),
 };
+const held = measured(capacityAh, 1, 'a drive');
 const at = (v: number): FullLoad => ({ ...load, sagV: pack.channels.map(() => v) });
 
 describe('sag under a pull', () => {
@@ -63,7 +64,7 @@ I1 c 0 pwl(${course.timeS.map((t, i) => `${t} ${course.currentA[i]}`).join(' ')}
     const check = (v: number, own = v) => {
       const l = at(v);
       for (const i of newcomers[0]!.channelIndices) l.sagV[i] = own;
-      return sagUnderLoad(l, typical, 21, capacityAh, newcomers, pack)!;
+      return sagUnderLoad(l, typical, 21, held, newcomers, pack)!;
     };
     expect(check(value).says).toBe('It sags as its resistances make it.');
     expect(check(value).rows.map((r) => r.off)).toEqual([null, null]);
@@ -71,12 +72,29 @@ I1 c 0 pwl(${course.timeS.map((t, i) => `${t} ${course.currentA[i]}`).join(' ')}
     expect(check(1.6 * value, value).says).toMatch(/^The pack as a whole sags more/);
     // Nothing stands in for what was not measured.
     const open = notMeasured('no current', 'a drive');
-    expect(sagUnderLoad(load, open, 21, capacityAh, [], pack)).toBeNull();
-    expect(sagUnderLoad(null, typical, 21, capacityAh, newcomers, pack)).toBeNull();
+    expect(sagUnderLoad(load, open, 21, held, [], pack)).toBeNull();
+    expect(sagUnderLoad(null, typical, 21, held, newcomers, pack)).toBeNull();
     const bare = [{ ...newcomers[0]!, resistanceMilliohm: null }];
-    expect(sagUnderLoad(at(value), typical, 21, capacityAh, bare, pack)!.rows.map((r) => r.of)).toEqual([
+    expect(sagUnderLoad(at(value), typical, 21, held, bare, pack)!.rows.map((r) => r.of)).toEqual([
       'typical',
     ]);
+  });
+});
+
+describe('what is not known', () => {
+  const typical = measured(0.9, 0.02, 'a drive');
+  const width = (c: Parameters<typeof sagUnderLoad>[3]): number => {
+    // A long pull near empty, where the rest voltage falls with the charge.
+    const pull = { ...at(0.3), quietV: 3.35, course: { timeS: [0, 1, 90], currentA: [0, 210, 210] } };
+    const { low, high } = sagUnderLoad(pull, typical, 21, c, [], pack)!.rows[0]!.expectedMv;
+    return high - low;
+  };
+  it('a capacity that nobody measured widens what is expected; the rating is never taken for it', () => {
+    expect(width(notMeasured('no current', 'a drive'))).toBeGreaterThan(1.01 * width(held));
+  });
+  it('of NiMH nothing is foretold', () => {
+    const nimh = { ...pack, profile: { ...pack.profile, chemistry: 'nimh' as const } };
+    expect(sagUnderLoad(at(0.2), typical, 21, held, [], nimh)).toBeNull();
   });
 });
 
@@ -91,7 +109,7 @@ describe('the strongest pull of a record', () => {
         r.fullLoad,
         r.resistanceMilliohm,
         r.fullLoad?.temperatureC ?? null,
-        r.capacityAh.measured ? r.capacityAh.value : c.pack.profile.ratedCapacityAh,
+        r.capacityAh,
         [],
         c.pack,
       );

@@ -29,6 +29,8 @@ const SLOW = [
 const MODEL_OFF = 0.15;
 /** How far a module's own bench figure may be off (two standard deviations). Common practice, no source. */
 const BENCH_OFF = 0.15;
+/** What a worn pack may lack of its rating where nobody measured it: the voltage that goes with the charge is as unsure. From memory. */
+const NOT_MEASURED_OFF = 0.5;
 /** Change of resistance with temperature, a kelvin. From memory. */
 const PER_K = 0.02;
 /** What a sag is read to beside all else, V: two readings of 1 mV of noise and of the resolution. */
@@ -55,7 +57,7 @@ export function simulatedSag(
   ohm: number,
   capacityAh: number,
   pack: Pack,
-): { value: number; slowOff: number } {
+): { value: number; restV: number; slowOff: number } {
   const { timeS, currentA } = load.course;
   const cells = median(pack.channels.map((c) => c.cells));
   const curve = ocvCurve(pack.profile.ocv);
@@ -76,6 +78,7 @@ export function simulatedSag(
   });
   return {
     value: rest + quick + slow.reduce((sum, s) => sum + s.v, 0),
+    restV: rest,
     slowOff: Math.hypot(...slow.map((s) => s.v * s.off)),
   };
 }
@@ -84,6 +87,7 @@ export function simulatedSag(
  * Sag under the strongest pull after the repair: the typical channel against its resistance before, and each new module against its
  * own bench figure, where those were measured. Null where the record holds no pull, or nothing to hold it against.
  *
+ * @param capacity of the typical channel; not measured, the rating is taken and its error with it
  * @param typicalMilliohm of a channel, from the record before
  * @param newcomers what went in: its channels, and the resistance of a group that the bench measured, mΩ
  */
@@ -91,7 +95,7 @@ export function sagUnderLoad(
   load: FullLoad | null | undefined,
   typicalMilliohm: Measured,
   beforeC: number | null,
-  capacityAh: number,
+  capacity: Measured,
   newcomers: readonly {
     module: string;
     channelIndices: readonly number[];
@@ -100,7 +104,12 @@ export function sagUnderLoad(
   }[],
   pack: Pack,
 ): SagCheck | null {
-  if (!load) return null;
+  // Its slow part is that of lithium cells: of NiMH, whose voltage remembers where it comes from, nothing is foretold.
+  if (!load || pack.profile.chemistry === 'nimh') return null;
+  const capacityAh = capacity.measured ? capacity.value : pack.profile.ratedCapacityAh;
+  const capacityOff = capacity.measured
+    ? (capacity.high - capacity.low) / 2 / capacity.value
+    : NOT_MEASURED_OFF;
   const fresh = new Set(newcomers.flatMap((n) => n.channelIndices));
   const sags = (which: (i: number) => boolean): number[] =>
     load.sagV.flatMap((v, i) => (v !== null && which(i) ? [v] : []));
@@ -112,10 +121,10 @@ export function sagUnderLoad(
     thenC: number | null,
   ): SagSeen[] => {
     if (seen.length === 0) return [];
-    const { value, slowOff } = simulatedSag(load, milliohm / 1000, capacityAh, pack);
+    const { value, restV, slowOff } = simulatedSag(load, milliohm / 1000, capacityAh, pack);
     // Where neither temperature is known they may be as far apart as a workshop and a winter's day.
     const apartK = thenC !== null && load.temperatureC !== null ? Math.abs(thenC - load.temperatureC) : 10;
-    const within = Math.hypot(value * off, slowOff, value * PER_K * apartK, READ_V);
+    const within = Math.hypot(value * off, slowOff, restV * capacityOff, value * PER_K * apartK, READ_V);
     const at = median(seen);
     const [low, high] = [Math.max(0, value - within), value + within];
     return [

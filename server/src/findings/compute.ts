@@ -9,8 +9,7 @@ import type { NewFinding } from '@cellmend/contract/findings';
 import { Refusal, notFound } from '../domain/refusal';
 import type { Store } from '../domain/store';
 import { reportInsulation } from '../insulation/report';
-import { donorsOf, partsAsOf, measuredAlone } from '../parts/donors';
-import { compositionOf } from '../jobs/facts';
+import { donorsOf, partsAsOf, measuredAlone, standingAt } from '../parts/donors';
 import { readingsOf } from '../records/readings';
 import { reportOf } from './stored';
 import { loadRecord } from '../scans/store';
@@ -205,28 +204,18 @@ async function sagOf(
   asOf: Date,
 ): Promise<SagCheck | null> {
   const job = (await store.models.Job.findByPk(jobId))!;
-  const fitted = (await compositionOf(store, job.packId)).filter(
-    (c) => replaced.includes(c.place) && c.at <= asOf,
-  );
-  const parts = new Map(
-    (
-      await partsAsOf(
-        store,
-        fitted.map((c) => c.partId),
-        asOf,
-      )
-    ).map((p) => [p.id, p]),
-  );
-  const capacity = after.capacityAh.measured ? after.capacityAh : before.capacityAh;
+  const standing = await standingAt(store, job.packId, asOf);
+  const ids = replaced.flatMap((place) => standing.get(place) ?? []);
+  const parts = new Map((await partsAsOf(store, ids, asOf)).map((p) => [p.id, p]));
   return sagUnderLoad(
     after.fullLoad,
     before.resistanceMilliohm,
     before.fullLoad?.temperatureC ?? null,
-    capacity.measured ? capacity.value : pack.profile.ratedCapacityAh,
+    after.capacityAh.measured ? after.capacityAh : before.capacityAh,
     pack.modules
       .filter((m) => replaced.includes(m.id))
       .map((m) => {
-        const part = parts.get(fitted.find((c) => c.place === m.id)?.partId ?? '');
+        const part = parts.get(standing.get(m.id) ?? '');
         return {
           module: m.id,
           channelIndices: m.channelIndices,

@@ -126,6 +126,18 @@ export async function donorsOf(
   );
 }
 
+/** Which part stood at each place of a pack at a moment, of those that were ever moved there. */
+export async function standingAt(store: Store, packId: string, asOf: Date): Promise<Map<string, string>> {
+  const rows = await store.sequelize.query<{ place: string; part: string }>(
+    `SELECT DISTINCT ON (s.place) s.place, s.part_id AS part FROM placements s
+      WHERE s.kind = 'pack' AND s.pack_id = :packId AND s.at <= :asOf
+        AND NOT EXISTS (SELECT 1 FROM placements n WHERE n.part_id = s.part_id AND n.seq > s.seq AND n.at <= :asOf)
+      ORDER BY s.place, s.seq DESC`,
+    { replacements: { packId, asOf }, type: QueryTypes.SELECT },
+  );
+  return new Map(rows.map((r) => [r.place, r.part]));
+}
+
 /** What stood at the place of an observation; the first that ever moved there is the one the pack came with. */
 const AT = (when: string): string =>
   `SELECT s.part_id FROM placements s WHERE s.pack_id = j.pack_id AND s.kind = 'pack' AND s.place = o.subject AND ${when}`;
