@@ -105,4 +105,28 @@ describe('views, focus and drafts', () => {
     await page.getByRole('heading', { name: /M05/ }).first().waitFor();
     await context.close();
   });
+
+  it('what changes before a page hears of changes is looked at once it does', async () => {
+    const ina = await depot.bench().as('Ina Holm');
+    const n = await newJob(ina, 'Corrie', 'heard late');
+    const { page, context } = await depot.tablet();
+    await signInAs(page, 'Ina Holm');
+    let hears = (): void => undefined;
+    const heard = new Promise<void>((resolve) => (hears = resolve));
+    await page.route('**/api/events', async (route) => {
+      await heard;
+      await route.continue();
+    });
+    await page.goto(`/jobs/${n}/timeline`);
+    await page.getByRole('heading', { level: 1 }).first().waitFor();
+    await page.waitForTimeout(1500);
+    const at = new Date().toISOString();
+    const note = { kind: 'note', place: '', text: 'seen by somebody else', stage: 'intake', observedAt: at };
+    expect((await ina.post(`/api/jobs/${n}/readings`, note)).status).toBe(201);
+    await page.waitForTimeout(1000);
+    expect(await page.getByText('seen by somebody else').count()).toBe(0);
+    hears();
+    await page.getByText('seen by somebody else').first().waitFor();
+    await context.close();
+  });
 });

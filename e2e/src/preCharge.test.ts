@@ -40,6 +40,13 @@ it('a fuse is proven without any scan: pre-charge typed off a meter, kept over a
   await line.getByRole('button', { name: 'Again' }).waitFor();
   const { proofs } = (await ina.get<Job>('/api/jobs/147')).body;
   expect(proofs.find((p) => p.id === 'contactors')!.state).toBe('pass');
+  // A repair that goes back says what was not seen of it, though nobody signed under that.
+  await page.goto('/jobs/147/hand-over');
+  await page.getByRole('radio', { name: 'Repaired' }).click();
+  const sheet = page.getByRole('article', { name: 'Hand-over sheet' });
+  await sheet.getByRole('heading', { name: 'Not proven yet' }).waitFor();
+  await sheet.getByText(/^Codes stay away/).waitFor();
+  expect(await sheet.innerText()).toMatch(/Proven by\s+Contactors and pre-charge/);
   expect(errors).toEqual([]);
   await context.close();
 });
