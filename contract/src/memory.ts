@@ -2,15 +2,23 @@ import { z } from 'zod';
 
 const count = z.int().min(0).max(1_000_000);
 const label = z.string().trim().min(1).max(120);
+const places = z.record(z.string().min(1).max(60), count);
 const middle = z.number().min(0).max(10_000).nullable();
 
-/** What jobs on one kind of pack came to: counts alone. */
+/** What jobs on one kind of pack came to: counts alone. Of version 1 there are no leaks, ways in and donors. */
 export const ModelMemorySchema = z.strictObject({
   model: label,
   chemistry: z.string().regex(/^[a-z]{2,8}$/),
   modules: z.int().min(1).max(500),
   jobs: count,
-  places: z.record(z.string().min(1).max(60), count),
+  places,
+  leaks: places.default({}),
+  ways: z.record(z.string().min(1).max(80), count).default({}),
+  waysKnown: z.int().min(0).max(60).default(0),
+  donors: z
+    .record(z.string().min(1).max(40), z.strictObject({ fitted: count, replaced: count }))
+    .refine((d) => Object.values(d).every((n) => n.replaced <= n.fitted), 'no more replaced than fitted')
+    .default({}),
   verdicts: z.record(z.string().min(1).max(40), z.strictObject({ confirmed: count, refuted: count })),
   healthy: z.strictObject({ n: count, nearFullMv: middle, nearEmptyMv: middle }),
 });
@@ -18,7 +26,7 @@ export const ModelMemorySchema = z.strictObject({
 /** A workshop's memory as it is handed on. Strict: what is not named here, such as a plate or a name, is not taken in. */
 export const MemoryFileSchema = z.strictObject({
   format: z.literal('cellmend-workshop-memory'),
-  version: z.literal(1),
+  version: z.union([z.literal(1), z.literal(2)]),
   madeOn: z.iso.date(),
   models: z.array(ModelMemorySchema).max(500),
 });
@@ -48,5 +56,8 @@ export const MemoryHereSchema = z.object({
   model: ModelMemorySchema.nullable(),
   /** How likely each module is the next to fail, by its place, shrunk towards all alike; they sum to 1. */
   weights: z.record(z.string(), z.number()),
+  /** The same of leaks, and of the ways in that the profile knows. */
+  leakWeights: z.record(z.string(), z.number()),
+  wayWeights: z.record(z.string(), z.number()),
 });
 export type MemoryHere = z.infer<typeof MemoryHereSchema>;

@@ -68,6 +68,19 @@ export const ComparisonSchema = z.object({
   ),
   replacedNearEmptyMv: number,
   replacedMeaning: z.string().nullable(),
+  newcomers: z
+    .array(
+      z.object({
+        module: z.string(),
+        nearFullMv: number,
+        nearEmptyMv: number,
+        holds: z.enum(['more', 'less']).nullable(),
+        ratio: MeasuredSchema,
+        capacityAh: MeasuredSchema,
+        says: z.string(),
+      }),
+    )
+    .optional(),
   stillOdd: z.array(z.string()),
   passed: z.boolean(),
   verdict: z.string(),

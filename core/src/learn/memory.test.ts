@@ -2,9 +2,13 @@ import { execFileSync } from 'node:child_process';
 import { describe, expect, it } from 'vitest';
 import {
   joinMemories,
+  leakStrength,
   memoryOf,
   placeStrength,
   placeWeights,
+  staying,
+  waysWith,
+  wayStrength,
   withPlaces,
   withVerdicts,
   type ModelMemory,
@@ -21,6 +25,10 @@ const model = (more: Partial<ModelMemory> = {}): ModelMemory => ({
   modules: 12,
   jobs: 0,
   places: {},
+  leaks: {},
+  ways: {},
+  waysKnown: 0,
+  donors: {},
   verdicts: {},
   healthy: { n: 0, nearFullMv: null, nearEmptyMv: null },
   ...more,
@@ -113,6 +121,10 @@ print(json.dumps([float(beta(s*c+k, s*(1-c)+r).mean())]))`,
       jobs: 3,
       places: { M01: 1 },
       verdicts: { dead: { confirmed: 1, refuted: 0 } },
+      leaks: { M01: 1 },
+      ways: { V1: 2 },
+      waysKnown: 3,
+      donors: { R2: { fitted: 4, replaced: 1 } },
       healthy: { n: 1, nearFullMv: 8, nearEmptyMv: null },
     });
     const b = model({
@@ -120,6 +132,10 @@ print(json.dumps([float(beta(s*c+k, s*(1-c)+r).mean())]))`,
       jobs: 5,
       places: { M01: 2, M02: 1 },
       verdicts: { dead: { confirmed: 1, refuted: 2 } },
+      leaks: { M01: 1, M05: 1 },
+      ways: { V1: 1, F3: 1 },
+      waysKnown: 4,
+      donors: { R2: { fitted: 2, replaced: 0 }, R1: { fitted: 1, replaced: 1 } },
       healthy: { n: 3, nearFullMv: 12, nearEmptyMv: 20 },
     });
     const other = model({ modules: 16, jobs: 7 });
@@ -128,11 +144,44 @@ print(json.dumps([float(beta(s*c+k, s*(1-c)+r).mean())]))`,
     expect(memoryOf(joined, a)).toMatchObject({
       jobs: 8,
       places: { M01: 3, M02: 1 },
+      leaks: { M01: 2, M05: 1 },
+      ways: { V1: 3, F3: 1 },
+      waysKnown: 4,
+      donors: { R2: { fitted: 6, replaced: 1 }, R1: { fitted: 1, replaced: 1 } },
       verdicts: { dead: { confirmed: 2, refuted: 2 } },
       healthy: { n: 4, nearFullMv: 11, nearEmptyMv: 20 },
     });
     expect(memoryOf(joined, { ...a, chemistry: 'lfp' })).toBeNull();
     // What was given stays as it was.
-    expect(a.places).toEqual({ M01: 1 });
+    expect([a.places, a.donors]).toEqual([{ M01: 1 }, { R2: { fitted: 4, replaced: 1 } }]);
+    // Five of six, by Wilson's interval as the standard tables have it (0.436 to 0.970).
+    const stayed = staying(memoryOf(joined, a), ' r2 ')!;
+    expect(stayed).toMatchObject({
+      hits: 5,
+      n: 6,
+      low: expect.closeTo(0.4365, 4),
+      high: expect.closeTo(0.9699, 4),
+    });
+    expect([staying(memoryOf(joined, a), ''), staying(null, 'R2'), staying(a, 'R9')]).toEqual([
+      null,
+      null,
+      null,
+    ]);
+  });
+
+  it('tells known ways in apart by where it came in before, and leaves what is open open', () => {
+    // By hand: 0.4·0.75 against 0.4·0.25, of the 0.8 that the known ways have.
+    expect(waysWith([0.4, 0.4], [0.75, 0.25])).toEqual([expect.closeTo(0.6, 12), expect.closeTo(0.2, 12)]);
+    expect(waysWith([0.5, 0.3], [0.5, 0.5])).toEqual([expect.closeTo(0.5, 12), expect.closeTo(0.3, 12)]);
+    expect(waysWith([], [])).toEqual([]);
+    expect(waysWith([0.5, 0.3], [0, 0])).toEqual([0.5, 0.3]);
+    // One way that always lets it in is learnt from a few packs; of packs whose ways are not known nothing is.
+    const always = [model({ waysKnown: 4, ways: { V1: 6 } }), model({ model: 'other', ways: { V9: 5 } })];
+    const strength = wayStrength(always);
+    expect(placeWeights({ places: always[0]!.ways }, ['V1', 'V2', 'F3', 'K1'], strength)[0]).toBeGreaterThan(
+      0.8,
+    );
+    expect(wayStrength([always[1]!])).toBe(wayStrength([]));
+    expect(leakStrength([model({ leaks: { M06: 5 } })])).toBe(placeStrength([model({ places: { M06: 5 } })]));
   });
 });

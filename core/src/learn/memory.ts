@@ -12,9 +12,18 @@ export interface ModelMemory {
   places: Record<string, number>;
   /** What verdicts turned out to be. */
   verdicts: Record<string, { confirmed: number; refuted: number }>;
+  /** In how many of them a leak was found at a place, and it was there. */
+  leaks: Record<string, number>;
+  /** Where water came in, by the entry places of the pack's profile, and how many of those it knows. */
+  ways: Record<string, number>;
+  waysKnown: number;
+  /** Modules of other packs that were put in, by their maker's revision: how many, and how many gave way to yet another there. */
+  donors: Record<string, { fitted: number; replaced: number }>;
   /** Widest deviations near full and near empty of packs in which nothing was at fault, mV: how many, and their middle. */
   healthy: { n: number; nearFullMv: number | null; nearEmptyMv: number | null };
 }
+/** A module whose revision nobody wrote down. */
+export const NO_REVISION = 'revision not known';
 const keyOf = (m: Pick<ModelMemory, 'model' | 'chemistry' | 'modules'>): string =>
   `${m.model.trim().toLowerCase()}|${m.chemistry}|${m.modules}`;
 
@@ -28,7 +37,14 @@ export function joinMemories(all: readonly (readonly ModelMemory[])[]): ModelMem
       continue;
     }
     own.jobs += m.jobs;
-    for (const [place, n] of Object.entries(m.places)) own.places[place] = (own.places[place] ?? 0) + n;
+    for (const key of ['places', 'leaks', 'ways'] as const)
+      for (const [place, n] of Object.entries(m[key])) own[key][place] = (own[key][place] ?? 0) + n;
+    own.waysKnown = Math.max(own.waysKnown, m.waysKnown);
+    for (const [revision, d] of Object.entries(m.donors)) {
+      const sum = (own.donors[revision] ??= { fitted: 0, replaced: 0 });
+      sum.fitted += d.fitted;
+      sum.replaced += d.replaced;
+    }
     for (const [verdict, v] of Object.entries(m.verdicts)) {
       const sum = (own.verdicts[verdict] ??= { confirmed: 0, refuted: 0 });
       sum.confirmed += v.confirmed;
@@ -113,6 +129,24 @@ export function placeWeights(
   const counts = places.map((p) => memory?.places[p] ?? 0);
   const n = counts.reduce((s, c) => s + c, 0);
   return counts.map((c) => (c + strength / places.length) / (n + strength));
+}
+
+/** How evenly the leaks and the ways in of packs are spread, as `placeStrength` has it of what fails. */
+export const leakStrength = (all: readonly Pick<ModelMemory, 'modules' | 'leaks'>[]): number =>
+  placeStrength(all.map((m) => ({ modules: m.modules, places: m.leaks })));
+export const wayStrength = (all: readonly Pick<ModelMemory, 'waysKnown' | 'ways'>[]): number =>
+  placeStrength(all.flatMap((m) => (m.waysKnown > 1 ? [{ modules: m.waysKnown, places: m.ways }] : [])));
+
+/** Modules of one revision that were put into such packs and stayed; null where none was. */
+export function staying(
+  memory: Pick<ModelMemory, 'donors'> | null,
+  revision: string | undefined,
+): Share | null {
+  const said = revision?.trim().toLowerCase();
+  const own = said
+    ? Object.entries(memory?.donors ?? {}).find(([name]) => name.toLowerCase() === said)?.[1]
+    : undefined;
+  return own ? wilson(own.fitted - own.replaced, own.fitted) : null;
 }
 
 /** A belief of the data alone, weighed with what is remembered of the places. The data's own stays beside it. */

@@ -1,6 +1,6 @@
 import type { Pack } from '../pack';
 import { gainOf, TESTS, type Alternative, type ChannelFinding, type RankedTest } from '../spread';
-import type { ModelMemory } from './memory';
+import { withPlaces, type ModelMemory } from './memory';
 
 /** What the readings leave open counts for as many cases as this beside what is remembered. From memory. */
 const OPEN_COUNTS = 20;
@@ -43,4 +43,17 @@ export function testsWith(
     f.alternatives.some((a) => (memory.verdicts[a.verdict]?.confirmed ?? 0) > 0),
   );
   return bears ? ranked.sort((a, b) => b.bits / b.minutes - a.bits / a.minutes) : [];
+}
+
+/**
+ * Ways in, weighed with where it came in before on such packs (`placeWeights` of the ways). How likely it came in elsewhere stays with
+ * what is seen: memory tells the known ways apart.
+ * @returns shares in the order given, with the same sum
+ */
+export function waysWith(shares: readonly number[], weights: readonly number[]): number[] {
+  const total = shares.reduce((s, p) => s + p, 0);
+  return withPlaces(shares, weights).map((p, _, all) => {
+    const sum = all.reduce((s, x) => s + x, 0);
+    return sum > 0 ? (p / sum) * total : p;
+  });
 }

@@ -1,5 +1,7 @@
+import { notMeasured, type Measured } from '../measured';
 import { factsOf, limitValue, type Pack } from '../pack';
 import { median, type Ends, type Spread } from '../spread';
+import { newcomerOf, type Newcomer } from './newcomer';
 import type { SagCheck } from './sag';
 
 export interface EndComparison {
@@ -14,9 +16,11 @@ export interface EndComparison {
 
 export interface Comparison {
   ends: EndComparison[];
-  /** The replaced module's groups against the rest when low, mV: above = more capacity, below = less. */
+  /** The replaced modules' groups against the rest when low, mV. */
   replacedNearEmptyMv: number | null;
   replacedMeaning: string | null;
+  /** What each of them holds against those that stayed. Left out by earlier versions. */
+  newcomers?: Newcomer[] | undefined;
   stillOdd: string[];
   passed: boolean;
   verdict: string;
@@ -55,12 +59,18 @@ export const proveLimitsMv = (pack: Pack): { nearFull: number; nearEmpty: number
   nearEmpty: limitValue(pack.profile, 'deltaEmptyMv'),
 });
 
-/** Compares the record after the repair with the one before. `replaced` are the channel indices of the new module. */
+/**
+ * Compares the record after the repair with the one before.
+ *
+ * @param replaced channel indices of the modules that are new
+ * @param capacityAh of the typical channel after the repair
+ */
 export function compareRecords(
   before: Ends,
   after: Ends,
   pack: Pack,
   replaced: readonly number[],
+  capacityAh: Measured = notMeasured('no capacity was measured', 'A drive with its current logged.'),
 ): Comparison {
   const readsWithinMv = deltaReadsMv(factsOf(pack.profile.chemistry).sensorStepV);
   const row = (end: EndComparison['end'], b: Spread | null, a: Spread | null): EndComparison => ({
@@ -95,14 +105,11 @@ export function compareRecords(
   const emptyOk = !after.nearEmpty || after.nearEmpty.deltaMv / cells <= limitMv.nearEmpty;
   const both = Boolean(after.nearFull && after.nearEmpty);
   const passed = both && fullOk && emptyOk;
-  const meaning =
-    replacedNearEmptyMv === null
-      ? null
-      : replacedNearEmptyMv > 5
-        ? 'The new module lies above its neighbours when low: it holds more than they do.'
-        : replacedNearEmptyMv < -5
-          ? 'The new module lies below its neighbours when low: it holds less than they do.'
-          : 'The new module lies level with its neighbours when low: it holds as much as they do.';
+  const fresh = new Set(replaced);
+  const stayed = pack.channels.map((_, i) => i).filter((i) => !fresh.has(i));
+  const newcomers = pack.modules
+    .filter((m) => m.channelIndices.some((i) => fresh.has(i)))
+    .flatMap((m) => newcomerOf(after, m, stayed, capacityAh, pack) ?? []);
   const verdict = passed
     ? 'The spread is within its limits near full and near empty.'
     : !both
@@ -111,7 +118,8 @@ export function compareRecords(
   return {
     ends,
     replacedNearEmptyMv,
-    replacedMeaning: meaning,
+    replacedMeaning: newcomers.length > 0 ? newcomers.map((n) => n.says).join(' ') : null,
+    newcomers,
     stillOdd,
     passed,
     verdict,

@@ -1,3 +1,4 @@
 export * from './compare';
 export * from './byMeasure';
 export * from './sag';
+export * from './newcomer';

@@ -185,7 +185,7 @@ export async function compute(
       return {
         inputIds: [ask.beforeFindingId, ask.afterFindingId],
         result: {
-          ...compareRecords(before, after, pack, replaced),
+          ...compareRecords(before, after, pack, replaced, after.capacityAh),
           sag: await sagOf(store, jobId, pack, before, after, ask.replacedModules, asOf),
         },
       };

@@ -9,6 +9,7 @@ import { buildOf } from '@cellmend/core/stripdown';
 import { QueryTypes } from 'sequelize';
 import { usualHours } from '../bench/atWork';
 import type { Store } from '../domain/store';
+import { WAY_IN } from './outcomes';
 
 /** A repair that holds a year is one. Common practice, no source. */
 const YEAR_MS = 365 * 86_400_000;
@@ -124,7 +125,7 @@ export async function lookBack(store: Store): Promise<LookingBack> {
     );
     const failed = new Map<string, Set<string>>();
     for (const o of told)
-      if (o.was === 'confirmed' && modelOf.get(o.jobId)?.profileId === profileId)
+      if (o.was === 'confirmed' && o.verdict !== WAY_IN && modelOf.get(o.jobId)?.profileId === profileId)
         failed.set(o.place, (failed.get(o.place) ?? new Set()).add(o.jobId));
     return {
       profileId,

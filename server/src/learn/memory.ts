@@ -7,7 +7,16 @@ import {
   type MemoryView,
 } from '@cellmend/contract/memory';
 import type { OutcomeData } from '@cellmend/contract/learn';
-import { joinMemories, memoryOf, placeStrength, placeWeights, type ModelMemory } from '@cellmend/core/learn';
+import {
+  joinMemories,
+  leakStrength,
+  memoryOf,
+  NO_REVISION,
+  placeStrength,
+  placeWeights,
+  wayStrength,
+  type ModelMemory,
+} from '@cellmend/core/learn';
 import type { PackProfile } from '@cellmend/core/pack';
 import { normalisePack } from '@cellmend/core/pack';
 import { randomUUID } from 'node:crypto';
@@ -17,6 +26,7 @@ import { readSetting, writeSetting } from '../domain/settings';
 import { audit, type Doing, type Store } from '../domain/store';
 import { notFound, Refusal } from '../domain/refusal';
 import { findJob } from '../jobs/find';
+import { LEAK, WAY_IN } from './outcomes';
 
 const SWITCH = 'memory-on';
 const SHARED = 'shared-memories';
@@ -41,7 +51,7 @@ const middleOf = (values: number[]): number | null => {
 export async function ownMemory(store: Store): Promise<ModelMemory[]> {
   const ask = <T extends object>(sql: string): Promise<T[]> =>
     store.sequelize.query<T>(sql, { type: QueryTypes.SELECT, replacements: { most: MOST } });
-  const [profiles, outcomes, looked, healthy] = await Promise.all([
+  const [profiles, outcomes, looked, healthy, donors] = await Promise.all([
     store.models.PackProfile.findAll(),
     ask<{ jobId: string; profileId: string; place: string; data: OutcomeData }>(
       `SELECT o.job_id AS "jobId", k.profile_id AS "profileId", o.subject AS place, o.data
@@ -60,6 +70,17 @@ export async function ownMemory(store: Store): Promise<ModelMemory[]> {
            FROM findings WHERE job_id = j.id AND topic = 'spread' AND subject = 'before' ORDER BY created_at DESC LIMIT 1) f ON true
         WHERE f.verdict = 'ok' AND jsonb_array_length(f.found) = 0 LIMIT :most`,
     ),
+    // Modules that came from elsewhere; replaced, once another stands there and they are in that pack no more.
+    ask<{ profileId: string; revision: string; replaced: boolean }>(
+      `SELECT k.profile_id AS "profileId", trim(coalesce(f.facts->>'revision', '')) AS revision,
+          EXISTS (SELECT 1 FROM placements n WHERE n.kind = 'pack' AND n.pack_id = s.pack_id AND n.place = s.place AND n.seq > s.seq AND n.part_id <> s.part_id)
+            AND NOT EXISTS (SELECT 1 FROM current_placements c WHERE c.part_id = s.part_id AND c.pack_id = s.pack_id) AS replaced
+         FROM placements s JOIN parts p ON p.id = s.part_id AND p.kind = 'module' JOIN packs k ON k.id = s.pack_id
+         JOIN LATERAL (SELECT facts FROM part_facts f WHERE f.part_id = s.part_id ORDER BY version DESC LIMIT 1) f ON true
+        WHERE s.kind = 'pack' AND EXISTS (SELECT 1 FROM placements e WHERE e.part_id = s.part_id AND e.seq < s.seq)
+          AND NOT EXISTS (SELECT 1 FROM placements e WHERE e.part_id = s.part_id AND e.pack_id = s.pack_id AND e.seq < s.seq)
+        ORDER BY s.seq DESC LIMIT :most`,
+    ),
   ]);
   const models = new Map<string, ModelMemory>();
   const jobs = new Map<string, Set<string>>();
@@ -71,6 +92,10 @@ export async function ownMemory(store: Store): Promise<ModelMemory[]> {
       modules: normalisePack(profile).modules.length,
       jobs: 0,
       places: {},
+      leaks: {},
+      ways: {},
+      waysKnown: profile.entries?.length ?? 0,
+      donors: {},
       verdicts: {},
       healthy: { n: 0, nearFullMv: null, nearEmptyMv: null },
     });
@@ -84,12 +109,24 @@ export async function ownMemory(store: Store): Promise<ModelMemory[]> {
     if (data.was === 'unclear') continue;
     (own.verdicts[data.verdict] ??= { confirmed: 0, refuted: 0 })[data.was]++;
     if (data.was !== 'confirmed') continue;
+    if (data.verdict === WAY_IN) {
+      own.ways[place] = (own.ways[place] ?? 0) + 1;
+      continue;
+    }
+    if (data.verdict === LEAK) own.leaks[place] = (own.leaks[place] ?? 0) + 1;
     // A module counts once a job, whatever was wrong with it.
     for (const part of place.split(/ and | \+ /)) {
       if (failed.has(`${jobId} ${part}`)) continue;
       failed.add(`${jobId} ${part}`);
       own.places[part] = (own.places[part] ?? 0) + 1;
     }
+  }
+  for (const { profileId, revision, replaced } of donors) {
+    const own = models.get(profileId);
+    if (!own) continue;
+    const sum = (own.donors[revision || NO_REVISION] ??= { fitted: 0, replaced: 0 });
+    sum.fitted++;
+    if (replaced) sum.replaced++;
   }
   for (const { jobId, profileId } of looked) jobs.get(profileId)?.add(jobId);
   for (const [id, own] of models) {
@@ -101,7 +138,9 @@ export async function ownMemory(store: Store): Promise<ModelMemory[]> {
       nearEmptyMv: middleOf(good.flatMap((h) => h.empty ?? [])),
     };
   }
-  return [...models.values()].filter((m) => m.jobs > 0 || m.healthy.n > 0);
+  return [...models.values()].filter(
+    (m) => m.jobs > 0 || m.healthy.n > 0 || Object.keys(m.donors).length > 0,
+  );
 }
 
 export async function viewMemory(store: Store): Promise<MemoryView> {
@@ -123,7 +162,7 @@ export async function viewMemory(store: Store): Promise<MemoryView> {
 export async function memoryFile(store: Store): Promise<MemoryFile> {
   return MemoryFileSchema.parse({
     format: 'cellmend-workshop-memory',
-    version: 1,
+    version: 2,
     madeOn: new Date(store.clock.now().wallMs).toISOString().slice(0, 10),
     models: await ownMemory(store),
   });
@@ -176,10 +215,23 @@ export async function memoryHere(store: Store, number: unknown): Promise<MemoryH
   const all = joinMemories([await ownMemory(store), ...(await sharedOf(store)).map((s) => s.file.models)]);
   const modules = normalisePack(profile).modules.map((m) => m.id);
   const model = memoryOf(all, { model: name, chemistry: profile.chemistry, modules: modules.length });
-  const weights = placeWeights(model, modules, placeStrength(all));
+  const weigh = (
+    counts: Record<string, number> | undefined,
+    ids: string[],
+    strength: number,
+  ): Record<string, number> => {
+    const weights = placeWeights(counts ? { places: counts } : null, ids, strength);
+    return Object.fromEntries(ids.map((id, i) => [id, weights[i]!]));
+  };
   return {
     on: (await readSetting(store, SWITCH)) === true,
     model,
-    weights: Object.fromEntries(modules.map((m, i) => [m, weights[i]!])),
+    weights: weigh(model?.places, modules, placeStrength(all)),
+    leakWeights: weigh(model?.leaks, modules, leakStrength(all)),
+    wayWeights: weigh(
+      model?.ways,
+      (profile.entries ?? []).map((e) => e.id),
+      wayStrength(all),
+    ),
   };
 }

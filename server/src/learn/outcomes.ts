@@ -1,4 +1,5 @@
 import { NewOutcomeSchema, type Claim, type OutcomeData } from '@cellmend/contract/learn';
+import type { InsulationReport } from '@cellmend/core/insulation';
 import { sureness } from '@cellmend/core/spread';
 import { Op, type Transaction } from 'sequelize';
 import { announce, audit, type Doing, type Store } from '../domain/store';
@@ -12,8 +13,12 @@ import { namesOf } from '../safety/gate';
 
 /** A leak that a search found, as a verdict beside those of the voltages. */
 export const LEAK = 'leak';
+/** Where water or coolant came in, among the ways that the profile knows. */
+export const WAY_IN = 'way in';
+/** A way less likely than this is not asked about. */
+const WAY_ASKED = 0.2;
 
-/** What the findings of a job say that can be looked at: modules with a verdict, and where a leak was found. */
+/** What the findings of a job say that can be looked at: modules with a verdict, where a leak was found, and how it came in. */
 async function said(
   store: Store,
   jobId: string,
@@ -39,6 +44,10 @@ async function said(
   }
   const found = leak ? digestOfRow(leak).leak?.found : null;
   if (found) claims.set(`${found} ${LEAK}`, { place: found, verdict: LEAK, confidence: null });
+  const ways = leak ? ((leak.result as Partial<InsulationReport>).ways?.rows ?? []) : [];
+  for (const { entry, share } of ways)
+    if (share >= WAY_ASKED)
+      claims.set(`${entry.id} ${WAY_IN}`, { place: entry.id, verdict: WAY_IN, confidence: share });
   return [...claims.values()];
 }
 

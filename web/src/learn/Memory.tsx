@@ -51,8 +51,8 @@ export function Memory({ person }: { person: Person }) {
     Object.entries(places)
       .sort((a, b) => b[1] - a[1])
       .slice(0, 5)
-      .map(([place, n]) => `${place} ${n}`)
-      .join(', ');
+      .map(([place, n]) => `${place}: ${n}`)
+      .join('; ');
   return (
     <Sheet aria-label="What is remembered">
       <Stack>
@@ -87,6 +87,7 @@ export function Memory({ person }: { person: Person }) {
                 <th className="r">Jobs</th>
                 <th>At fault</th>
                 <th>Verdicts that held</th>
+                <th>Put in that stayed</th>
                 <th className="r">Healthy, full / empty</th>
               </tr>
             </thead>
@@ -97,12 +98,31 @@ export function Memory({ person }: { person: Person }) {
                     <b>{m.model}</b>
                   </td>
                   <td className="r">{m.jobs}</td>
-                  <td>{failing(m.places) || <Mute>none</Mute>}</td>
+                  <td>
+                    {failing(m.places) || <Mute>none</Mute>}
+                    {failing(m.leaks) && (
+                      <>
+                        <br />
+                        Leaks: {failing(m.leaks)}
+                      </>
+                    )}
+                    {failing(m.ways) && (
+                      <>
+                        <br />
+                        In by: {failing(m.ways)}
+                      </>
+                    )}
+                  </td>
                   <td>
                     {Object.entries(m.verdicts)
                       .map(
                         ([v, n]) => `${upper(verdictWords(v))} ${n.confirmed} of ${n.confirmed + n.refuted}`,
                       )
+                      .join(', ') || <Mute>none</Mute>}
+                  </td>
+                  <td>
+                    {Object.entries(m.donors)
+                      .map(([r, d]) => `${r}: ${d.fitted - d.replaced} of ${d.fitted}`)
                       .join(', ') || <Mute>none</Mute>}
                   </td>
                   <td className="r">

@@ -255,7 +255,9 @@ export function MeasuredTable() {
       {compared && (
         <p>
           {compared.verdict}
-          {compared.replacedNearEmptyMv !== null &&
+          {compared.newcomers?.map((n) => ` ${n.says}`)}
+          {!compared.newcomers &&
+            compared.replacedNearEmptyMv !== null &&
             ` ${replaced.join(', ')} lies ${signed(compared.replacedNearEmptyMv, 0)} mV against the rest when low.`}{' '}
           {prove
             ? prove.body.passed

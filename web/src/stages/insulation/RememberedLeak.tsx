@@ -9,12 +9,12 @@ import { percent } from '../../ui/words';
 export function RememberedLeak({ leak }: { leak: InsulationReport }) {
   const { job, pack } = useJobView();
   const { data } = useMemoryHere(job.number);
-  if (!data?.on || !data.model || Object.keys(data.model.places).length === 0) return null;
+  if (!data?.on || !data.model || Object.keys(data.model.leaks).length === 0) return null;
   const id = (m: number): string => pack.modules[m]!.id;
   const own = leak.modules.map((m) => m.probability);
   const joined = withPlaces(
     own,
-    leak.modules.map((m) => data.weights[id(m.moduleIndex)] ?? 1 / leak.modules.length),
+    leak.modules.map((m) => data.leakWeights[id(m.moduleIndex)] ?? 1 / leak.modules.length),
   );
   const top = (p: readonly number[]): number => p.indexOf(Math.max(...p));
   const [first, alone] = [top(joined), top(own)];

@@ -13,11 +13,13 @@ import { SignNote } from '../../shell/signing';
 import { keepFinding, useTried } from '../../shell/useTried';
 import { useDraft } from '../../shell/useDraft';
 import { useBench } from '../bench/useBench';
+import { useMemoryHere } from '../../learn/WasItSo';
 import { Swaps } from './Swaps';
 import { Chips } from '../../ui/Chips';
 import { Answer, Button, LinkButton, Mute, NextBar, Page, ProblemNote, Row, Stack } from '../../ui/parts';
 import { distanceUnit, inDistance, told } from '../../ui/units';
 import { fixed, signed } from '../../ui/words';
+import { staying } from '@cellmend/core/learn';
 import type { Measured } from '@cellmend/core/pack';
 import { kmOf } from '@cellmend/core/spread';
 import { Figure, measuredText } from '../../ui/Measured';
@@ -135,6 +137,12 @@ function Ranked({ question, place, pick, places, spreadId, donors }: PlaceProps 
     temperatureC: null,
   };
   const { result: rows, problem } = useTried(ask);
+  const { data: memory } = useMemoryHere(job.number);
+  // Beside the ranking, which goes by what was measured.
+  const stayed = (revision: string | undefined): string => {
+    const share = memory?.on ? staying(memory.model, revision) : null;
+    return share ? `${share.hits} of ${share.n} of revision ${revision!.trim()} stayed in such packs` : '';
+  };
   const alone = useBench(job.number).data?.measuredAloneAh ?? {};
   const { signing, signed: choice, sign } = useChoice(place, places);
   const [picked, setPicked] = useState<string | null>(choice?.partId ?? null);
@@ -245,7 +253,7 @@ function Ranked({ question, place, pick, places, spreadId, donors }: PlaceProps 
                 </div>
               </dl>
               <p>
-                <Mute>{r.donor.origin}</Mute>
+                <Mute>{[r.donor.origin, stayed(r.donor.revision)].filter(Boolean).join(' · ')}</Mute>
               </p>
               {r.obstacles.map((o) => (
                 <p key={o}>

@@ -193,15 +193,36 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
                   <b>{after.findings.length}</b>
                 </td>
               </tr>
-              {c.replacedNearEmptyMv !== null && (
-                <tr>
-                  <td>{replaced.join(', ')} against the rest when low</td>
+              {c.newcomers?.map((n) => (
+                <tr key={n.module}>
+                  <td>
+                    {n.module} against the rest{' '}
+                    <Mute>
+                      {[
+                        n.nearFullMv !== null && `${signed(n.nearFullMv, 0)} mV near full`,
+                        n.nearEmptyMv !== null && `${signed(n.nearEmptyMv, 0)} mV near empty`,
+                      ]
+                        .filter(Boolean)
+                        .join(', ')}
+                    </Mute>
+                  </td>
                   <td />
                   <td className="r">
-                    <b>{signed(c.replacedNearEmptyMv, 0)} mV</b>
+                    <b>
+                      <Figure of={n.capacityAh} unit="A·h" digits={1} stacked />
+                    </b>
                   </td>
                 </tr>
-              )}
+              )) ??
+                (c.replacedNearEmptyMv !== null && (
+                  <tr>
+                    <td>{replaced.join(', ')} against the rest when low</td>
+                    <td />
+                    <td className="r">
+                      <b>{signed(c.replacedNearEmptyMv, 0)} mV</b>
+                    </td>
+                  </tr>
+                ))}
             </tbody>
           </DataTable>
         </Sheet>

@@ -7,8 +7,10 @@ import {
   type Evidence,
   type InsulationReport,
 } from '@cellmend/core/insulation';
+import { waysWith } from '@cellmend/core/learn';
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
+import { useMemoryHere } from '../../learn/WasItSo';
 import { useJobView } from '../../shell/jobContext';
 import { Select, Field } from '../../ui/Field';
 import { Chips } from '../../ui/Chips';
@@ -120,19 +122,27 @@ export function SeenForm({ leak }: { leak: InsulationReport | null }) {
 
 /** Where it came in, among the ways that the profile knows. */
 export function Ways({ ways }: { ways: NonNullable<InsulationReport['ways']> | null }) {
+  const { job } = useJobView();
+  const { data } = useMemoryHere(job.number);
   if (!ways || ways.rows.length === 0) return null;
+  const remembered = data?.on && data.model && Object.keys(data.model.ways).length > 0 ? data.model : null;
+  const withMemory = waysWith(
+    ways.rows.map((r) => r.share),
+    ways.rows.map((r) => data?.wayWeights[r.entry.id] ?? 0),
+  );
   return (
     <DataTable>
       <thead>
         <tr>
           <th>Way in</th>
           <th className="r">Share</th>
+          {remembered && <th className="r">With memory</th>}
           <th>Because</th>
           <th>What would settle it, and keeps it out</th>
         </tr>
       </thead>
       <tbody>
-        {ways.rows.slice(0, 4).map(({ entry, share, because }) => (
+        {ways.rows.slice(0, 4).map(({ entry, share, because }, i) => (
           <tr key={entry.id}>
             <td>
               <b>
@@ -140,6 +150,19 @@ export function Ways({ ways }: { ways: NonNullable<InsulationReport['ways']> | n
               </b>
             </td>
             <td className="r">{percent(share)}</td>
+            {remembered && (
+              <td className="r">
+                {percent(withMemory[i]!)}
+                {remembered.ways[entry.id] !== undefined && (
+                  <>
+                    <br />
+                    <Mute>
+                      {remembered.ways[entry.id]} of {remembered.jobs} such packs
+                    </Mute>
+                  </>
+                )}
+              </td>
+            )}
             <td>{because.join('; ')}</td>
             <td>
               <Mute>
@@ -151,6 +174,7 @@ export function Ways({ ways }: { ways: NonNullable<InsulationReport['ways']> | n
         <tr>
           <td>elsewhere</td>
           <td className="r">{percent(ways.elsewhere)}</td>
+          {remembered && <td className="r">{percent(ways.elsewhere)}</td>}
           <td />
           <td />
         </tr>
