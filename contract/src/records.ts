@@ -73,6 +73,14 @@ export const BusTraceSchema = z.object({
   toldPackV: z.number().gt(0).max(2000).nullable().default(null),
 });
 
+/** A board held against the meter: the finding whose scan it is of, and what was metered, V a channel. */
+export const BoardMeteredSchema = z.object({
+  findingId: z.uuid(),
+  meter: z
+    .array(z.object({ channel: z.string().trim().min(1).max(40), voltageV: z.number().min(-10).max(2000) }))
+    .max(1000),
+});
+
 /** A check of some work, recorded as passed or not. */
 export const NewCheckSchema = z.object({
   check: CheckIdSchema,
@@ -85,6 +93,7 @@ export const NewCheckSchema = z.object({
   wake: WakeSchema.optional(),
   leak: LeakTestSchema.optional(),
   bus: BusTraceSchema.optional(),
+  board: BoardMeteredSchema.optional(),
 });
 export type NewCheck = z.input<typeof NewCheckSchema>;
 export const CheckSchema = z.object({

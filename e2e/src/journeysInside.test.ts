@@ -1,3 +1,4 @@
+import type { Finding } from '@cellmend/contract/findings';
 import { expect, it } from 'vitest';
 import { profileOf } from '../../server/test/depot';
 import { demoDepot } from './depot';
@@ -96,9 +97,35 @@ it('a sense board that reads one channel wrong: told from a weak cell by a meter
   await job.makeSafe();
   await job.work();
   await job.scan(drivenCsv(profile, 28), 'After repair');
-  await job.prove({ 'board-agrees': '3', codes: '3', charge: '', 'road-test': '180' });
+  // Its channels metered one by one beside the scan; one was jotted on the way and stands there already.
+  const after = (await job.ina.get<Finding[]>(`/api/jobs/${job.n}/findings`)).body.find(
+    (f) => f.topic === 'spread' && f.subject === 'after',
+  )!;
+  const settledV = (after.result as { settledV: number[] }).settledV;
+  await job.jot('prove', `ch19 ${(settledV[18]! + 0.001).toFixed(3)}`);
+  await job.go('prove');
+  await page.getByRole('button', { name: 'Record', exact: true }).first().click();
+  const meter = (ch: string) => page.getByLabel(`Meter at ${ch}, volts`);
+  await meter('ch19').waitFor();
+  expect(await meter('ch19').inputValue()).toBe((settledV[18]! + 0.001).toFixed(3));
+  await page.getByText(/Not metered: ch20, ch21/).waitFor();
+  await meter('ch20').fill('38');
+  await page.getByText('-1.5 to 5.0 V').waitFor();
+  expect(await page.getByRole('button', { name: /^Record: / }).isDisabled()).toBe(true);
+  // What is typed is there after a reload, and Enter goes on to the next.
+  await meter('ch20').fill((settledV[19]! - 0.002).toFixed(3));
+  await page.reload();
+  await page.getByRole('button', { name: 'Record', exact: true }).first().click();
+  await meter('ch20').press('Enter');
+  for (let k = 20; k < 24; k++) {
+    await page.keyboard.type((settledV[k]! - 0.001).toFixed(3));
+    await page.keyboard.press('Enter');
+  }
+  await page.getByText(/All 6 channels within \d mV of the meter, and none leaps/).waitFor();
+  await page.getByRole('button', { name: 'Record: right' }).click();
+  await job.prove({ codes: '3', charge: '', 'road-test': '180' });
   const sheet = await job.sheet('Repaired');
-  expect(sheet).toMatch(/Board against meter/);
+  expect(sheet).toMatch(/Board against meter.*All 6 channels within/s);
   await job.archive();
   expect(errors).toEqual([]);
 });

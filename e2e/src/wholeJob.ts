@@ -34,7 +34,7 @@ export class WholeJob {
     readonly page: Page,
     readonly errors: string[],
     readonly n: number,
-    private readonly ina: Client,
+    readonly ina: Client,
     private readonly bench: Bench,
     private readonly pass: (minutes: number) => void,
   ) {}

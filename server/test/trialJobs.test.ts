@@ -1,6 +1,7 @@
 import type { Job } from '@cellmend/contract/jobs';
 import type { StoredProfile } from '@cellmend/contract/pack';
 import type { Finding } from '@cellmend/contract/findings';
+import type { Check } from '@cellmend/contract/records';
 import type { SafetyView } from '@cellmend/contract/safety';
 import type { PartHistory, StockPart } from '@cellmend/contract/stock';
 import type { InsulationReport } from '@cellmend/core/insulation';
@@ -330,7 +331,35 @@ it('T4: flooded at a corner: a board and four wet modules, one with a donor; eve
     expect(back.next).toMatchObject({ need: 'Not right yet', stage: 'findings' });
     expect(back.next.detail).toMatch(/Board against meter B1: 31 mV/);
     expect(back.route.findings).toEqual({ state: 'reopened', note: 'failed its proof' });
-    await seen('board-agrees', 4, 'B1');
+    // Metered channel by channel it is judged here, whatever is said of it; by the scan after the work, not by that of before.
+    const findings = (await ina.get<Finding[]>(`/api/jobs/${n}/findings`)).body;
+    const scanOf = (subject: string): Extract<Finding, { topic: 'spread' }> =>
+      findings.find(
+        (f): f is Extract<Finding, { topic: 'spread' }> => f.topic === 'spread' && f.subject === subject,
+      )!;
+    const meterAll = (byV: (k: number) => number, of = scanOf('after')) =>
+      ina.post<Check & Problem>(`/api/jobs/${n}/checks`, {
+        check: 'board-agrees',
+        place: 'B1',
+        passed: true,
+        board: {
+          findingId: of.id,
+          meter: profile.channels.map((c, k) => ({
+            channel: c.id,
+            voltageV: of.result.settledV[k]! + byV(k),
+          })),
+        },
+      });
+    expect((await meterAll(() => 0, scanOf('before'))).status).toBe(404);
+    const off = (await meterAll((k) => (k === 5 ? 0.03 : 0.001))).body;
+    expect(off).toMatchObject({
+      passed: false,
+      value: 30,
+      text: expect.stringMatching(/^ch06 −30 mV/) as string,
+    });
+    expect((await jobOf(n)).next.detail).toMatch(/Board against meter B1: ch06 −30 mV against the meter/);
+    expect((await meterAll((k) => (k === 5 ? 0.004 : 0.001))).body).toMatchObject({ passed: true, value: 4 });
+    expect((await jobOf(n)).route.findings.state).toBe('done');
     await seen('codes', null, '', false);
     expect((await jobOf(n)).next.detail).toMatch(/^Codes stay away: Not right, by whoever looked/);
     await seen('codes', 1);

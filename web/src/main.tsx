@@ -15,6 +15,7 @@ import { fetchAllViews, lazily } from './shell/lazily';
 import { SignIn } from './shell/SignIn';
 import { theme } from './shell/preferences';
 import { Page, ProblemNote } from './ui/parts';
+import { restyleOnTurn } from './ui/restyle';
 import { GlobalStyle } from './ui/theme';
 import { showIn } from './ui/units';
 import type { Person } from '@cellmend/contract/people';
@@ -116,6 +117,7 @@ const router = createBrowserRouter([
   { path: '*', element: <Navigate to="/" replace /> },
 ]);
 
+restyleOnTurn();
 createRoot(document.getElementById('root')!).render(
   <StrictMode>
     <SWRConfig value={{ errorRetryInterval: 3000, revalidateOnFocus: true, dedupingInterval: 500 }}>

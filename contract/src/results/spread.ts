@@ -139,4 +139,5 @@ export const SpreadReportSchema = z.object({
       sagV: z.array(z.number().nullable()),
     })
     .nullish(),
+  jumps: z.array(z.object({ channelIndex: index, count: z.int(), mostMv: z.number() })).nullish(),
 });

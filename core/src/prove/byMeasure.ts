@@ -87,6 +87,9 @@ const LEAKED_DOWN = /self-discharge|leak-down|flat|falls behind/i;
 /** 3·R·C in words. */
 const preChargeWords = (s: number): string => (s < 1 ? `${Math.round(s * 1000)} ms` : `${s.toFixed(1)} s`);
 
+/** How far a board may read from the meter, mV: right up to the first, on the edge up to the second. Common practice, no source. */
+export const APART_MV = { good: 6, edge: 15 } as const;
+
 export const PROOFS = {
   'insulation-after-drive': {
     need: 'Insulation after a drive',
@@ -105,12 +108,13 @@ export const PROOFS = {
   'board-agrees': {
     need: 'Board against meter',
     asks: 'Every channel of the board reads as the meter does, and none jumps',
-    how: () => 'Meter every channel of the board at rest and hold it against the scan: 6 mV apart at most.',
+    how: () =>
+      `Meter every channel of the board at rest and hold it against a scan of the same rest: ${APART_MV.good} mV apart at most.`,
     unit: 'mV',
     of: (m) => m.kind === 'replace-board',
     per: 'measure',
     back: 'findings',
-    judge: (v) => upTo(6, 15, (x) => `${number(x)} mV apart at most.`)(Math.abs(v)),
+    judge: (v) => upTo(APART_MV.good, APART_MV.edge, (x) => `${number(x)} mV apart at most.`)(Math.abs(v)),
   },
   'joint-under-load': {
     need: 'Joint under load',

@@ -18,3 +18,4 @@ export * from './consequence';
 export * from './mapCheck';
 export { type Block } from './mapOrders';
 export * from './fullLoad';
+export * from './jumps';

@@ -8,6 +8,7 @@ import { endsOf } from './ends';
 import { withLeaps } from './leaps';
 import { weighMeter, type MeterReading } from './meter';
 import { fullLoadOf, type FullLoad } from './fullLoad';
+import { jumpsOf, type Jumps } from './jumps';
 import { nextTest, rankTests, type RankedTest } from './nextTest';
 import { findSignatures } from './signature';
 import { spreadAt, type Spread } from './spread';
@@ -90,6 +91,8 @@ export interface SpreadReport {
   metered: MeterReading[];
   /** The strongest pull, and how far each channel sagged; null where there was none. Left out by earlier versions. */
   fullLoad?: FullLoad | null;
+  /** Readings that leaped while the pack stood still; null where that could not be looked for. Left out by earlier versions. */
+  jumps?: Jumps[] | null;
 }
 
 /** Tests shown to choose from. */
@@ -346,6 +349,7 @@ export function spreadReport(
     nextTest: nextTest(findings, nearFull, nearEmpty, pack, already),
     tests: rankTests(findings, nearFull, nearEmpty, pack, already).slice(0, MOST_TESTS),
     fullLoad: fullLoadOf(record, pack),
+    jumps: jumpsOf(given, pack),
     temperature: temperatureSpread(record),
     metered: [...metered],
   };

@@ -1,4 +1,9 @@
-import type { BusTraceSchema, LeakTestSchema, WakeSchema } from '@cellmend/contract/records';
+import type {
+  BoardMeteredSchema,
+  BusTraceSchema,
+  LeakTestSchema,
+  WakeSchema,
+} from '@cellmend/contract/records';
 import type { CheckId } from '@cellmend/contract/jobs';
 import type { ProofState } from '@cellmend/core/prove';
 import type { Transaction } from 'sequelize';
@@ -14,6 +19,7 @@ export interface CheckData {
   wake?: z.output<typeof WakeSchema>;
   leak?: z.output<typeof LeakTestSchema>;
   bus?: z.output<typeof BusTraceSchema>;
+  board?: z.output<typeof BoardMeteredSchema>;
   /** What was worked out of its figures, where that is more than passed or not. */
   found?: { state: ProofState; says: string };
 }

@@ -3,12 +3,13 @@ import { normalisePack, type Pack } from '@cellmend/core/pack';
 import { judgePreCharge } from '@cellmend/core/precharge';
 import { judgeLeakTest, judgeWake } from '@cellmend/core/stripdown';
 import type { CheckId } from '@cellmend/contract/jobs';
-import { isProof, proofFacts } from '@cellmend/core/prove';
+import { channelsOfBoard, isProof, judgeBoard, proofFacts } from '@cellmend/core/prove';
 import { EVIDENCE, type Stage } from '@cellmend/core/route';
 import type { z } from 'zod';
 import type { ObservationRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../domain/store';
-import { Refusal } from '../domain/refusal';
+import { notFound, Refusal } from '../domain/refusal';
+import { reportOf } from '../findings/stored';
 import { refreshNeed } from '../jobs/need';
 import { findJob } from '../jobs/find';
 import { isGated, namesOf, requireGate } from '../safety/gate';
@@ -106,6 +107,48 @@ function judged(input: z.output<typeof NewCheckSchema>, pack: Pack): CheckData {
   return { passed: input.passed, value: input.value, text: input.text };
 }
 
+/** A board against the meter, by the newest figures of a scan of this job. @throws 404 where that finding is none of it */
+async function boardJudged(
+  store: Store,
+  doing: Doing,
+  jobId: string,
+  pack: Pack,
+  {
+    place,
+    text,
+    board,
+  }: Pick<z.output<typeof NewCheckSchema>, 'place' | 'text'> & {
+    board: NonNullable<z.output<typeof NewCheckSchema>['board']>;
+  },
+): Promise<CheckData> {
+  const row = await store.models.Finding.findOne({
+    // The board that is in now is the one that the scan after the work has read.
+    where: { id: board.findingId, jobId, topic: 'spread', subject: 'after' },
+    transaction: doing.tx,
+  });
+  if (!row) throw notFound('That scan after the work');
+  const { settledV, jumps } = reportOf(row);
+  const index = new Map(pack.channels.map((c) => [c.id, c.index]));
+  const meter = new Map<number, number>();
+  for (const { channel, voltageV } of board.meter) {
+    const i = index.get(channel);
+    if (i === undefined)
+      throw new Refusal('unacceptable', 'Cannot be accepted', `The pack has no channel ${channel}.`, {
+        fields: [{ field: 'board.meter', message: 'Channels as the profile names them.' }],
+      });
+    meter.set(i, voltageV);
+  }
+  const { state, says, worstMv } = judgeBoard(channelsOfBoard(pack, place), settledV, meter, jumps, pack);
+  const found = { state, says: says.join(' ').slice(0, 1200) };
+  return {
+    passed: state !== 'fail',
+    value: worstMv === null ? null : Math.round(Math.abs(worstMv) * 10) / 10,
+    text: [found.says, text].filter(Boolean).join(' ').slice(0, 2000),
+    board,
+    found,
+  };
+}
+
 /** Records that some work was looked at and passed, or did not. Done again, the newest counts. */
 export async function addCheck(store: Store, doing: Doing, number: unknown, body: unknown): Promise<Check> {
   const input = NewCheckSchema.parse(body);
@@ -113,7 +156,11 @@ export async function addCheck(store: Store, doing: Doing, number: unknown, body
   const { stage, need, per, asks, unit } = checkFacts(input.check);
   if (isGated(stage)) await requireGate(store, job.id, profile, `“${need}”`, doing.tx);
   const place = per === 'job' ? '' : input.place;
-  const data = judged(input, normalisePack(profile));
+  const pack = normalisePack(profile);
+  const data =
+    input.check === 'board-agrees' && input.board
+      ? await boardJudged(store, doing, job.id, pack, { ...input, place, board: input.board })
+      : judged(input, pack);
   const row = await keepObservation(store, doing, {
     jobId: job.id,
     topic: 'work',

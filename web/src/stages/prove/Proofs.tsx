@@ -12,6 +12,10 @@ const BusForm = lazily<{ onDone: () => void }, typeof import('./BusForm')>(
   () => import('./BusForm'),
   'BusForm',
 );
+const BoardForm = lazily<{ place: string; onDone: () => void }, typeof import('./BoardForm')>(
+  () => import('./BoardForm'),
+  'BoardForm',
+);
 
 const List = styled.ol`
   list-style: none;
@@ -51,6 +55,8 @@ export function Proofs() {
   const { job, person } = useJobView();
   const [open, setOpen] = useState<string | null>(null);
   if (job.proofs.length === 0) return null;
+  // One that is done closes itself, never the one that was opened meanwhile.
+  const done = (p: Proof): void => setOpen((now) => (now === keyOf(p) ? null : now));
   const seen = job.proofs.filter((p) => p.state === 'pass').length;
   return (
     <Sheet aria-label="What proves this repair">
@@ -82,12 +88,18 @@ export function Proofs() {
             )}
             {open === keyOf(p) && (
               <div>
-                {p.id === 'contactors' && (
+                {(p.id === 'contactors' || p.id === 'board-agrees') && (
                   <>
                     <Suspense fallback={<Mute>Fetching …</Mute>}>
-                      <BusForm onDone={() => setOpen((now) => (now === keyOf(p) ? null : now))} />
+                      {p.id === 'contactors' ? (
+                        <BusForm onDone={() => done(p)} />
+                      ) : (
+                        <BoardForm place={p.place} onDone={() => done(p)} />
+                      )}
                     </Suspense>
-                    <h4 style={{ margin: '14px 0 6px' }}>Or listened to, without a log</h4>
+                    <h4 style={{ margin: '14px 0 6px' }}>
+                      {p.id === 'contactors' ? 'Or listened to, without a log' : 'Or held against it by hand'}
+                    </h4>
                   </>
                 )}
                 <Looked
@@ -98,8 +110,7 @@ export function Proofs() {
                   {...(p.unit === 'km' ? { kept: kmOfShown } : {})}
                   yes="Seen, and right"
                   no="Not right"
-                  // One that is done closes itself, never the one that was opened meanwhile.
-                  onDone={() => setOpen((now) => (now === keyOf(p) ? null : now))}
+                  onDone={() => done(p)}
                 />
               </div>
             )}

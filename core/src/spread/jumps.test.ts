@@ -1,0 +1,58 @@
+import { describe, expect, it } from 'vitest';
+import type { ScanRecord } from '../scan';
+import { physicsCase } from '../simpack';
+import { jumpsOf } from '.';
+
+/** A copy in which the readings of a channel leap at some moments. */
+function leaping(record: ScanRecord, channel: number, moments: number[], byV: number): ScanRecord {
+  const voltageV = record.voltageV.map((s) => ({ timeS: s.timeS, value: Float64Array.from(s.value) }));
+  for (const k of moments) voltageV[channel]!.value[k]! += byV;
+  return { ...record, voltageV };
+}
+
+describe('readings that leap while the pack stands still', () => {
+  it('are none in packs of particle cells, whose boards are late, noisy and leave readings out', () => {
+    let [looked, told] = [0, 0];
+    for (let seed = 9401; seed <= 9424; seed++) {
+      const c = physicsCase(seed);
+      const found = c && jumpsOf(c.record, c.pack);
+      if (!found) continue;
+      looked++;
+      told += found.length;
+      // The same record with one of its channels leaping there and back twice, in the middle of its last rest.
+      const n = c.record.voltageV[0]!.timeS.length;
+      const at = [n - 8, n - 4];
+      const again = jumpsOf(leaping(c.record, 3, at, 0.03), c.pack)!;
+      const own = again.find((j) => j.channelIndex === 3);
+      if (c.recordClass === 'two-rests') {
+        expect([seed, own?.count]).toEqual([seed, expect.toSatisfy((k: number) => k >= 3)]);
+        expect(own!.mostMv).toBeGreaterThan(24);
+      }
+    }
+    expect(looked).toBeGreaterThan(4);
+    expect(told).toBe(0);
+  });
+  it('are not looked for where channels were read apart, hardly at rest, or too seldom', () => {
+    const c = physicsCase(9401)!;
+    const { record, pack } = c;
+    const part = (from: number, to: number): ScanRecord => ({
+      ...record,
+      voltageV: record.voltageV.map((s) => ({
+        timeS: s.timeS.slice(from, to),
+        value: s.value.slice(from, to),
+      })),
+    });
+    expect(jumpsOf(part(0, 5), pack)).toBeNull();
+    const [first, ...rest] = record.voltageV;
+    const apart = {
+      ...record,
+      voltageV: [{ timeS: first!.timeS.slice(1), value: first!.value.slice(1) }, ...rest],
+    };
+    expect(jumpsOf(apart, pack)).toBeNull();
+    const seldom = {
+      ...record,
+      voltageV: record.voltageV.map((s) => ({ timeS: s.timeS.map((t) => 1000 * t), value: s.value })),
+    };
+    expect(jumpsOf(seldom, pack)).toBeNull();
+  });
+});
