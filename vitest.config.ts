@@ -1,6 +1,9 @@
 import { defineConfig } from 'vitest/config';
 import { LongestFirst } from './scripts/lib/longestFirst';
 
+// Each test file makes what it needs and ends it: the program is read once a worker, not once a file.
+const isolate = false;
+
 export default defineConfig({
   test: {
     sequence: { sequencer: LongestFirst },
@@ -10,6 +13,7 @@ export default defineConfig({
           name: 'unit',
           include: ['{core,contract,cli,web,devices}/src/**/*.test.{ts,tsx}', 'server/src/**/*.unit.test.ts'],
           environment: 'node',
+          isolate,
           testTimeout: 180_000,
           maxWorkers: 2,
         },
@@ -19,6 +23,7 @@ export default defineConfig({
           name: 'api',
           include: ['server/test/**/*.test.ts'],
           environment: 'node',
+          isolate,
           testTimeout: 120_000,
           hookTimeout: 120_000,
           // Half of what they do is to wait for a database, an instrument or a clock.
@@ -32,6 +37,7 @@ export default defineConfig({
           expect: { poll: { timeout: 15_000 } },
           include: ['e2e/src/**/*.test.ts'],
           environment: 'node',
+          isolate,
           testTimeout: 240_000,
           hookTimeout: 120_000,
           maxWorkers: 2,

@@ -1,52 +1,6 @@
-import { InputProblem } from '@cellmend/core/pack';
-import { parseArgs } from 'node:util';
-import { insulation, split } from './insulation';
-import { spread } from './spread';
-import { runTopic, TOPICS } from './topics';
+import { run } from './run';
 
-const USAGE = `cellmend <topic> [options]
-  spread --pack pack.json --scan scan.csv [--json]            what is wrong with which channel
-  insulation --pack pack.json --in observations.json [--json] where a leak sits, judged by its limits
-  split --in problem.json [--json]                            which section to separate and test next
-${Object.entries(TOPICS)
-  .map(([name, t]) => `  ${`${name} --in FILE [--json | --schema]`.padEnd(58)}  ${t.says}`)
-  .join('\n')}`;
-
-/** Exit 0 with a result, 2 with a clear message for bad input. */
-async function run(): Promise<number> {
-  const [topic, ...rest] = process.argv.slice(2);
-  try {
-    const { values } = parseArgs({
-      args: rest,
-      options: {
-        pack: { type: 'string' },
-        scan: { type: 'string' },
-        in: { type: 'string' },
-        json: { type: 'boolean', default: false },
-        schema: { type: 'boolean', default: false },
-      },
-    });
-    const topics: Record<string, () => string | Promise<string>> = {
-      spread: () => spread({ pack: values.pack, scan: values.scan ?? values.in, json: values.json }),
-      insulation: () => insulation(values),
-      split: () => split(values),
-      ...Object.fromEntries(Object.keys(TOPICS).map((name) => [name, () => runTopic(name, values)])),
-    };
-    const work = topic !== undefined && Object.hasOwn(topics, topic) ? topics[topic] : undefined;
-    if (!work)
-      throw new InputProblem('topic', topic ? `There is no topic ${topic}.` : 'No topic given.', '', USAGE);
-    process.stdout.write(`${await work()}\n`);
-    return 0;
-  } catch (e) {
-    if (
-      !(e instanceof InputProblem) &&
-      (e as { code?: string }).code !== 'ERR_PARSE_ARGS_UNKNOWN_OPTION' &&
-      (e as { code?: string }).code !== 'ERR_PARSE_ARGS_UNEXPECTED_POSITIONAL' &&
-      (e as { code?: string }).code !== 'ERR_PARSE_ARGS_INVALID_OPTION_VALUE'
-    )
-      throw e;
-    process.stderr.write(`${e instanceof InputProblem ? e.message : `${(e as Error).message}\n${USAGE}`}\n`);
-    return 2;
-  }
-}
-process.exitCode = await run();
+const { status, stdout, stderr } = await run(process.argv.slice(2));
+process.stdout.write(stdout);
+process.stderr.write(stderr);
+process.exitCode = status;

@@ -105,7 +105,13 @@ const FLOWS = Float64Array.from({ length: SHELLS + 1 }, (_, k) =>
 class Sphere {
   private readonly theta: Float64Array;
   private readonly upper = new Float64Array(SHELLS);
+  private readonly inner = new Float64Array(SHELLS);
+  /** One over the pivots. */
+  private readonly scale = new Float64Array(SHELLS);
   private readonly right = new Float64Array(SHELLS);
+  /** The step for which the matrix was taken apart last: it is the same one after the other. */
+  private dt = NaN;
+  private surfaceShare = 0;
   /** Surface gradient, stoichiometry per radius, that was set last. */
   private gradient = 0;
 
@@ -120,18 +126,35 @@ class Sphere {
   /** One step of `dt` (time by the particle's own) with a surface gradient. */
   step(dt: number, gradient: number): void {
     this.gradient = gradient;
-    const { theta, upper, right } = this;
+    if (dt !== this.dt) this.takeApart(dt);
+    const { theta, upper, inner, scale, right } = this;
+    let before = theta[0]! * scale[0]!;
+    right[0] = before;
+    for (let k = 1; k < SHELLS - 1; k++) {
+      before = (theta[k]! + inner[k]! * before) * scale[k]!;
+      right[k] = before;
+    }
+    const last = SHELLS - 1;
+    let after = (theta[last]! + gradient * this.surfaceShare + inner[last]! * before) * scale[last]!;
+    theta[last] = after;
+    for (let k = last - 1; k >= 0; k--) {
+      after = right[k]! + upper[k]! * after;
+      theta[k] = after;
+    }
+  }
+
+  /** The tridiagonal matrix of a step, by elimination (Thomas). */
+  private takeApart(dt: number): void {
+    const { upper, inner, scale } = this;
+    this.dt = dt;
     for (let k = 0; k < SHELLS; k++) {
       const share = dt / VOLUMES[k]!;
-      const inner = FLOWS[k]! * share;
+      inner[k] = FLOWS[k]! * share;
       const outer = FLOWS[k + 1]! * share;
-      const source = k === SHELLS - 1 ? gradient * share : 0;
-      const pivot = 1 + inner + outer - (k === 0 ? 0 : inner * upper[k - 1]!);
-      upper[k] = outer / pivot;
-      right[k] = (theta[k]! + source + (k === 0 ? 0 : inner * right[k - 1]!)) / pivot;
+      scale[k] = 1 / (1 + inner[k]! + outer - (k === 0 ? 0 : inner[k]! * upper[k - 1]!));
+      upper[k] = outer * scale[k]!;
     }
-    theta[SHELLS - 1] = right[SHELLS - 1]!;
-    for (let k = SHELLS - 2; k >= 0; k--) theta[k] = right[k]! + upper[k]! * theta[k + 1]!;
+    this.surfaceShare = dt / VOLUMES[SHELLS - 1]!;
   }
 }
 
