@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import type { Locator, Page } from 'playwright-core';
 import { describe, expect, it } from 'vitest';
-import { signInAs } from './browser';
+import { signInAs, visit } from './browser';
 import { demoDepot, STAGES } from './depot';
 
 const depot = demoDepot();
@@ -122,7 +122,7 @@ describe('in both themes, on a laptop, a phone and a tablet', () => {
       '/people',
       '/jobs/999',
     ]) {
-      await page.goto(path);
+      await visit(page, path);
       await page.getByRole('heading', { level: 1 }).waitFor();
       await check(path);
     }
@@ -135,7 +135,7 @@ describe('in both themes, on a laptop, a phone and a tablet', () => {
     await page.getByRole('heading', { level: 1, name: /island bus/i }).waitFor();
     await check('pack editor');
     for (const stage of [...STAGES, 'options', 'timeline', 'lid-note']) {
-      await page.goto(`/jobs/147/${stage}`);
+      await visit(page, `/jobs/147/${stage}`);
       await page.getByRole('heading', { level: 1 }).waitFor();
       await check(stage);
     }

@@ -41,3 +41,21 @@ export async function signInAs(page: Page, name: string): Promise<void> {
   await page.getByRole('button', { name }).click();
   await page.getByRole('heading', { level: 1, name: /need|Nothing/ }).waitFor();
 }
+
+/**
+ * Goes to another page as a link of the app does, without fetching all of it anew; done once that page shows its own heading. To where it
+ * is already it goes by the address.
+ */
+export async function visit(page: Page, path: string): Promise<void> {
+  const apart = await page.evaluate((to) => {
+    const { origin, pathname } = new URL(to, location.href);
+    if (origin !== location.origin || pathname === location.pathname || !document.querySelector('h1'))
+      return false;
+    for (const h of document.querySelectorAll('h1')) h.dataset.before = '';
+    history.pushState(null, '', to);
+    dispatchEvent(new PopStateEvent('popstate', { state: null }));
+    return true;
+  }, path);
+  if (apart) await page.locator('h1:not([data-before])').first().waitFor();
+  else await page.goto(path);
+}

@@ -110,7 +110,7 @@ it('a sense board that reads one channel wrong: told from a weak cell by a meter
   expect(await meter('ch19').inputValue()).toBe((settledV[18]! + 0.001).toFixed(3));
   await page.getByText(/Not metered: ch20, ch21/).waitFor();
   await meter('ch20').fill('38');
-  await page.getByText('-1.5 to 5.0 V').waitFor();
+  await page.getByText('ch20: no voltage of a cell group.').waitFor();
   expect(await page.getByRole('button', { name: /^Record: / }).isDisabled()).toBe(true);
   // What is typed is there after a reload, and Enter goes on to the next.
   await meter('ch20').fill((settledV[19]! - 0.002).toFixed(3));

@@ -50,7 +50,9 @@ it('four places are filled from a shelf of thirty, one of them by hand, and sign
   await page.getByText('D-20 stays at M02.').waitFor();
   await expect.poll(chosen).toContain('D-20');
   // Another is put onto its place on the map, by key as well as by hand; only places that are to be filled take one.
-  await page.getByRole('button', { name: 'Put it at M12', includeHidden: true }).waitFor({ state: 'attached' });
+  await page
+    .getByRole('button', { name: 'Put it at M12', includeHidden: true })
+    .waitFor({ state: 'attached' });
   await page.getByRole('button', { name: 'Put D-21 in by hand' }).focus();
   await page.keyboard.press('Enter');
   const at = (): Promise<string | null> =>

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { root } from '../../server/test/harness';
-import { openBrowser, openTablet, signInAs } from './browser';
+import { openBrowser, openTablet, signInAs, visit } from './browser';
 import { demoDepot, STAGES } from './depot';
 import { Workshop } from './processes';
 
@@ -39,7 +39,7 @@ const PAGES = [...STAGES, 'buyers-check'];
 async function walkStages(page: Page, job: number): Promise<string> {
   let text = '';
   for (const stage of PAGES) {
-    await page.goto(`/jobs/${job}/${stage}`);
+    await visit(page, `/jobs/${job}/${stage}`);
     await page.getByRole('heading', { level: 1 }).first().waitFor();
     await page.waitForTimeout(150);
     const shown = (await page.locator('#stage').textContent()) ?? '';

@@ -7,7 +7,7 @@ import type { Page } from 'playwright-core';
 import { expect } from 'vitest';
 import { wakeOf } from '../../server/test/depot';
 import type { Bench, Client } from '../../server/test/harness';
-import { signInAs } from './browser';
+import { signInAs, visit } from './browser';
 import type { demoDepot } from './depot';
 
 type Depot = ReturnType<typeof demoDepot>;
@@ -61,7 +61,7 @@ export class WholeJob {
   }
 
   job = async (): Promise<Job> => (await this.ina.get<Job>(`/api/jobs/${this.n}`)).body;
-  go = (stage: string): Promise<unknown> => this.page.goto(`/jobs/${this.n}/${stage}`);
+  go = (stage: string): Promise<unknown> => visit(this.page, `/jobs/${this.n}/${stage}`);
 
   async intake(signs: string[], fields: [label: string | RegExp, value: string][] = []): Promise<void> {
     for (const s of signs) await this.page.getByRole('button', { name: s, exact: true }).click();

@@ -120,7 +120,10 @@ export function placeStrength(all: readonly Pick<ModelMemory, 'modules' | 'place
   );
 }
 
-/** How likely each place is the next to fail, shrunk towards all alike: sums to 1. */
+/**
+ * How likely each place is the next to fail, shrunk towards all alike: sums to 1. However strongly places differ elsewhere, each counts for
+ * one case at least (Laplace's rule of succession): what never happened in a few packs is not ruled out.
+ */
 export function placeWeights(
   memory: Pick<ModelMemory, 'places'> | null,
   places: readonly string[],
@@ -128,7 +131,8 @@ export function placeWeights(
 ): number[] {
   const counts = places.map((p) => memory?.places[p] ?? 0);
   const n = counts.reduce((s, c) => s + c, 0);
-  return counts.map((c) => (c + strength / places.length) / (n + strength));
+  const held = Math.max(strength, places.length);
+  return counts.map((c) => (c + held / places.length) / (n + held));
 }
 
 /** How evenly the leaks and the ways in of packs are spread, as `placeStrength` has it of what fails. */

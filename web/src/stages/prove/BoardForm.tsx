@@ -9,17 +9,17 @@ import { useDraft } from '../../shell/useDraft';
 import { useWrite } from '../../shell/useWrite';
 import { Input } from '../../ui/Field';
 import { Button, LinkButton, Mute, ProblemNote, Row, Stack } from '../../ui/parts';
-import { daysAgo, fixed, signed } from '../../ui/words';
+import { fixed, signed } from '../../ui/words';
 import { useReadings } from '../notes/Readings';
 
 const Grid = styled.div`
   display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(290px, 1fr));
+  grid-template-columns: repeat(auto-fill, minmax(min(100%, 272px), 1fr));
   gap: 6px 22px;
 `;
 const Line = styled.label`
   display: grid;
-  grid-template-columns: 64px 84px 104px 1fr;
+  grid-template-columns: minmax(44px, 1fr) 50px 88px 68px;
   gap: 8px;
   align-items: center;
   min-height: 48px;
@@ -30,6 +30,7 @@ const Line = styled.label`
   }
   .r {
     text-align: right;
+    white-space: nowrap;
   }
 `;
 const RECORD: Record<BoardSeen['state'], string> = {
@@ -75,7 +76,8 @@ export function BoardForm({ place, onDone }: { place: string; onDone: () => void
       )
       .map((r) => [r.place, r]),
   );
-  const shown = (id: string): string => typed[id] ?? (metered.has(id) ? String(metered.get(id)!.value) : '');
+  const shown = (id: string): string =>
+    typed[id] ?? (metered.has(id) ? metered.get(id)!.value!.toFixed(3) : '');
   const read = (i: number): { v: number | null; problem: string } => {
     const text = shown(pack.channels[i]!.id).trim();
     if (text === '') return { v: null, problem: '' };
@@ -84,7 +86,7 @@ export function BoardForm({ place, onDone }: { place: string; onDone: () => void
       const judged = judgeAt(pack, { kind: 'channel', index: i }, value);
       const { leastV, mostV } = possibleV(pack.profile, pack.channels[i]!.cells);
       return (quantity !== null && quantity !== 'voltage') || judged.state === 'impossible'
-        ? { v: null, problem: `${leastV.toFixed(1)} to ${mostV.toFixed(1)} V` }
+        ? { v: null, problem: `${leastV.toFixed(1)}…${mostV.toFixed(1)}`.replace('-', '−') }
         : { v: value, problem: '' };
     } catch (e) {
       if (!(e instanceof InputProblem)) throw e;
@@ -119,12 +121,11 @@ export function BoardForm({ place, onDone }: { place: string; onDone: () => void
       <Grid ref={grid}>
         {seen.rows.map((r, k) => {
           const { problem } = taken.get(channels[k]!)!;
-          const own = typed[r.channel] === undefined ? metered.get(r.channel) : undefined;
           const off = r.apartMv !== null && Math.abs(r.apartMv) > APART_MV.good;
           return (
             <Line key={r.channel}>
               <b className="n">{r.channel}</b>
-              <span className="n r">{r.scanV === null ? 'not read' : fixed(r.scanV, 3)}</span>
+              <span className="n r">{r.scanV === null ? 'none' : fixed(r.scanV, 3)}</span>
               <Input
                 className="n"
                 inputMode="decimal"
@@ -139,14 +140,19 @@ export function BoardForm({ place, onDone }: { place: string; onDone: () => void
                   next(e.currentTarget);
                 }}
               />
-              <span className={off || problem ? 'n off' : 'n'}>
-                {problem !== '' ? problem : r.apartMv === null ? '' : `${signed(r.apartMv, 0)} mV`}{' '}
-                {own && <Mute>{daysAgo(own.observedAt)}</Mute>}
+              <span className={off || problem ? 'n r off' : 'n r'}>
+                {problem || (r.apartMv === null ? '' : `${signed(r.apartMv, 0)} mV`)}
               </span>
             </Line>
           );
         })}
       </Grid>
+      {wrong.length > 0 && (
+        <ProblemNote
+          what={`${wrong.map((i) => pack.channels[i]!.id).join(', ')}: no voltage of a cell group.`}
+          accepted="Volts, as in 3.452, within what stands beside it."
+        />
+      )}
       <ul style={{ margin: 0, paddingLeft: 18 }}>
         {seen.says.map((s) => (
           <li key={s}>{s}</li>

@@ -35,6 +35,9 @@ const Line = styled.li`
   > div {
     grid-column: 2 / -1;
     padding-top: 8px;
+    @media (max-width: 640px) {
+      grid-column: 1 / -1;
+    }
   }
   .bad {
     color: var(--bad);
