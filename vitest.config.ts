@@ -37,7 +37,6 @@ export default defineConfig({
           expect: { poll: { timeout: 15_000 } },
           include: ['e2e/src/**/*.test.ts'],
           environment: 'node',
-          isolate,
           testTimeout: 240_000,
           hookTimeout: 120_000,
           maxWorkers: 2,

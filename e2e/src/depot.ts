@@ -1,6 +1,6 @@
 import { PHASES } from '@cellmend/core/route';
 import type { Browser } from 'playwright-core';
-import { afterAll, beforeAll } from 'vitest';
+import { afterAll, beforeAll, onTestFinished } from 'vitest';
 import { startBench, type Bench } from '../../server/test/harness';
 import { openBrowser, openTablet } from './browser';
 
@@ -24,7 +24,12 @@ export function demoDepot(whole: { records: boolean; bench: boolean } = { record
     await bench.end();
   });
   return {
-    tablet: (keepsPages) => openTablet(browser, bench.address, keepsPages),
+    tablet: async (keepsPages) => {
+      const tablet = await openTablet(browser, bench.address, keepsPages);
+      // It is put away with its test: one that lies there goes on looking whenever something changes.
+      onTestFinished(() => tablet.context.close());
+      return tablet;
+    },
     databaseUrl: () => bench.url,
     bench: () => bench,
     pass: (minutes) => bench.clock.pass(minutes),
