@@ -3,6 +3,7 @@ import { HoldBeginSchema, PlanDataSchema, RunDataSchema } from './bench';
 import { InsulationObservationSchema } from './insulation';
 import { OutcomeDataSchema } from './learn';
 import {
+  BoardMeteredSchema,
   BOUNDS,
   BusTraceSchema,
   LeakTestSchema,
@@ -81,6 +82,7 @@ export function observationSchema(topic: ObservationTopic, kind: string): z.ZodT
             wake: WakeSchema.optional(),
             leak: LeakTestSchema.optional(),
             bus: BusTraceSchema.optional(),
+            board: BoardMeteredSchema.optional(),
             found: z
               .object({ state: z.enum(['pass', 'hold', 'fail', 'open']), says: z.string().max(1200) })
               .optional(),

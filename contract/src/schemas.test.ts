@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { DecisionBodySchema, NewDecisionSchema } from './decisions';
 import { PHASES, STAGES } from '@cellmend/core/route';
+import { observationSchema } from './observations';
 import { PackProfileSchema } from './pack';
 import { fieldsOf } from './problem';
 import { NewReadingSchema } from './records';
@@ -51,6 +52,20 @@ describe('what crosses the border', () => {
     ['a note without words', { kind: 'note' }, /^value:/],
   ])('refuses a reading with %s', (_name, change, message) => {
     expect(said(NewReadingSchema.safeParse({ ...reading, ...change }))).toMatch(message);
+  });
+
+  it('knows what a check was worked out from: a board with what was metered of it', () => {
+    const kept = {
+      passed: true,
+      value: 4,
+      text: '',
+      board: {
+        findingId: '00000000-0000-4000-8000-000000000001',
+        meter: [{ channel: 'ch01', voltageV: 3.7 }],
+      },
+      found: { state: 'pass', says: '' },
+    };
+    expect(observationSchema('work', 'board-agrees')!.parse(kept)).toEqual(kept);
   });
 
   it('takes a plain reading and a note', () => {

@@ -318,6 +318,10 @@ it('T4: flooded at a corner: a board and four wet modules, one with a donor; eve
     ina.post(`/api/jobs/${n}/checks`, { check, place, passed, value });
   await seen('insulation-after-drive', 2e6);
   await seen('board-agrees', 31, 'B1');
+  let meterAll!: (
+    byV: (k: number) => number,
+    of?: Extract<Finding, { topic: 'spread' }>,
+  ) => Promise<Answer<Check & Problem>>;
   await prove(n, driven(profile, 12), ['M04'], async () => {
     // A board that reads wrong is no proof, whoever signs; a drive that was not made is a lead's to sign for, with why.
     const all: DecisionBodyInput = { topic: 'prove', passed: true, open: 'The owner drives it home.' };
@@ -337,7 +341,7 @@ it('T4: flooded at a corner: a board and four wet modules, one with a donor; eve
       findings.find(
         (f): f is Extract<Finding, { topic: 'spread' }> => f.topic === 'spread' && f.subject === subject,
       )!;
-    const meterAll = (byV: (k: number) => number, of = scanOf('after')) =>
+    meterAll = (byV: (k: number) => number, of = scanOf('after')) =>
       ina.post<Check & Problem>(`/api/jobs/${n}/checks`, {
         check: 'board-agrees',
         place: 'B1',
@@ -383,6 +387,10 @@ it('T4: flooded at a corner: a board and four wet modules, one with a donor; eve
   expect((await sign(n, sheet('repaired', '', 'Under the stack of M05 to M08 nobody looked.'))).status).toBe(
     201,
   );
+  // A board that was looked at as fitted since is another one than the scan has read.
+  expect((await seen('board-answers', null, 'B1')).status).toBe(201);
+  expect((await meterAll(() => 0.001)).body.text).toMatch(/^The scan is from before this board was in/);
+  expect((await jobOf(n)).proofs.find((p) => p.id === 'board-agrees')!.state).toBe('hold');
 });
 
 it('T5: hybrid sticks are conditioned: a capacity jotted at a stick is what its conditioning gave', async () => {

@@ -51,9 +51,8 @@ export function testsWith(
  * @returns shares in the order given, with the same sum
  */
 export function waysWith(shares: readonly number[], weights: readonly number[]): number[] {
+  // Where no weight bears on any of them `withPlaces` leaves them as they are.
+  if (!shares.some((p, i) => p * weights[i]! > 0)) return [...shares];
   const total = shares.reduce((s, p) => s + p, 0);
-  return withPlaces(shares, weights).map((p, _, all) => {
-    const sum = all.reduce((s, x) => s + x, 0);
-    return sum > 0 ? (p / sum) * total : p;
-  });
+  return withPlaces(shares, weights).map((p) => p * total);
 }

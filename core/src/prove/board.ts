@@ -113,7 +113,11 @@ export function judgeBoard(
       'hold',
       `Not metered: ${few(missing)}${missing.length < rows.length ? '' : ', none of its channels'}.`,
     );
-  if (!jumps) worse('hold', 'Whether its readings leap is not told: log ten readings or more at rest.');
+  if (!jumps)
+    worse(
+      'hold',
+      'Whether its readings leap is not told: log some minutes at rest, ten readings or more, as a scan of its own.',
+    );
   if (state === 'pass')
     says.push(
       `All ${rows.length} channels within ${Math.max(1, Math.round(Math.abs(worstMv ?? 0)))} mV of the meter, and none leaps.`,

@@ -93,7 +93,11 @@ export function newcomerOf(
   const full = atEnd(after.nearFull, module.channelIndices, stayed, pack);
   const low = atEnd(after.nearEmpty, module.channelIndices, stayed, pack);
   if (!full && !low) return null;
-  const { ratio, holds } = ratioOf(full, low);
+  // What of NiMH is seen at rest is where its voltage comes from, as much as what it holds.
+  const { ratio, holds } =
+    pack.profile.chemistry === 'nimh'
+      ? notSized('the rest voltage of NiMH remembers where it comes from')
+      : ratioOf(full, low);
   return {
     module: module.id,
     nearFullMv: full?.mv ?? null,
@@ -101,23 +105,24 @@ export function newcomerOf(
     holds,
     ratio,
     capacityAh: times(ratio, capacityAh),
-    says: words(module.id, holds, ratio, low),
+    says: words(module.id, holds, ratio, pack.profile.chemistry === 'nimh' ? null : low),
   };
 }
 
+const notSized = (why: string): Pick<Newcomer, 'ratio' | 'holds'> => ({
+  ratio: notMeasured(why, OTHER_TEST),
+  holds: null,
+});
+
 /** The curve of another age makes a difference look smaller or larger, never another way round: which way it goes is told by less. */
 function ratioOf(full: AtEnd | null, low: AtEnd | null): Pick<Newcomer, 'ratio' | 'holds'> {
-  const not = (why: string): Pick<Newcomer, 'ratio' | 'holds'> => ({
-    ratio: notMeasured(why, OTHER_TEST),
-    holds: null,
-  });
-  if (!full || !low) return not(`it was not seen at rest near ${full ? 'empty' : 'full'}`);
+  if (!full || !low) return notSized(`it was not seen at rest near ${full ? 'empty' : 'full'}`);
   const span = full.medianSoc - low.medianSoc;
-  if (span < LEAST_SPAN) return not('its two rests lie too close together');
+  if (span < LEAST_SPAN) return notSized('its two rests lie too close together');
   const apart = low.soc - full.soc;
   const value = 1 / (1 - apart / span);
   const readSd = (value ** 2 * Math.hypot(low.sd, full.sd, apart * SPAN_OFF)) / span;
-  if (!(value > 0) || 2 * readSd > MOST_OPEN) return not('the curve is too flat at its rests to tell');
+  if (!(value > 0) || 2 * readSd > MOST_OPEN) return notSized('the curve is too flat at its rests to tell');
   return {
     ratio: measured(
       value,
@@ -150,7 +155,7 @@ function words(module: string, holds: Newcomer['holds'], ratio: Measured, low: A
       ? `${module} holds ${holds} than its neighbours: by ${percent(by)} %, ${percent(Math.max(0, Math.abs(by) - open))} to ${percent(Math.abs(by) + open)} %.`
       : `${module} holds as much as its neighbours, within ${percent(Math.abs(by) + open)} %.`;
   }
-  if (!low) return `${module} was not seen near empty: how much it holds is not told by one end.`;
+  if (!low) return `How much ${module} holds against its neighbours is not told: ${ratio.why}.`;
   const lies = low.mv > LEVEL_MV ? 'above' : low.mv < -LEVEL_MV ? 'below' : null;
   return `${module} lies ${lies === null ? 'level with' : lies} its neighbours when low${
     lies === null

@@ -118,7 +118,7 @@ describe('before and after', () => {
     expect(one.newcomers![0]!.ratio).toMatchObject({ measured: false });
     expect(one.replacedMeaning).toMatch(/above its neighbours when low: it holds more if it was level/);
     expect(compareRecords(before, ends(at(4.12), null), pack, [0, 1]).replacedMeaning).toMatch(
-      /not told by one end/,
+      /^How much A holds against its neighbours is not told: it was not seen at rest near empty\.$/,
     );
     const lfp = {
       ...pack,
@@ -141,6 +141,13 @@ describe('before and after', () => {
       why: expect.stringMatching(/too flat/) as string,
     });
     expect(unsized.capacityAh.measured).toBe(false);
+    // Of NiMH nothing is sized, and nothing said to hold more.
+    const nimh = { ...pack, profile: { ...pack.profile, chemistry: 'nimh' as const } };
+    const remembers = compareRecords(before, ends(at(4.12), low), nimh, [0, 1]);
+    expect(remembers.newcomers![0]!.ratio.measured).toBe(false);
+    expect(remembers.replacedMeaning).toBe(
+      'How much A holds against its neighbours is not told: the rest voltage of NiMH remembers where it comes from.',
+    );
     expect(
       compareRecords(before, ends(at(4.12), at(3.45)), pack, [0, 1, 2, 3, 4, 5, 6, 7]).newcomers,
     ).toEqual([]);

@@ -269,6 +269,7 @@ export class RecordBuilder {
       simultaneous: this.together,
       notices: this.notices,
       ...(this.originS ? { startEpochS: this.originS } : {}),
+      ...(this.channels.some((c) => c.value.thinned) ? { thinned: true } : {}),
     });
   }
 }

@@ -31,7 +31,8 @@ describe('a column', () => {
   it('keeps no more than its most however many come, and loses none on the way', () => {
     for (const count of [9, 64, 65, 1000, 20_000]) {
       const values = Array.from({ length: count }, (_, i) => Math.sin(i / 7));
-      const { course, passed } = filled('mean', 64, values);
+      const { column, course, passed } = filled('mean', 64, values);
+      expect(column.thinned).toBe(count > 64);
       expect(course.length).toBeLessThanOrEqual(64);
       expect(course.length).toBeGreaterThan(Math.min(count, 64) / 2 - 1);
       expect(passed).toEqual(values);
@@ -118,14 +119,23 @@ describe('a record longer than what is kept of it', () => {
   });
 
   it('is the same to the last bit when its readings are taken back from where they are stored', () => {
+    let thinned: true | undefined;
     const courses = new Map(
       [...stored].map(([name, values]) => {
         const column = columnFor(name, pack.channels.length, true);
         values.forEach((v) => column.push(v));
-        return [name, column.done()] as const;
+        const course = column.done();
+        if (column.thinned) thinned = true;
+        return [name, course] as const;
       }),
     );
-    const again = recordOf(courses, { channelIds: kept.channelIds, simultaneous: true, notices: [] });
+    const again = recordOf(courses, {
+      channelIds: kept.channelIds,
+      simultaneous: true,
+      notices: [],
+      thinned,
+    });
+    expect([again.thinned, kept.thinned, full.thinned]).toEqual([true, true, undefined]);
     expect(again.voltageV).toEqual(kept.voltageV);
     expect(again.temperatureC).toEqual(kept.temperatureC);
     expect(spreadReport(again, pack)).toEqual(spreadReport(kept, pack));

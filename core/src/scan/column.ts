@@ -49,6 +49,11 @@ export class Column {
     return this.some;
   }
 
+  /** Whether a value of its course stands for more than one reading. */
+  get thinned(): boolean {
+    return this.run > 1;
+  }
+
   /** How many values there were. */
   get length(): number {
     return this.handedOn + this.filled;

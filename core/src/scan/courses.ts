@@ -25,7 +25,7 @@ export function columnFor(
 /** A record from the courses of its signals, under the names that `columnFor` tells. */
 export function recordOf(
   courses: ReadonlyMap<string, Float64Array>,
-  facts: Pick<ScanRecord, 'channelIds' | 'simultaneous' | 'notices' | 'startEpochS'>,
+  facts: Pick<ScanRecord, 'channelIds' | 'simultaneous' | 'notices' | 'startEpochS' | 'thinned'>,
 ): ScanRecord {
   const series = (name: string): Series | null => {
     const value = courses.get(name);

@@ -132,6 +132,7 @@ describe('records of one pack on one time line', () => {
     const long = record(20_000, 1, 3.8, 2);
     const joined = joinRecords([part(long, 0, 0.8), part(long, 100_000, 0.5)], CAPACITY_AH);
     expect(joined.voltageV[0]!.value.length).toBeLessThan(2400);
+    expect(joined.thinned).toBe(true);
     expect(chargeBetweenAh(joined.currentA!, 0, 20_000)).toBeCloseTo((2 * 20_000) / 3600, 0);
   });
 });

@@ -38,6 +38,7 @@ function thin(record: ScanRecord, most: number): ScanRecord {
   const series = (s: Series): Series => ({ timeS, value: mean(s.value) });
   return {
     ...record,
+    thinned: true,
     voltageV: record.voltageV.map(series),
     currentA: record.currentA && series(record.currentA),
     temperatureC: record.temperatureC && series(record.temperatureC),
@@ -120,10 +121,12 @@ export function joinRecords(parts: readonly Part[], typicalCapacityAh: number): 
     }
   };
   let endS = -Infinity;
+  let thinned = false;
   let before: Part | null = null;
   const zero = sorted[0]!.startS;
   for (const part of sorted) {
     const record = thin(part.record, Math.floor(MOST_ROWS / sorted.length));
+    thinned ||= record.thinned === true;
     const first = Math.min(...record.voltageV.map((s) => s.timeS[0] ?? Infinity));
     let shift = part.startS - zero;
     if (before) {
@@ -174,6 +177,7 @@ export function joinRecords(parts: readonly Part[], typicalCapacityAh: number): 
     reportedSocFraction: orNull(soc),
     simultaneous: together,
     assumed,
+    ...(thinned ? { thinned } : {}),
     notices,
   };
 }

@@ -18,6 +18,8 @@ export interface ScanRecord {
   simultaneous: boolean;
   /** Seconds since 1970 at the record's time zero, where the file tells. */
   startEpochS?: number | undefined;
+  /** Its rows stand for several readings each: what lasted for one reading alone is not in it. */
+  thinned?: true | undefined;
   /** Stretches between joined records: their current was judged, not recorded. */
   assumed?: { fromS: number; toS: number }[] | undefined;
   /** What the reader had to assume, in plain words. */

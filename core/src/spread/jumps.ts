@@ -23,9 +23,11 @@ const LEAST_MOMENTS = 10;
  * Readings that leap while the pack stands still, as a loose sense wire or a failing board makes them; what moves with all channels, or
  * with the current, is none.
  *
- * @returns null where the record holds too little of standing still, or its channels were not read in rounds
+ * @returns null where the record holds too little of standing still, its channels were not read in rounds, or its rows are means of
+ * several readings, in which a leap goes under
  */
 export function jumpsOf(record: ScanRecord, pack: Pack): Jumps[] | null {
+  if (record.thinned) return null;
   const series = record.voltageV;
   const length = series[0]?.timeS.length ?? 0;
   if (series.length !== pack.channels.length || series.some((s) => s.timeS.length !== length)) return null;

@@ -6,14 +6,14 @@ import type { CheckId } from '@cellmend/contract/jobs';
 import { channelsOfBoard, isProof, judgeBoard, proofFacts } from '@cellmend/core/prove';
 import { EVIDENCE, type Stage } from '@cellmend/core/route';
 import type { z } from 'zod';
-import type { ObservationRow } from '../db/rows';
+import type { FindingRow, ObservationRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../domain/store';
 import { notFound, Refusal } from '../domain/refusal';
 import { reportOf } from '../findings/stored';
 import { refreshNeed } from '../jobs/need';
 import { findJob } from '../jobs/find';
 import { isGated, namesOf, requireGate } from '../safety/gate';
-import type { CheckData } from './checkFacts';
+import { checksOf, type CheckData } from './checkFacts';
 import { keepObservation } from './observe';
 
 /** What a check is, whether it is a step of the work or proves it. */
@@ -138,8 +138,16 @@ async function boardJudged(
       });
     meter.set(i, voltageV);
   }
-  const { state, says, worstMv } = judgeBoard(channelsOfBoard(pack, place), settledV, meter, jumps, pack);
-  const found = { state, says: says.join(' ').slice(0, 1200) };
+  const seen = judgeBoard(channelsOfBoard(pack, place), settledV, meter, jumps, pack);
+  const { worstMv } = seen;
+  const early = await scanIsEarlier(store, doing, jobId, row, place);
+  const state = early && seen.state === 'pass' ? 'hold' : seen.state;
+  const found = {
+    state,
+    says: [...(early ? ['The scan is from before this board was in: scan again.'] : []), ...seen.says]
+      .join(' ')
+      .slice(0, 1200),
+  };
   return {
     passed: state !== 'fail',
     value: worstMv === null ? null : Math.round(Math.abs(worstMv) * 10) / 10,
@@ -147,6 +155,27 @@ async function boardJudged(
     board,
     found,
   };
+}
+
+/** Whether what was scanned last of a finding came before the board at a place was looked at as fitted: then it read the old one. */
+async function scanIsEarlier(
+  store: Store,
+  doing: Doing,
+  jobId: string,
+  finding: FindingRow,
+  place: string,
+): Promise<boolean> {
+  const fitted = (await checksOf(store, jobId, doing.tx)).find(
+    (c) => c.check === 'board-answers' && c.place === place && c.passed,
+  );
+  if (!fitted) return false;
+  const { scanIds } = finding.parameters as { scanIds?: string[] };
+  const scans = await store.models.Scan.findAll({
+    attributes: ['createdAt'],
+    where: { id: scanIds ?? [], jobId },
+    transaction: doing.tx,
+  });
+  return scans.length > 0 && scans.every((s) => s.createdAt < fitted.recordedAt);
 }
 
 /** Records that some work was looked at and passed, or did not. Done again, the newest counts. */

@@ -107,6 +107,7 @@ export async function loadRecord(
     channelIds: scan.channelIds,
     simultaneous: scan.simultaneous,
     notices: scan.notices,
+    ...([...columns.values()].some((c) => c.thinned) ? { thinned: true } : {}),
   });
 }
 

@@ -18,7 +18,11 @@ function touch(): void {
  */
 export function restyleOnTurn(): void {
   let timers: ReturnType<typeof setTimeout>[] = [];
+  let width = innerWidth;
   addEventListener('resize', () => {
+    // A keyboard that comes up changes the height alone: nothing is worked out anew under whoever types.
+    if (innerWidth === width) return;
+    width = innerWidth;
     timers.forEach(clearTimeout);
     timers = [SETTLED_MS, ONCE_MORE_MS].map((ms) => setTimeout(touch, ms));
   });
