@@ -1,5 +1,5 @@
 import { diagnose, type ChannelFinding, type Verdict } from '@cellmend/core/spread';
-import { physicsCase, randomCase, shakenCase, type SimCase } from '@cellmend/core/simpack';
+import { beadGraphiteCase, physicsCase, randomCase, shakenCase, type SimCase } from '@cellmend/core/simpack';
 import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { readScanCsv } from '@cellmend/core/scan';
 import { readdirSync, readFileSync } from 'node:fs';
@@ -201,7 +201,8 @@ const UNSEEN = 700_000;
 
 /**
  * Verdicts on the recorded cases, on random packs of the simulator that shares its terms with the diagnosis, on packs in
- * which every error term is at random, and on packs of particles, which share none.
+ * which every error term is at random, and on packs of particles, which share no circuit: of a graphite whose
+ * potential the diagnosis has, and of one it has not.
  */
 export async function benchDiagnosis(): Promise<void> {
   const folder = join(import.meta.dirname, '../../core/cases/scan');
@@ -227,20 +228,22 @@ export async function benchDiagnosis(): Promise<void> {
   const random = world('random packs', randomCase, count, UNSEEN);
   const shaken = world('packs with every error at random', shakenCase, count, UNSEEN);
   const physics = world('packs of particles', physicsCase, count, UNSEEN);
+  const beads = world('packs of particles, graphite not known', beadGraphiteCase, count, UNSEEN);
   printTable('Diagnosis', [
     ...lines(`${recorded.cases} recorded cases`, recorded),
     ...lines(`${random.all.cases} ${random.name}`, random.all),
     ...lines(`${shaken.all.cases} ${shaken.name}`, shaken.all),
     ...lines(`${physics.all.cases} ${physics.name}`, physics.all, FALSE_AIM.physics),
+    ...lines(`${beads.all.cases} ${beads.name}`, beads.all, FALSE_AIM.physics),
   ]);
-  for (const { name, byClass } of [random, shaken, physics]) {
+  for (const { name, byClass } of [random, shaken, physics, beads]) {
     console.log(`  ${name}`);
     for (const [kind, s] of byClass)
       console.log(
         `    ${kind.padEnd(18)} right ${s.right}/${s.determinable}, abstained ${s.abstained}/${s.open}, found ${s.found}/${s.faults}, false ${s.falseFlags}/${s.healthyChannels}`,
       );
   }
-  for (const { name, all } of [random, shaken, physics]) {
+  for (const { name, all } of [random, shaken, physics, beads]) {
     const { bins, error } = calibration(all.told);
     console.log(`  ${name}: expected calibration error ${error.toFixed(3)} (aim ≤ 0.02)`);
     for (const b of bins)
@@ -256,5 +259,7 @@ export async function benchDiagnosis(): Promise<void> {
     }
   }
   if (process.env.BENCH_WRONG)
-    console.log([recorded, random.all, shaken.all, physics.all].flatMap((s) => s.wrong).join('\n'));
+    console.log(
+      [recorded, random.all, shaken.all, physics.all, beads.all].flatMap((s) => s.wrong).join('\n'),
+    );
 }

@@ -106,8 +106,9 @@ it('a sense board that reads one channel wrong: told from a weak cell by a meter
   await job.go('prove');
   await page.getByRole('button', { name: 'Record', exact: true }).first().click();
   const meter = (ch: string) => page.getByLabel(`Meter at ${ch}, volts`);
-  await meter('ch19').waitFor();
-  expect(await meter('ch19').inputValue()).toBe((settledV[18]! + 0.001).toFixed(3));
+  await expect
+    .poll(() => meter('ch19').inputValue(), { timeout: 20_000 })
+    .toBe((settledV[18]! + 0.001).toFixed(3));
   await page.getByText(/Not metered: ch20, ch21/).waitFor();
   await meter('ch20').fill('38');
   await page.getByText('ch20: no voltage of a cell group.').waitFor();

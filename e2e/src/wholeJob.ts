@@ -118,7 +118,10 @@ export class WholeJob {
     await this.go('make-safe');
     await page.getByRole('button', { name: 'Begin lock-out' }).click();
     const titles = async (): Promise<string> =>
-      (await page.locator('#stage').getByRole('heading', { level: 3 }).allInnerTexts()).join(' | ');
+      (await page.locator('#stage').getByRole('heading', { level: 3 }).allInnerTexts())
+        // The list of what was done comes with the first entry, before the next step does.
+        .filter((t) => t !== 'Evidence and steps')
+        .join(' | ');
     const button = (name: string | RegExp) =>
       page.getByRole('button', { name, exact: typeof name === 'string' });
     const steps: [string | RegExp, () => Promise<void>][] = [

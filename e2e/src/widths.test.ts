@@ -77,6 +77,27 @@ describe('on a phone, a tablet and a laptop', () => {
     await context.close();
   });
 
+  it('after a turn the queries of rules put in by script are asked anew; a keyboard that comes up asks nothing', async () => {
+    const { page } = await depot.tablet();
+    await page.addInitScript(() => {
+      const put = CSSStyleSheet.prototype.insertRule;
+      Object.assign(globalThis, { asked: 0 });
+      CSSStyleSheet.prototype.insertRule = function (rule, at) {
+        if (rule.startsWith('@media not all')) (globalThis as unknown as { asked: number }).asked++;
+        return put.call(this, rule, at);
+      };
+    });
+    await signInAs(page, 'Ina Holm');
+    const asked = (): Promise<number> =>
+      page.evaluate(() => (globalThis as unknown as { asked: number }).asked);
+    await page.setViewportSize({ width: 1280, height: 420 });
+    await page.waitForTimeout(2000);
+    expect(await asked()).toBe(0);
+    await page.setViewportSize({ width: 800, height: 1280 });
+    // Once it has settled, and once more for what was still put in.
+    await expect.poll(asked).toBeGreaterThanOrEqual(2);
+  });
+
   it('a phone picks the stage from behind the present one, and opens Stop', async () => {
     const { page, context } = await depot.tablet();
     await page.setViewportSize({ width: 360, height: 740 });

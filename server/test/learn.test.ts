@@ -287,6 +287,24 @@ describe('the memory of a workshop', () => {
            SELECT gen_random_uuid(), '${part!.id}', 'pack', j.id, j.pack_id, '${place}' FROM jobs j WHERE j.number = ${number};`,
       );
     }
+    // One that went in while its job is still open has not stayed yet.
+    const begun = await newJob(ina, 'Fell', 'begun');
+    const [late] = (
+      await ina.post<StockPart[]>('/api/stock', {
+        parts: [
+          {
+            label: 'R-9',
+            facts: { chemistry: 'nmc', groupCount: 4, revision: 'R2', origin: '' },
+            figures: {},
+          },
+        ],
+      })
+    ).body;
+    await runSql(
+      bench.url,
+      `INSERT INTO placements (id, part_id, kind, job_id, pack_id, place)
+         SELECT gen_random_uuid(), '${late!.id}', 'pack', j.id, j.pack_id, 'M01' FROM jobs j WHERE j.number = ${begun};`,
+    );
     const tug = (models: MemoryFile['models']) => models.find((m) => m.model.startsWith('Fell'))!;
     const own = (await ina.get<MemoryView>('/api/memory')).body;
     expect(own.on).toBe(false);

@@ -17,7 +17,7 @@ export interface ModelMemory {
   /** Where water came in, by the entry places of the pack's profile, and how many of those it knows. */
   ways: Record<string, number>;
   waysKnown: number;
-  /** Modules of other packs that were put in, by their maker's revision: how many, and how many gave way to yet another there. */
+  /** Modules of other packs that were put in by jobs that were handed over, by their maker's revision: how many, and how many gave way to yet another there. */
   donors: Record<string, { fitted: number; replaced: number }>;
   /** Widest deviations near full and near empty of packs in which nothing was at fault, mV: how many, and their middle. */
   healthy: { n: number; nearFullMv: number | null; nearEmptyMv: number | null };

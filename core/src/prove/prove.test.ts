@@ -154,67 +154,80 @@ describe('before and after', () => {
   });
 
   // Cells of diffusion and half-cell curves (held against scipy's integrator), which have nothing of this rule in them.
-  it('sizes cells of another age in packs of particles: the truth lies within what it leaves open', () => {
-    const random = new Random(4021);
-    let [n, within, told] = [0, 0, 0];
-    for (let k = 0; k < 100; k++) {
-      const fresh = newCell('nmc', 60);
-      const usual = aged(fresh, random.uniform(0.04, 0.14), random.uniform(0, 0.08), random.uniform(0, 0.06));
-      const newcomer = aged(fresh, random.uniform(0, 0.2), random.uniform(0, 0.08), random.uniform(0, 0.06));
-      const [below, c] = [random.uniform(0.02, 0.06) * capacityOf(usual), capacityOf(usual)];
-      const timeS = Float64Array.from({ length: 240 }, (_, i) => i * 60);
-      const drawA = random.uniform(0.62, 0.78) * c;
-      const currentA = timeS.map((t) => (t > 240 && t <= 3840 ? drawA : 0));
-      const full = inNegativeAt(usual, usual.fullV);
-      const sag = (c / 20) * usual.ohmicOhm + 0.004;
-      const table = Array.from({ length: 21 }, (_, i): [number, number] => [
-        i / 20,
-        Math.round(1000 * (restV(usual, full - c * (1 - i / 20)) - sag)) / 1000,
-      ]);
-      const own = normalisePack({ ...pack.profile, ocv: table });
-      const cells = pack.channels.map((_, i) =>
-        i < 4 ? newcomer : aged(usual, Math.abs(random.normal(0.004)), Math.abs(random.normal(0.004)), 0),
-      );
-      const read = cells.map((cell, i) => {
-        const apart = i < 4 ? random.uniform(-0.01, 0.01) * c : random.normal(0.003) * c;
-        const v = particleVoltage(
-          cell,
-          inNegativeAt(cell, cell.fullV) - Math.max(0.002 * c, below + apart),
-          timeS,
-          currentA,
-          22,
-          0,
+  it.each(['nmc', 'lfp'] as const)(
+    'sizes %s cells of another age in packs of particles: the truth lies within what it leaves open',
+    (chemistry) => {
+      const random = new Random(4021);
+      let [n, within, told] = [0, 0, 0];
+      for (let k = 0; k < 100; k++) {
+        const fresh = newCell(chemistry, 60);
+        const usual = aged(
+          fresh,
+          random.uniform(0.04, 0.14),
+          random.uniform(0, 0.08),
+          random.uniform(0, 0.06),
         );
-        const offsetV = random.normal(0.001);
-        return [3, timeS.length - 1].map((at) => v[at]! + offsetV + random.normal(0.0007));
-      });
-      if (read.some(([, low]) => !(low! > fresh.emptyV + 0.1))) continue;
-      const [high, low] = [0, 1].map((e) =>
-        spreadAt(
-          {
-            timeS: 0,
-            restedS: 900,
-            temperatureC: 22,
-            drawnAh: 0,
-            voltageV: read.map((r) => Math.round(1000 * r[e]!) / 1000),
-          },
-          own,
-        ),
-      );
-      const { ratio, holds } = compareRecords(before, endsOf([high!, low!]), own, [0, 1, 2, 3])
-        .newcomers![0]!;
-      const truth = capacityOf(newcomer) / median(cells.slice(4).map(capacityOf));
-      if (!ratio.measured) continue;
-      n++;
-      if (ratio.low <= truth && truth <= ratio.high) within++;
-      // Which way it goes is never told wrong.
-      if (holds) expect([k, holds]).toEqual([k, truth > 1 ? 'more' : 'less']);
-      if (holds) told++;
-    }
-    expect(n).toBeGreaterThan(30);
-    expect(within / n).toBeGreaterThanOrEqual(0.9);
-    expect(told).toBeGreaterThan(30);
-  });
+        const newcomer = aged(
+          fresh,
+          random.uniform(0, 0.2),
+          random.uniform(0, 0.08),
+          random.uniform(0, 0.06),
+        );
+        const [below, c] = [random.uniform(0.02, 0.06) * capacityOf(usual), capacityOf(usual)];
+        const timeS = Float64Array.from({ length: 240 }, (_, i) => i * 60);
+        const drawA = random.uniform(0.62, 0.78) * c;
+        const currentA = timeS.map((t) => (t > 240 && t <= 3840 ? drawA : 0));
+        const full = inNegativeAt(usual, usual.fullV);
+        const sag = (c / 20) * usual.ohmicOhm + 0.004;
+        const table = Array.from({ length: 21 }, (_, i): [number, number] => [
+          i / 20,
+          Math.round(1000 * (restV(usual, full - c * (1 - i / 20)) - sag)) / 1000,
+        ]);
+        const own = normalisePack({ ...pack.profile, chemistry, ocv: table });
+        const cells = pack.channels.map((_, i) =>
+          i < 4 ? newcomer : aged(usual, Math.abs(random.normal(0.004)), Math.abs(random.normal(0.004)), 0),
+        );
+        const read = cells.map((cell, i) => {
+          const apart = i < 4 ? random.uniform(-0.01, 0.01) * c : random.normal(0.003) * c;
+          const v = particleVoltage(
+            cell,
+            inNegativeAt(cell, cell.fullV) - Math.max(0.002 * c, below + apart),
+            timeS,
+            currentA,
+            22,
+            0,
+          );
+          const offsetV = random.normal(0.001);
+          return [3, timeS.length - 1].map((at) => v[at]! + offsetV + random.normal(0.0007));
+        });
+        if (read.some(([, low]) => !(low! > fresh.emptyV + 0.1))) continue;
+        const [high, low] = [0, 1].map((e) =>
+          spreadAt(
+            {
+              timeS: 0,
+              restedS: 900,
+              temperatureC: 22,
+              drawnAh: 0,
+              voltageV: read.map((r) => Math.round(1000 * r[e]!) / 1000),
+            },
+            own,
+          ),
+        );
+        const { ratio, holds } = compareRecords(before, endsOf([high!, low!]), own, [0, 1, 2, 3])
+          .newcomers![0]!;
+        const truth = capacityOf(newcomer) / median(cells.slice(4).map(capacityOf));
+        if (!ratio.measured) continue;
+        n++;
+        if (ratio.low <= truth && truth <= ratio.high) within++;
+        // Which way it goes is never told wrong.
+        if (holds) expect([k, holds]).toEqual([k, truth > 1 ? 'more' : 'less']);
+        if (holds) told++;
+      }
+      expect(n).toBeGreaterThan(30);
+      expect(within / n).toBeGreaterThanOrEqual(0.9);
+      expect(told).toBeGreaterThan(30);
+    },
+  );
 
   it('says nothing of a new module where none was fitted', () => {
     expect(compareRecords(before, ends(at(4.12), at(3.45)), pack, [])).toMatchObject({

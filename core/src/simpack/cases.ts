@@ -1,7 +1,8 @@
 import { defaultOcvTable, factsOf, normalisePack, ocvCurve, type Chemistry, type Pack } from '../pack';
 import type { ScanRecord } from '../scan';
 import type { Verdict } from '../spread';
-import { fitChannel, slopesOf } from '../spread/channelModel';
+import { fitChannel } from '../spread/channelModel';
+import { slopesOf } from '../spread/channelTerms';
 import { hypothesesFor } from '../spread/hypotheses';
 import type { Observed } from '../spread/observe';
 import { median } from '../spread/statistics';
@@ -34,6 +35,8 @@ export interface SimCase {
   record: ScanRecord;
   recordClass: RecordClass;
   faults: SimFault[];
+  /** What the typical channel really holds, A·h, where the world says it. */
+  typicalCapacityAh?: number;
 }
 
 /** Seeds of worlds begin elsewhere, so that one seed is another pack in each. */
@@ -282,9 +285,13 @@ function separation(
     tau1S: 1,
     tau2S: 1,
     alone: null,
+    positiveLagAh: zero,
+    negativeLagAh: zero,
+    ageing: null,
+    levelV: 0,
     unsteady: new Uint8Array(n),
   };
-  const observed: Observed = { curve, trajectory, channels: [], readingsPerMoment: 1 };
+  const observed: Observed = { curve, negative: null, trajectory, channels: [], readingsPerMoment: 1 };
   const channel = {
     at: Int32Array.from({ length: n }, (_, k) => k),
     deviationV: own.value.map((v, k) => v - others.value[k]!),

@@ -20,6 +20,7 @@ export interface ParticleCell {
   exchangeA: number;
   ohmicOhm: number;
   positiveV: (stoichiometry: number) => number;
+  negativeV: (stoichiometry: number) => number;
   fullV: number;
   emptyV: number;
 }
@@ -44,8 +45,32 @@ export const ironPhosphateV = (y: number): number =>
   3.247e-6 * Math.exp(20.2645 * (1 - y) ** 3.8003) +
   3.2482e-6 * Math.exp(20.2646 * (1 - y) ** 3.7995);
 
+/**
+ * Graphite (mesocarbon microbeads) against lithium, V: another one than the diagnosis knows. Form and coefficients as used by Marquis et al.,
+ * J. Electrochem. Soc. 166 (2019) A3693, from memory; it runs over nine tenths of the stoichiometry of the cell here.
+ */
+export const beadGraphiteV = (stoichiometry: number): number => {
+  const x = 0.9 * stoichiometry;
+  return (
+    0.194 +
+    1.5 * Math.exp(-120 * x) +
+    0.0351 * Math.tanh((x - 0.286) / 0.083) -
+    0.0045 * Math.tanh((x - 0.849) / 0.119) -
+    0.035 * Math.tanh((x - 0.9233) / 0.05) -
+    0.0147 * Math.tanh((x - 0.5) / 0.034) -
+    0.102 * Math.tanh((x - 0.194) / 0.142) -
+    0.022 * Math.tanh((x - 0.9) / 0.0164) -
+    0.011 * Math.tanh((x - 0.124) / 0.0226) +
+    0.0155 * Math.tanh((x - 0.105) / 0.029)
+  );
+};
+
 /** A new cell of a rated capacity, A·h. */
-export function newCell(chemistry: 'nmc' | 'lfp', ratedAh: number): ParticleCell {
+export function newCell(
+  chemistry: 'nmc' | 'lfp',
+  ratedAh: number,
+  negativeV: (stoichiometry: number) => number = chen2020NegativeV,
+): ParticleCell {
   const lfp = chemistry === 'lfp';
   const negativeAh = ratedAh / (lfp ? 0.8 : 0.8735);
   const positiveAh = ratedAh / (lfp ? 0.93 : 0.6423);
@@ -58,6 +83,7 @@ export function newCell(chemistry: 'nmc' | 'lfp', ratedAh: number): ParticleCell
     exchangeA: ratedAh,
     ohmicOhm: 0.03 / ratedAh,
     positiveV: lfp ? ironPhosphateV : chen2020PositiveV,
+    negativeV,
     fullV: lfp ? 3.6 : 4.2,
     emptyV: 2.5,
   };
@@ -75,7 +101,7 @@ export const aged = (c: ParticleCell, lithium: number, negative: number, positiv
 
 /** Voltage at rest with that much lithium in the negative electrode, A·h. */
 export const restV = (c: ParticleCell, inNegativeAh: number): number =>
-  c.positiveV((c.lithiumAh - inNegativeAh) / c.positiveAh) - chen2020NegativeV(inNegativeAh / c.negativeAh);
+  c.positiveV((c.lithiumAh - inNegativeAh) / c.positiveAh) - c.negativeV(inNegativeAh / c.negativeAh);
 
 /** Lithium in the negative electrode at a rest voltage, A·h, by bisection: the voltage rises with it. */
 export function inNegativeAt(c: ParticleCell, voltageV: number): number {
@@ -197,7 +223,7 @@ export function particleVoltage(
     const [x, y] = [inside(negative.surface), inside(positive.surface)];
     const transfer = (s: number): number =>
       thermalV * Math.asinh(all / (4 * exchangeA * Math.sqrt(s * (1 - s))));
-    out[k] = cell.positiveV(y) - chen2020NegativeV(x) - transfer(x) - transfer(y) - i * ohm;
+    out[k] = cell.positiveV(y) - cell.negativeV(x) - transfer(x) - transfer(y) - i * ohm;
   }
   return out;
 }

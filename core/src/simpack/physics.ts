@@ -2,39 +2,13 @@ import { normalisePack, type Pack } from '../pack';
 import type { ScanRecord, Series } from '../scan';
 import type { Verdict } from '../spread';
 import type { RecordClass, SimCase, SimFault } from './cases';
-import { discernible, type Cause, type Column } from './discern';
-import {
-  aged,
-  capacityOf,
-  inNegativeAt,
-  newCell,
-  particleVoltage,
-  restV,
-  type ParticleCell,
-} from './particle';
+import { discernible } from './discern';
+import { aged, capacityOf, beadGraphiteV, inNegativeAt, newCell, restV, type ParticleCell } from './particle';
+import { causesOf, healthyColumns, volts, type Course, type PhysicsChannel } from './physicsCauses';
 import { median } from '../spread/statistics';
 import { Random } from './random';
 import { driveLegs, quantise, type Leg } from './simulate';
 
-/** One channel of the physics world, as it really is. */
-export interface PhysicsChannel {
-  cell: ParticleCell;
-  /** Charge below full at the start, A·h. */
-  belowFullAh: number;
-  temperatureC: number;
-  leakA: number;
-  /** What its board adds: V, and a share of the reading. */
-  offsetV: number;
-  gain: number;
-  /** The reading never moves. */
-  stuck: boolean;
-  fixedV: number | null;
-}
-
-interface Course {
-  timeS: Float64Array;
-  currentA: Float64Array;
-}
 type Kind =
   'imbalance' | 'low-capacity' | 'joint' | 'cell' | 'self-discharge' | 'offset' | 'tap' | 'stuck' | 'dead';
 const KINDS: Record<string, Kind[]> = {
@@ -44,19 +18,10 @@ const KINDS: Record<string, Kind[]> = {
   full: ['imbalance', 'low-capacity', 'joint', 'cell', 'offset', 'tap', 'stuck'],
 };
 
+/** A channel that holds more of what the others hold than this is left where it is. Common practice, no source. */
+const HARMLESS_LOSS = 0.95;
 /** Charge apart, as a share of capacity, up to which nobody would do anything. Common practice, no source. */
 const HARMLESS_SHARE = 0.02;
-
-/** Noise-free voltage of one channel at its terminals, before its board reads it. */
-const volts = (c: PhysicsChannel, { timeS, currentA }: Course): Float64Array =>
-  particleVoltage(
-    c.cell,
-    inNegativeAt(c.cell, c.cell.fullV) - c.belowFullAh,
-    timeS,
-    currentA,
-    c.temperatureC,
-    c.leakA,
-  );
 
 function courseOf(legs: readonly Leg[]): Course {
   const timeS = [0];
@@ -177,69 +142,6 @@ function spoil(c: PhysicsChannel, kind: Kind, random: Random): Verdict {
   }
 }
 
-/** What a channel would show more if one thing were different by one unit: the true model, by differences. */
-function healthyColumns(c: PhysicsChannel, course: Course): Column[] {
-  const base = volts(c, course);
-  const capacity = capacityOf(c.cell);
-  const by = (part: Partial<PhysicsChannel>, unit: number): Float64Array =>
-    volts({ ...c, ...part }, course).map((v, k) => (v - base[k]!) / unit);
-  return [
-    { sd: 0.004, v: by({ belowFullAh: c.belowFullAh + 0.002 * capacity }, 0.002) },
-    { sd: 0.006, v: by({ cell: aged(c.cell, 0.01, 0, 0) }, 0.01) },
-    { sd: 0.008, v: by({ cell: aged(c.cell, 0, 0.01, 0.005) }, 0.01) },
-    { sd: 0.06, v: by({ cell: { ...c.cell, ohmicOhm: c.cell.ohmicOhm * 1.05 } }, 0.05) },
-    { sd: 0.06, v: by({ cell: { ...c.cell, exchangeA: c.cell.exchangeA / 1.05 } }, 0.05) },
-    { sd: 1e-4, v: by({ leakA: (capacity * 0.001) / 24 }, 0.001) },
-    { sd: 0.001, v: new Float64Array(base.length).fill(1) },
-    { sd: 0.0005, v: Float64Array.from(base) },
-  ];
-}
-
-const SHARES = [-0.04, -0.02, 0, 0.02, 0.04, 0.07, 0.1, 0.14, 0.19, 0.25];
-const LOSSES = [0, 0.05, 0.1, 0.15, 0.2, 0.26, 0.33];
-const TIMES = [1, 1.5, 2.2, 3.2, 5];
-const DAILY = [0, 0.004, 0.009, 0.016];
-
-/** What a channel would show for every cause at several sizes. Losses beyond what a cell can lose are left out. */
-function causesOf(c: PhysicsChannel, course: Course): Cause[] {
-  const base = volts(c, course);
-  const capacity = capacityOf(c.cell);
-  const shown = <T>(sizes: readonly T[], change: (size: T) => Partial<PhysicsChannel>): Float64Array[] =>
-    sizes.flatMap((size) => {
-      const v = volts({ ...c, ...change(size) }, course).map((x, k) => x - base[k]!);
-      return v.every(Number.isFinite) ? [v] : [];
-    });
-  const loss = (lithium: number, negative: number, positive: number): Cause => ({
-    of: 'low-capacity',
-    shownV: shown(LOSSES, (l) => ({ cell: aged(c.cell, l * lithium, l * negative, l * positive) })),
-  });
-  return [
-    {
-      of: 'imbalance',
-      shownV: shown(
-        SHARES.filter((x) => c.belowFullAh + x * capacity > 0.001 * capacity),
-        (x) => ({ belowFullAh: c.belowFullAh + x * capacity }),
-      ),
-    },
-    loss(1, 0, 0),
-    loss(0, 1, 0),
-    loss(0, 0, 1),
-    loss(0.5, 0.5, 0.25),
-    {
-      of: 'high-resistance',
-      shownV: shown(TIMES, (by) => ({ cell: { ...c.cell, ohmicOhm: c.cell.ohmicOhm * by } })),
-    },
-    {
-      of: 'high-resistance',
-      shownV: shown(TIMES, (by) => ({
-        cell: { ...c.cell, ohmicOhm: c.cell.ohmicOhm * by, exchangeA: c.cell.exchangeA / by },
-      })),
-    },
-    { of: 'self-discharge', shownV: shown(DAILY, (d) => ({ leakA: c.leakA + (capacity * d) / 24 })) },
-    { of: 'sense-fault', shownV: [new Float64Array(base.length), new Float64Array(base.length).fill(0.02)] },
-  ];
-}
-
 /** Reads the channels as boards do: offset, gain, noise, steps of a millivolt, some late, some missing. */
 function readAll(
   channels: readonly PhysicsChannel[],
@@ -278,12 +180,12 @@ function readAll(
  * its range. Healthy cells differ in lost lithium and lost material, by place in temperature, by module in age; whether
  * a cause can be told is decided from the true cells and the record, never by the diagnosis.
  */
-export function physicsCase(seed: number): SimCase | null {
+export function physicsCase(seed: number, negativeV?: (stoichiometry: number) => number): SimCase | null {
   const random = new Random(seed ^ 0x5eed);
   const chemistry = random.pick(['nmc', 'nmc', 'lfp'] as const);
   const ratedAh = random.pick([26, 40, 60, 94, 120]);
   const count = random.pick([12, 16, 24, 24, 48, 96]);
-  const fresh = newCell(chemistry, ratedAh);
+  const fresh = newCell(chemistry, ratedAh, negativeV);
   const loss = {
     lithium: random.uniform(0.02, 0.15),
     negative: random.uniform(0, 0.1),
@@ -343,6 +245,8 @@ export function physicsCase(seed: number): SimCase | null {
         0.0015,
       );
       if (detect < 30 || (separate > 4 && separate < 18)) return null;
+      if (kind === 'low-capacity' && capacityOf(c.cell) > HARMLESS_LOSS * capacityOf(healthy.cell))
+        return null;
       // What differs by less does no harm, and is no fault.
       if (kind === 'imbalance' && Math.abs(c.belowFullAh - healthy.belowFullAh) < HARMLESS_SHARE * capacity)
         return null;
@@ -393,5 +297,9 @@ export function physicsCase(seed: number): SimCase | null {
     },
     recordClass,
     faults,
+    typicalCapacityAh: middle((c) => capacityOf(c.cell)),
   };
 }
+
+/** The same world with a graphite that is none of those the diagnosis knows. */
+export const beadGraphiteCase = (seed: number): SimCase | null => physicsCase(seed, beadGraphiteV);

@@ -2,10 +2,14 @@ import { spawnSync } from 'node:child_process';
 import { describe, expect, it } from 'vitest';
 import { defaultOcvTable, factsOf, normalisePack, type Chemistry } from '../pack';
 import { driveLegs, healthyPack, Random, simulateRecord, type Leg, type SimPack } from '../simpack';
-import { fitChannel, PARAMETERS, slopesOf, type ChannelFit } from './channelModel';
+import { FROM, PER_SOC } from './electrodes';
 import { HEALTHY, hypothesesFor, OPEN } from './hypotheses';
 import { observe } from './observe';
+import { placesOf } from './places';
 import { sampledCurve } from './sampledCurve';
+import { type ChannelFit, fitChannel } from './channelModel';
+import { slopesOf } from './channelTerms';
+import { PARAMETERS } from './parameters';
 
 const packOf = (chemistry: Chemistry) =>
   normalisePack({
@@ -49,37 +53,46 @@ A = {k: np.array(v) for k, v in x['arrays'].items()}
 grid = np.arange(len(A['volt'])) / x['steps']
 S = lambda s: np.interp(np.clip(s, 0, 1), grid, A['slope'])
 V = lambda s: np.interp(np.clip(s, 0, 1), grid, A['volt']) + S(s) * (s - np.clip(s, 0, 1))
+behind = np.arange(len(A['negative'])) / x['perSoc'] + x['from']
+N = lambda s: np.interp(s, behind, A['negative'])
+D = lambda s: np.interp(s, behind, A['negativeSlope'])
 waves = [9.0, 20.0]
 shapes = [7.0, 16.0, 36.0]
 out = []
 for h in x['hypotheses']:
     prior = np.array(h['priorSd'])
-    q = A['drawn'] + h['level']
-    s = A['soc']
+    qp, qn = A['positiveDrawn'] + h['level'], A['negativeDrawn'] + h['level']
+    s, sn = A['positive'], A['negativeAt']
     root = np.sqrt(x['weight'] * A['count'])
-    fixed = [f(w * s) for w in shapes for f in (np.sin, np.cos)]
+    fixed = [f(w * A['soc']) for w in shapes for f in (np.sin, np.cos)]
     def charge(t, d):
-        v = V(s + d) - V(s) + t[12] * (S(s + d) - A['slopes'])
+        v = V(s + d) - V(s) + t[14] * (S(s + d) - A['slopes'])
         for j, w in enumerate(waves):
-            v = v + t[13 + 2 * j] * (np.sin(w * (s + d)) - np.sin(w * s)) + t[14 + 2 * j] * (np.cos(w * (s + d)) - np.cos(w * s))
+            v = v + t[15 + 2 * j] * (np.sin(w * (s + d)) - np.sin(w * s)) + t[16 + 2 * j] * (np.cos(w * (s + d)) - np.cos(w * s))
         return v
-    moved = lambda t: t[0] - t[1] * q - t[4] * A['days']
+    lag = lambda t: h['tied'] * t[2] + t[3]
+    moved = lambda t: t[0] - t[1] * qp - t[4] * A['days'] - lag(t) * A['positiveLag']
+    below = lambda t: t[0] - t[1] * qn - t[4] * A['days'] - lag(t) * A['negativeLag'] - t[6] - t[7] * (1 - sn)
     def left(t):
-        slow = h['tied'] * t[2] + t[3]
-        shape = sum(t[6 + j] * w for j, w in enumerate(fixed))
-        r = A['deviation'] - (charge(t, moved(t)) - t[2] * A['ohmic'] - slow * A['slow'] + t[5] + shape)
+        shape = sum(t[8 + j] * w for j, w in enumerate(fixed))
+        minus = N(sn + below(t)) - N(sn) + t[14] * (D(sn + below(t)) - D(sn))
+        r = A['deviation'] - (charge(t, moved(t)) - minus - t[2] * A['ohmic'] - lag(t) * A['slow'] + t[5] + shape)
         return np.concatenate([root * r, t / prior])
     # By hand but for the charge, whose curve is a table: that by central differences.
     def jac(t):
         d, e = moved(t), 1e-6
         c = (charge(t, d + e) - charge(t, d - e)) / (2 * e)
+        moving = lambda e: N(sn + below(t) + e) + t[14] * D(sn + below(t) + e)
+        n = (moving(1e-5) - moving(-1e-5)) / 2e-5
+        slow = A['slow'] + c * A['positiveLag'] - n * A['negativeLag']
         wave = [f(w * (s + d)) - f(w * s) for w in waves for f in (np.sin, np.cos)]
-        columns = [-c, q * c, A['ohmic'] + h['tied'] * A['slow'], A['slow'], A['days'] * c, -np.ones_like(s)]
-        columns += [-w for w in fixed] + [A['slopes'] - S(s + d)] + [-w for w in wave]
+        columns = [n - c, qp * c - qn * n, A['ohmic'] + h['tied'] * slow, slow, A['days'] * (c - n), -np.ones_like(s)]
+        columns += [-n, -n * (1 - sn)]
+        columns += [-w for w in fixed] + [A['slopes'] - S(s + d) + D(sn + below(t)) - D(sn)] + [-w for w in wave]
         return np.concatenate([(root * np.array(columns)).T, np.diag(1 / prior)])
     best = None
-    for start in [[0, 0], [-0.04, 0], [-0.1, 0], [0.05, 0], [0, 0.2]]:
-        t0 = np.zeros(17); t0[0], t0[1] = start
+    for start in [[0, 0, 0], [-0.04, 0, 0], [-0.1, 0, 0], [0.05, 0, 0], [0, 0.2, 0]] + [[0, 0, 0.1]] * h['slips']:
+        t0 = np.zeros(19); t0[0], t0[1], t0[6] = start
         r = least_squares(left, t0, jac, x_scale=prior, max_nfev=120)
         if best is None or 2 * r.cost < best['cost']: best = {'cost': 2 * float(r.cost), 'theta': list(r.x)}
     out.append(best)
@@ -88,7 +101,14 @@ print(json.dumps(out))
 const STEPS = 4096;
 /** Chi-square beyond the best from which an explanation is out of the question, thirty times what decides. */
 const HOPELESS = 300;
-const WANTED = ['imbalance', 'low capacity, level at the start', 'joint', 'offset'];
+const WANTED = [
+  'imbalance',
+  'low capacity, level at the start',
+  'joint',
+  'offset',
+  'lithium lost',
+  'negative material lost',
+];
 
 describe.each(['nmc', 'lfp'] as const)('the fit of one channel of %s', (chemistry) => {
   const pack = packOf(chemistry);
@@ -107,13 +127,14 @@ describe.each(['nmc', 'lfp'] as const)('the fit of one channel of %s', (chemistr
         const observed = observe(simulateRecord(sim, legs(random), random), pack);
         const slopes = slopesOf(observed);
         const channel = observed.channels[4]!;
-        const { trajectory: t, curve } = observed;
+        const { trajectory: t, curve, negative } = observed;
+        const places = placesOf(observed);
         const fit = (h: typeof OPEN, also: ChannelFit[] = []): ChannelFit =>
           fitChannel(observed, slopes, channel, 1, scatter, h, noiseV, inflation, 8, false, also);
         // As the diagnosis goes about it: anything free first, and every explanation may start where another got to.
         const least = fit(OPEN);
         const hypotheses = [
-          ...hypothesesFor(chemistry)
+          ...hypothesesFor(chemistry, negative !== null)
             .map((h) => h.hypothesis)
             .filter((h) => WANTED.includes(h.name)),
           OPEN,
@@ -131,13 +152,23 @@ describe.each(['nmc', 'lfp'] as const)('the fit of one channel of %s', (chemistr
           maxBuffer: 1 << 26,
           input: JSON.stringify({
             steps: STEPS,
+            from: FROM,
+            perSoc: PER_SOC,
             weight: 1 / (noiseV ** 2 * inflation),
             arrays: {
-              volt: [...sampledCurve(curve).volt].slice(0, STEPS + 1),
-              slope: [...sampledCurve(curve).slope].slice(0, STEPS + 1),
+              volt: [...sampledCurve(curve, negative).volt].slice(0, STEPS + 1),
+              slope: [...sampledCurve(curve, negative).slope].slice(0, STEPS + 1),
+              // Of a flat curve no electrode is known.
+              negative: [...(negative?.volt ?? [0, 0])],
+              negativeSlope: [...(negative?.slope ?? [0, 0])],
               soc: at(t.socFraction),
-              slopes: at(slopes),
-              drawn: at(t.drawnAh).map((q) => q / t.capacityAh),
+              positive: at(places.positive),
+              negativeAt: at(places.negative),
+              slopes: at(slopes.positive),
+              positiveDrawn: at(places.positiveDrawn),
+              negativeDrawn: at(places.negativeDrawn),
+              positiveLag: at(t.positiveLagAh).map((q) => q / t.capacityAh),
+              negativeLag: at(t.negativeLagAh).map((q) => q / t.capacityAh),
               days: at(t.timeS).map((s) => (s - t.timeS[0]!) / 86400),
               ohmic: at(t.ohmicV),
               slow: at(t.slowV),
@@ -147,6 +178,7 @@ describe.each(['nmc', 'lfp'] as const)('the fit of one channel of %s', (chemistr
             hypotheses: hypotheses.map((h) => ({
               level: h.levelAt === 'full' ? Math.max(0, 1 - t.socFraction[0]!) : 0,
               tied: h.tied ? 1 : 0,
+              slips: h.free.slip === undefined ? 0 : 1,
               priorSd: [
                 h.free.soc ?? scatter.socFraction,
                 h.free.capacity ?? scatter.capacity,
@@ -154,6 +186,8 @@ describe.each(['nmc', 'lfp'] as const)('the fit of one channel of %s', (chemistr
                 h.free.slow ?? (h.tied ? scatter.slow : Math.hypot(scatter.resistance, scatter.slow)),
                 h.free.leak ?? scatter.leakPerDay,
                 h.free.offset ?? scatter.offsetV,
+                h.free.slip ?? scatter.slip,
+                h.free.stretch ?? scatter.stretch,
                 ...Array.from({ length: 6 }, () => scatter.shapeV),
                 0.01,
                 0.002,

@@ -1,4 +1,5 @@
 import type { Observed } from './observe';
+import { placesOf } from './places';
 
 /**
  * How the real curve lies beside its table: shifted in charge, and waves of some mV. They matter only where a
@@ -15,7 +16,7 @@ const waves = new WeakMap<Observed, { sin: Float64Array; cos: Float64Array }[]>(
 export function wavesOf(observed: Observed): { sin: Float64Array; cos: Float64Array }[] {
   let found = waves.get(observed);
   if (!found) {
-    const soc = observed.trajectory.socFraction;
+    const { positive: soc } = placesOf(observed);
     found = CURVE_WAVES.map(({ perSoc }) => ({
       sin: soc.map((s) => Math.sin(perSoc * s)),
       cos: soc.map((s) => Math.cos(perSoc * s)),

@@ -1,6 +1,5 @@
 import { factsOf, type Estimated, type Pack } from '../pack';
 import type { ScanRecord } from '../scan';
-import { blockInflation, type ChannelFit } from './channelModel';
 import { lookAbsolutely, type AbsoluteLook } from './absolute';
 import { observe, type Observed } from './observe';
 import { majorityOf, nothingWrong, type Judged, type Majority } from './majority';
@@ -17,8 +16,12 @@ import { loadTaps, suspectedTaps, tapPairs } from './taps';
 import { findSignatures } from './signature';
 import type { ChannelFinding } from './verdicts';
 import { HEALTHY, hypothesesFor, OPEN } from './hypotheses';
+import { heldOf } from './loss';
+import { byElectrode } from './parameters';
 import { withLeaps } from './leaps';
 import { canTell, isMaterial, isSeen, isVisible } from './material';
+import type { ChannelFit } from './channelModel';
+import { blockInflation } from './residuals';
 
 /** Explanations that may lie far off along the bend of the curve. */
 const WIDE = new Set(['imbalance', 'low capacity, level at the start']);
@@ -45,12 +48,37 @@ export interface Diagnosis {
   observed: Observed;
 }
 
+/** A channel's readings together say no more than so many that scatter by so much, V: boards and curves err alike in all of them. */
+const MOST_READINGS = 150;
+const READ_V = 0.0015;
+
+/**
+ * A loss by electrode has to be so many times as plain as anything else: it bends to whatever the model of a load leaves. Of true ones in packs of
+ * particles none was less plain than 50, of healthy channels taken for one none more than 33.
+ */
+const LOSS_LIMIT = 2.6;
+
+/**
+ * How much oftener one channel among others is out of balance, or worn as they are only more, than it has lost lithium or one electrode's material
+ * alone. Common practice, no source: a low channel is charged up before it is replaced.
+ */
+const LOSS_ODDS = 8;
+
+/** Inflation of a channel's noise at which its readings say no more than so many of them do. */
+function leastInflation(m: Majority, channel: number): number {
+  // Without electrodes nothing bends so far that it has to be held back.
+  if (!m.observed.negative) return 0;
+  const all = m.observed.channels[channel]!.count.reduce((a, b) => a + b, 0);
+  return (all / MOST_READINGS) * (READ_V / m.noiseV) ** 2;
+}
+
 /**
  * A second look at a channel that the linear one finds odd: the linear look overstates where the curve bends. The best
  * fit of all if the channel stays odd by `limit`, null if it does not.
  */
 function oddAfterAll(m: Majority, channel: number, limit: number): ChannelFit | null {
-  const { fit, inflation } = m;
+  const { fit } = m;
+  const inflation = Math.max(m.inflation, leastInflation(m, channel));
   const bound = fit(channel, HEALTHY, inflation, { passes: 5 });
   let close = fit(channel, OPEN, inflation, { near: true });
   // The bend of the curve can trap a fit: one that is free to be healthy is never truly worse than healthy.
@@ -73,21 +101,34 @@ function oddAfterAll(m: Majority, channel: number, limit: number): ChannelFit | 
 /** Every explanation that the record can speak for, the best of each verdict, and how much better it is than none. */
 function explanationsOf(m: Majority, channelIndex: number, least: ChannelFit): Judged {
   const { fit, observed, pack } = m;
+  const facts = factsOf(pack.profile.chemistry);
   const { cells } = pack.channels[channelIndex]!;
   // Where the model itself is off for this channel, its readings weigh less; what is known of healthy channels does not.
-  const own = Math.max(m.inflation, Math.min(blockInflation(least, m.noiseV), 50 * m.inflation));
+  const own = Math.max(
+    m.inflation,
+    leastInflation(m, channelIndex),
+    Math.min(blockInflation(least, m.noiseV), 50 * m.inflation),
+  );
   const byVerdict: Judged['byVerdict'] = new Map();
   // Where one explanation has found its way through the bends, the next may start.
   let deepest = fit(channelIndex, HEALTHY, own, { also: [least] });
-  for (const { verdict, hypothesis } of hypothesesFor(pack.profile.chemistry)) {
+  const healthy = deepest;
+  const all = hypothesesFor(pack.profile.chemistry, observed.negative !== null);
+  for (const { verdict, hypothesis } of all) {
     const f = fit(channelIndex, hypothesis, own, { also: [deepest, least] });
     if (f.chiSquare < deepest.chiSquare) deepest = f;
     // With charge free as well, leakage that is not plain in itself is only an imbalance told twice.
     if (hypothesis.free.leak && hypothesis.free.soc && f.theta[4]! < 4 * f.sd[4]!) continue;
+    // A loss that is none, by what is left between full and empty.
+    const rare = byElectrode(hypothesis);
+    if (rare)
+      if (heldOf(observed, f).value >= 1 || healthy.chiSquare - f.chiSquare < LOSS_LIMIT * facts.detect.rest)
+        continue;
     if (!canTell(hypothesis, observed, pack, cells)) continue;
     if (!isSeen(hypothesis, f, observed.channels[channelIndex]!, observed.trajectory, cells)) continue;
     const best = byVerdict.get(verdict);
-    const logEvidence = logSum(best?.logEvidence ?? -Infinity, f.logEvidence);
+    const share = rare ? Math.log(LOSS_ODDS * all.filter((a) => a.verdict === verdict).length) : 0;
+    const logEvidence = logSum(best?.logEvidence ?? -Infinity, f.logEvidence - share);
     byVerdict.set(
       verdict,
       !best || f.chiSquare < best.chiSquare
@@ -114,7 +155,7 @@ function isWrong(m: Majority, { channelIndex, byVerdict }: Judged, seen: boolean
   return all.some(
     (v) =>
       v.chiSquare - best < SEPARATE_LIMIT &&
-      isMaterial(v.hypothesis, v.fit, m.harmless, m.pack) &&
+      isMaterial(v.hypothesis, v.fit, m.harmless, m.pack, m.observed) &&
       (!seen || isVisible(v.hypothesis, v.fit, m.harmless, m.observed, m.pack.channels[channelIndex]!.cells)),
   );
 }
@@ -153,8 +194,9 @@ export function diagnose(
   const judged = plain.flatMap((c): Judged[] => {
     if (onBars.has(c)) return [];
     const enough = taps.has(c) ? PAIRED_LIMIT : limit;
-    const gain = healthy.get(c)!.chiSquare - m.fit(c, OPEN, m.inflation, { passes: 1 }).chiSquare;
-    if (gain < enough * 0.7) return [];
+    const wide = Math.max(m.inflation, leastInflation(m, c));
+    const calm = nothingWrong(m, c, wide, { passes: 1 }).chiSquare;
+    if (calm - m.fit(c, OPEN, wide, { passes: 1 }).chiSquare < enough * 0.7) return [];
     const least = oddAfterAll(m, c, enough);
     if (!least) return [];
     const found = explanationsOf(m, c, least);
@@ -218,14 +260,15 @@ function estimateOfChannel(
   const f = best?.fit ?? healthy;
   const level =
     best?.hypothesis.levelAt === 'full' ? Math.max(0, 1 - observed.trajectory.socFraction[0]!) : 0;
-  const ratio = 1 / (1 + f.theta[1]!);
+  const held = heldOf(observed, f);
   const tells = (at: number, prior: number): boolean => f.sd[at]! < TELLS * prior;
   return {
     channelIndex,
     deltaSoc: { value: f.theta[0]! - f.theta[1]! * level, sd: f.sd[0]! },
-    capacityRatio: tells(1, best?.hypothesis.free.capacity ?? scatter.capacity)
-      ? { value: ratio, sd: f.sd[1]! * ratio * ratio }
-      : null,
+    capacityRatio:
+      held.sd < TELLS * held.beforeSd({ ...scatter, ...best?.hypothesis.free })
+        ? { value: held.value, sd: held.sd }
+        : null,
     resistanceRatio:
       loadChanged && tells(2, best?.hypothesis.free.ohmic ?? scatter.resistance)
         ? { value: 1 + f.theta[2]!, sd: f.sd[2]! }

@@ -1,8 +1,9 @@
 import type { Scatter } from '../pack';
-import { leakMilliamp } from './channelModel';
+import { heldOf } from './loss';
 import type { Judged } from './majority';
 import type { Observed } from './observe';
 import type { Estimate, Verdict } from './verdicts';
+import { leakMilliamp } from './channelModel';
 
 /**
  * What a fit does not know of its own errors, as a share of the figure: the slope of the curve, the pack's own typical
@@ -33,11 +34,12 @@ export function estimateOf(verdict: Verdict, judged: Judged, observed: Observed,
           100 * Math.hypot(sd[0]!, SYSTEMATIC.charge * theta[0]!, ofTypical(scatter.socFraction, observed)),
       };
     case 'low-capacity': {
-      const ratio = 1 / (1 + theta[1]!);
+      const held = heldOf(observed, judged.byVerdict.get(verdict)!.fit);
+      const ratio = held.value;
       // However long the record, "the others" are known to about half a per cent.
       return {
         capacityRatio: ratio,
-        capacityRatioSd: Math.hypot(sd[1]! * ratio * ratio, 0.005, SYSTEMATIC.loss * (1 - ratio)),
+        capacityRatioSd: Math.hypot(held.sd, 0.005, SYSTEMATIC.loss * (1 - ratio)),
       };
     }
     case 'high-resistance': {

@@ -1,8 +1,8 @@
 import { factsOf, type Pack } from '../pack';
-import type { ChannelFit, Hypothesis } from './channelModel';
-import { leakMilliamp } from './channelModel';
 import type { Observed } from './observe';
 import type { Estimate, Verdict } from './verdicts';
+import { type ChannelFit, leakMilliamp } from './channelModel';
+import { byElectrode, type Hypothesis } from './parameters';
 
 const NAMES: Record<Verdict, string> = {
   healthy: 'healthy',
@@ -58,7 +58,7 @@ export function explain(
     );
   if (verdict === 'low-capacity')
     reasons.push(
-      `The gap grows with the charge drawn: it holds ${pct(1 / (1 + theta[1]!), 0)} of what the others hold (± ${pct(estimate.capacityRatioSd ?? 0)}).`,
+      `${byElectrode(found.hypothesis) ? 'The gap comes and goes with the steps of the curve, so lithium or the material of one electrode is lost' : 'The gap grows with the charge drawn'}: it holds ${pct(estimate.capacityRatio!, 0)} of what the others hold (± ${pct(estimate.capacityRatioSd!)}).`,
     );
   if (verdict === 'high-resistance')
     reasons.push(

@@ -1,20 +1,39 @@
 import { factsOf, type Chemistry } from '../pack';
-import type { Hypothesis } from './channelModel';
 import type { Verdict } from './verdicts';
+import type { Hypothesis } from './parameters';
 
 /** Nothing wrong: every parameter as healthy channels differ. */
 export const HEALTHY: Hypothesis = { name: 'healthy', free: {}, levelAt: 'start', tied: true, penalty: 0 };
 /** Anything may be wrong: how well the model can fit at all. */
 export const OPEN: Hypothesis = {
   name: 'open',
-  free: { soc: 0.15, capacity: 0.25, ohmic: 2, slow: 2, leak: 0.03, offset: 0.15 },
+  free: { soc: 0.15, capacity: 0.25, ohmic: 2, slow: 2, leak: 0.03, offset: 0.15, slip: 0.15, stretch: 0.3 },
   levelAt: 'start',
   tied: true,
   penalty: 0,
 };
 
+/**
+ * Capacity that went with lithium, with material of the negative or of the positive electrode, or with all three (the modes of ageing:
+ * Birkl et al., J. Power Sources 341 (2017) 373, from memory). Level when full, as chargers leave them.
+ */
+const ELECTRODES: { verdict: Verdict; hypothesis: Hypothesis }[] = (
+  [
+    ['lithium lost', { slip: 0.15 }, 0],
+    ['negative material lost', { slip: 0.15, stretch: 0.3 }, 0],
+    ['positive material lost', { capacity: 0.3, stretch: 0.3 }, 0],
+    ['lithium and material lost', { capacity: 0.3, slip: 0.15, stretch: 0.3 }, 6],
+  ] as const
+).map(([name, free, penalty]) => ({
+  verdict: 'low-capacity',
+  hypothesis: { name, free, levelAt: 'full', tied: true, penalty },
+}));
+
 /** The explanations that are compared, with how far each may be from healthy (one standard deviation). */
-export function hypothesesFor(chemistry: Chemistry): { verdict: Verdict; hypothesis: Hypothesis }[] {
+export function hypothesesFor(
+  chemistry: Chemistry,
+  electrodes = false,
+): { verdict: Verdict; hypothesis: Hypothesis }[] {
   const { offsetV: offset, leakPerDay } = factsOf(chemistry).faults;
   const base = { levelAt: 'start', tied: true, penalty: 0 } as const;
   return [
@@ -38,6 +57,7 @@ export function hypothesesFor(chemistry: Chemistry): { verdict: Verdict; hypothe
         positive: 'capacity',
       },
     },
+    ...(electrodes ? ELECTRODES : []),
     {
       verdict: 'high-resistance',
       hypothesis: { ...base, name: 'joint', free: { ohmic: 2 }, tied: false, positive: 'ohmic' },

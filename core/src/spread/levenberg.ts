@@ -18,9 +18,9 @@ export interface Manner {
 }
 
 /** Steps tried before a look is left where it is. */
-const MOST_TRIES = 8;
+const MOST_TRIES = 14;
 /** A step that brings less, hardly held back, is the last. */
-const LITTLE = 0.02;
+const LITTLE = 0.002;
 const GIVE_UP_AFTER = 5;
 
 /**

@@ -51,6 +51,27 @@ export function spdInverseDiagonal(a: Float64Array): Float64Array {
   return out;
 }
 
+/** Rows and columns `of` of A⁻¹, row by row. @throws SingularMatrix */
+export function covarianceOf(a: Float64Array, of: readonly number[]): Float64Array {
+  const n = Math.round(Math.sqrt(a.length));
+  const l = cholesky(a, n);
+  const out = new Float64Array(of.length ** 2);
+  of.forEach((i, r) => {
+    const unit = new Float64Array(n);
+    unit[i] = 1;
+    const column = substitute(l, n, unit);
+    of.forEach((j, c) => (out[r * of.length + c] = column[j]!));
+  });
+  return out;
+}
+
+/** Variance of a figure that changes by so much with each of the parameters whose covariance is given. */
+export function varianceOf(by: readonly number[], covariance: Float64Array): number {
+  let sum = 0;
+  by.forEach((a, i) => by.forEach((b, j) => (sum += a * b * covariance[i * by.length + j]!)));
+  return Math.max(0, sum);
+}
+
 /** Logarithm of the determinant of a symmetric positive-definite matrix. @throws SingularMatrix */
 export function logDeterminant(a: Float64Array): number {
   const n = Math.round(Math.sqrt(a.length));

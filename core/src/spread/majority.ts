@@ -1,11 +1,14 @@
 import { factsOf, type Pack, type Scatter } from '../pack';
 import type { ScanRecord } from '../scan';
-import { fitChannel, residualNoise, slopesOf, type ChannelFit, type Hypothesis } from './channelModel';
 import { HEALTHY, OPEN } from './hypotheses';
 import type { Observed } from './observe';
-import { packScatter, sensorStepOf } from './packScatter';
+import { packScatter, SCATTER_KEYS, sensorStepOf } from './packScatter';
 import { withoutPlaceTrend } from './placeTrend';
 import type { Verdict } from './verdicts';
+import { type ChannelFit, fitChannel } from './channelModel';
+import { slopesOf } from './channelTerms';
+import type { Hypothesis } from './parameters';
+import { leftV, residualNoise } from './residuals';
 
 /** Shape that is allowed, in times of the usual one, while the noise of the readings is told. */
 const WIDE_SHAPE = 4;
@@ -76,7 +79,8 @@ export function majorityOf(
   const loosely = fitWith(given, wide, 1.3 * floorV);
   const looks = plain.map((c) => loosely(c, OPEN, 1, { passes: 1 }));
   const { noiseV, inflation } = residualNoise(looks, floorV);
-  const observed = withoutPlaceTrend(given, pack, plain, looks);
+  const placed = withoutPlaceTrend(given, pack, plain, looks);
+  const observed = withoutLate(placed, plain, looks, noiseV);
   const own = packScatter(
     observed,
     slopes,
@@ -98,6 +102,38 @@ export function majorityOf(
   };
 }
 
+/** A reading this many times the usual scatter beside everything that a channel can show came late, or was another's. */
+const LATE_TIMES = 8;
+/** More of a channel's readings than this share cannot all be late. */
+const LATE_SHARE = 0.04;
+
+/**
+ * Readings that no cell gives: one that came late in a step of current says nothing of the channel, and a fit would bend to it. They keep their
+ * place and lose their weight.
+ * @param looks linear fits of the channels in `plain` with everything free
+ */
+export function withoutLate(
+  observed: Observed,
+  plain: readonly number[],
+  looks: readonly ChannelFit[],
+  noiseV: number,
+): Observed {
+  const channels = [...observed.channels];
+  plain.forEach((c, i) => {
+    const { residualV } = looks[i]!;
+    const least = LATE_TIMES * Math.max(noiseV, leftV(looks[i]!));
+    // One alone: what a channel shows near the end of its charge is off in the readings beside it too.
+    const off = (k: number): number => Math.abs(residualV[k] ?? 0);
+    const late = residualV.map((_, k) =>
+      off(k) > least && Math.max(off(k - 1), off(k + 1)) < least / 2 ? 1 : 0,
+    );
+    const many = late.reduce((a, b) => a + b, 0);
+    if (many === 0 || many > LATE_SHARE * residualV.length) return;
+    channels[c] = { ...channels[c]!, count: channels[c]!.count.map((n, k) => (late[k] ? 0 : n)) };
+  });
+  return { ...observed, channels };
+}
+
 /** The better of two healthy channels: slow resistance bound to the ohmic one, or on its own. */
 export function nothingWrong(
   { fit }: Majority,
@@ -110,15 +146,6 @@ export function nothingWrong(
   return loose.chiSquare < bound.chiSquare ? loose : bound;
 }
 
-const SCATTER_KEYS = [
-  'socFraction',
-  'capacity',
-  'resistance',
-  'slow',
-  'leakPerDay',
-  'offsetV',
-  'shapeV',
-] as const;
 const largerOf = (a: Scatter, b: Scatter): Scatter => {
   const out = { ...a };
   for (const key of SCATTER_KEYS) out[key] = Math.max(a[key], b[key]);
@@ -128,13 +155,7 @@ const largerOf = (a: Scatter, b: Scatter): Scatter => {
 /** The median of few channels is itself uncertain; the priors carry that. */
 function widened(scatter: Scatter, channels: number): Scatter {
   const by = Math.sqrt(1 + 1.57 / channels);
-  return {
-    socFraction: scatter.socFraction * by,
-    capacity: scatter.capacity * by,
-    resistance: scatter.resistance * by,
-    slow: scatter.slow * by,
-    leakPerDay: scatter.leakPerDay * by,
-    offsetV: scatter.offsetV * by,
-    shapeV: scatter.shapeV,
-  };
+  const out = { ...scatter };
+  for (const key of SCATTER_KEYS) if (key !== 'shapeV') out[key] = scatter[key] * by;
+  return out;
 }

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { defaultOcvTable, factsOf, normalisePack, type Chemistry } from '../pack';
+import { defaultOcvTable, factsOf, normalisePack, ocvCurve, type Chemistry } from '../pack';
 import { driveLegs, healthyPack, Random, simulateRecord, type Leg, type SimPack } from '../simpack';
 import { diagnose } from '.';
 import { HEALTHY, hypothesesFor } from './hypotheses';
@@ -22,6 +22,7 @@ const packOf = (chemistry: Chemistry) =>
 const nmc = packOf('nmc');
 const scatter = factsOf('nmc').healthy;
 const named = (name: string) => hypothesesFor('nmc').find((h) => h.hypothesis.name === name)!.hypothesis;
+const plain = { curve: ocvCurve(defaultOcvTable('nmc')), negative: null };
 const theta = (at: number, value: number) => {
   const values = new Float64Array(11);
   values[at] = value;
@@ -33,30 +34,34 @@ describe('what is a fault and not only a difference', () => {
     // A pack that is less even than usual: its healthy channels lie up to 2.8 standard deviations apart.
     const uneven = { ...scatter, socFraction: 0.01 };
     const edge = HEALTHY_WITHIN * uneven.socFraction;
-    expect(isMaterial(named('imbalance'), theta(0, 0.98 * edge), uneven, nmc)).toBe(false);
-    expect(isMaterial(named('imbalance'), theta(0, -1.02 * edge), uneven, nmc)).toBe(true);
+    expect(isMaterial(named('imbalance'), theta(0, 0.98 * edge), uneven, nmc, plain)).toBe(false);
+    expect(isMaterial(named('imbalance'), theta(0, -1.02 * edge), uneven, nmc, plain)).toBe(true);
     // Where a pack is as even as usual, what costs nothing is still no fault.
     const { matters } = factsOf('nmc');
-    expect(isMaterial(named('imbalance'), theta(0, 0.9 * matters.socFraction), scatter, nmc)).toBe(false);
-    expect(isMaterial(named('imbalance'), theta(0, 1.1 * matters.socFraction), scatter, nmc)).toBe(true);
+    expect(isMaterial(named('imbalance'), theta(0, 0.9 * matters.socFraction), scatter, nmc, plain)).toBe(
+      false,
+    );
+    expect(isMaterial(named('imbalance'), theta(0, 1.1 * matters.socFraction), scatter, nmc, plain)).toBe(
+      true,
+    );
     // Boards are off by 0.5 to 3 mV and 0.02 to 0.1 %, and a meter 10 to 20 mV apart is a sense fault: common practice,
     // no source. A few millivolts are no fault, however certain.
-    expect(isMaterial(named('offset'), theta(5, 0.009), scatter, nmc)).toBe(false);
-    expect(isMaterial(named('offset'), theta(5, 0.011), scatter, nmc)).toBe(true);
+    expect(isMaterial(named('offset'), theta(5, 0.009), scatter, nmc, plain)).toBe(false);
+    expect(isMaterial(named('offset'), theta(5, 0.011), scatter, nmc, plain)).toBe(true);
     const worse = { ...scatter, offsetV: 0.005 };
-    expect(isMaterial(named('offset'), theta(5, 0.013), worse, nmc)).toBe(false);
+    expect(isMaterial(named('offset'), theta(5, 0.013), worse, nmc, plain)).toBe(false);
   });
 
   it('counts only what the explanation blames', () => {
-    expect(isMaterial(named('offset'), theta(0, 0.2), scatter, nmc)).toBe(false);
-    expect(isMaterial(HEALTHY, theta(0, 0.2), scatter, nmc)).toBe(false);
+    expect(isMaterial(named('offset'), theta(0, 0.2), scatter, nmc, plain)).toBe(false);
+    expect(isMaterial(HEALTHY, theta(0, 0.2), scatter, nmc, plain)).toBe(false);
   });
 
   it('is a self-discharge above three per cent a month for lithium, twelve for nickel', () => {
     const leak = named('self-discharge');
-    expect(isMaterial(leak, theta(4, 0.0009), scatter, nmc)).toBe(false);
-    expect(isMaterial(leak, theta(4, 0.002), scatter, nmc)).toBe(true);
-    expect(isMaterial(leak, theta(4, 0.002), factsOf('nimh').healthy, packOf('nimh'))).toBe(false);
+    expect(isMaterial(leak, theta(4, 0.0009), scatter, nmc, plain)).toBe(false);
+    expect(isMaterial(leak, theta(4, 0.002), scatter, nmc, plain)).toBe(true);
+    expect(isMaterial(leak, theta(4, 0.002), factsOf('nimh').healthy, packOf('nimh'), plain)).toBe(false);
   });
 });
 

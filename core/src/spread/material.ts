@@ -1,8 +1,11 @@
 import { factsOf, type Pack, type Scatter } from '../pack';
 import { STANDING_S } from '../scan';
-import { PARAMETERS, type ChannelFit, type Hypothesis, type Parameter } from './channelModel';
+import { negativeAt } from './electrodes';
+import { heldRatio } from './heldRatio';
 import type { Observation, Observed } from './observe';
 import type { Trajectory } from './trajectory';
+import type { ChannelFit } from './channelModel';
+import { type Hypothesis, type Parameter, PARAMETERS } from './parameters';
 
 /** No healthy channel lies further from the others than this many standard deviations of healthy scatter. */
 export const HEALTHY_WITHIN = 2.8;
@@ -13,6 +16,10 @@ const HARMLESS_SHARE = 0.5;
 /** Changes of current below this share of the rated capacity an hour are the sensor's own. Common practice, no source. */
 const LEAST_LOAD = 0.05;
 
+/** Whether an explanation is a loss of capacity, of whichever electrode. */
+const holdsLess = ({ name, free }: Hypothesis): boolean =>
+  name !== 'open' && (free.capacity !== undefined || free.slip !== undefined);
+
 /**
  * Whether an explanation says that something is wrong at all: one of the things it blames has to lie further from the
  * others than healthy channels do. A long record makes a healthy difference certain, not a fault.
@@ -22,9 +29,10 @@ export function isMaterial(
   { theta }: Pick<ChannelFit, 'theta'>,
   scatter: Scatter,
   pack: Pack,
+  observed: Pick<Observed, 'curve' | 'negative'>,
 ): boolean {
   const { leak, matters } = factsOf(pack.profile.chemistry);
-  const healthy: Record<Parameter, number> = {
+  const healthy: Partial<Record<Parameter, number>> = {
     soc: Math.max(HEALTHY_WITHIN * scatter.socFraction, matters.socFraction),
     capacity: Math.max(HEALTHY_WITHIN * scatter.capacity, matters.capacity),
     ohmic: Math.max(HEALTHY_WITHIN * scatter.resistance, matters.resistance),
@@ -36,7 +44,13 @@ export function isMaterial(
       (factsOf(pack.profile.chemistry).meter.apartMv / 1000) * HARMLESS_SHARE,
     ),
   };
-  return PARAMETERS.some((p, j) => hypothesis.free[p] !== undefined && Math.abs(theta[j]!) > healthy[p]);
+  if (holdsLess(hypothesis)) {
+    const ratio = heldRatio(observed, theta[1]!, theta[6]!, theta[7]!);
+    return Math.abs(1 / ratio - 1) > healthy.capacity!;
+  }
+  return PARAMETERS.some(
+    (p, j) => hypothesis.free[p] !== undefined && Math.abs(theta[j]!) > (healthy[p] ?? Infinity),
+  );
 }
 
 /**
@@ -50,13 +64,19 @@ export function isVisible(
   observed: Observed,
   cells: number,
 ): boolean {
-  if (hypothesis.free.soc === undefined && hypothesis.free.capacity === undefined) return true;
-  const { socFraction, drawnAh, capacityAh } = observed.trajectory;
+  const { free } = hypothesis;
+  if (free.soc === undefined && free.capacity === undefined && free.slip === undefined) return true;
+  const { socFraction, drawnAh, capacityAh, timeS } = observed.trajectory;
   const level = hypothesis.levelAt === 'full' ? Math.max(0, 1 - socFraction[0]!) : 0;
   const least = HEALTHY_WITHIN * scatter.offsetV;
   return socFraction.some((s, k) => {
-    const d = theta[0]! - theta[1]! * (drawnAh[k]! / capacityAh + level);
-    return cells * Math.abs(observed.curve.voltageAt(s + d) - observed.curve.voltageAt(s)) >= least;
+    const days = (timeS[k]! - timeS[0]!) / 86400;
+    const d = theta[0]! - theta[1]! * (drawnAh[k]! / capacityAh + level) - theta[4]! * days;
+    const slipped = observed.negative
+      ? negativeAt(observed.negative, s + d).v -
+        negativeAt(observed.negative, s + d - theta[6]! - theta[7]! * (1 - s)).v
+      : 0;
+    return cells * Math.abs(observed.curve.voltageAt(s + d) - observed.curve.voltageAt(s) + slipped) >= least;
   });
 }
 

@@ -2,8 +2,10 @@ import { ocvCurve, type OcvCurve, type Pack } from '../pack';
 import { indexAt, type ScanRecord } from '../scan';
 import { accumulate, solveSpd } from './linear';
 import { median } from './statistics';
+import { negativeBehind, type NegativeElectrode } from './electrodes';
 import { ownCurve } from './ownCurve';
 import { followTypical, type Trajectory } from './trajectory';
+import type { RestCurve } from './typicalFit';
 
 /** One channel's readings against the typical cell, on the trajectory's grid. Volts per cell × cells = channel. */
 export interface Observation {
@@ -17,6 +19,8 @@ export interface Observation {
 
 export interface Observed {
   curve: OcvCurve;
+  /** The negative electrode behind the curve; null where none is known. */
+  negative: NegativeElectrode | null;
   trajectory: Trajectory;
   channels: Observation[];
   /** How many raw readings one grid moment stands for (averaged). */
@@ -29,7 +33,7 @@ const MOST_MOMENTS = 2400;
 function observeTogether(
   record: ScanRecord,
   pack: Pack,
-  curve: OcvCurve,
+  rest: RestCurve,
   condemned: ReadonlySet<number>,
 ): Observed {
   const time = record.voltageV[0]!.timeS;
@@ -68,9 +72,9 @@ function observeTogether(
   }
   const averaged: ScanRecord =
     run === 1 ? record : { ...record, currentA: record.currentA && { timeS, value: meanCurrent } };
-  const trajectory = followTypical(averaged, pack, curve, timeS, typicalV);
+  const trajectory = followTypical(averaged, pack, rest, timeS, typicalV);
   // Beyond the empty end the curve says nothing of charge; a group that far down is left out of the fit there.
-  const belowTable = outOfReach(curve);
+  const belowTable = outOfReach(rest.table);
   const channels = pack.channels.map((channel, c) => {
     const at: number[] = [];
     const deviation: number[] = [];
@@ -86,7 +90,7 @@ function observeTogether(
       count: new Float64Array(at.length).fill(1),
     };
   });
-  return { curve, trajectory, channels, readingsPerMoment: run };
+  return { curve: rest.table, negative: rest.negative, trajectory, channels, readingsPerMoment: run };
 }
 
 /**
@@ -96,7 +100,7 @@ function observeTogether(
 function observePolled(
   record: ScanRecord,
   pack: Pack,
-  curve: OcvCurve,
+  rest: RestCurve,
   condemned: ReadonlySet<number>,
 ): Observed {
   const all: { t: number; c: number; v: number }[] = [];
@@ -116,7 +120,7 @@ function observePolled(
   });
   const timeS = Float64Array.from(all, (r) => r.t);
   const rough = Float64Array.from(all, (r) => r.v - level[r.c]!);
-  const first = followTypical(record, pack, curve, timeS, rough);
+  const first = followTypical(record, pack, rest, timeS, rough);
   const knots = Math.min(14, Math.max(2, Math.round(all.length / 400)));
   const span = Math.max(1e-9, timeS[timeS.length - 1]! - timeS[0]!);
   const size = 3 + knots + 1;
@@ -146,11 +150,11 @@ function observePolled(
       u || Math.abs(rough[k]! - typicalV[k]!) > 6 * sigma ? 0 : 1,
     );
   }
-  const trajectory = followTypical(record, pack, curve, timeS, typicalV);
+  const trajectory = followTypical(record, pack, rest, timeS, typicalV);
   const at: number[][] = pack.channels.map(() => []);
   const deviation: number[][] = pack.channels.map(() => []);
   all.forEach((r, k) => {
-    if (first.unsteady[k] || r.v < outOfReach(curve)) return;
+    if (first.unsteady[k] || r.v < outOfReach(rest.table)) return;
     at[r.c]!.push(k);
     deviation[r.c]!.push((r.v - typicalV[k]!) * pack.channels[r.c]!.cells);
   });
@@ -159,7 +163,8 @@ function observePolled(
     deviation.flatMap((d, c) => (d.length > 0 ? [median(d) / pack.channels[c]!.cells] : [])),
   );
   return {
-    curve,
+    curve: rest.table,
+    negative: rest.negative,
     trajectory,
     channels: at.map((a, c) => ({
       at: Int32Array.from(a),
@@ -236,6 +241,8 @@ function condense(full: Observed): Observed {
     socFraction: mean(t.socFraction),
     ohmicV: mean(t.ohmicV),
     slowV: mean(t.slowV),
+    positiveLagAh: mean(t.positiveLagAh),
+    negativeLagAh: mean(t.negativeLagAh),
     unsteady: new Uint8Array(cells),
   };
   const channels = full.channels.map((c): Observation => {
@@ -265,9 +272,10 @@ export function observe(
   pack: Pack,
   condemned: ReadonlySet<number> = new Set(),
 ): Observed {
-  const curve = ocvCurve(pack.profile.ocv);
-  const full = (record.simultaneous ? observeTogether : observePolled)(record, pack, curve, condemned);
-  return condense({ ...full, curve: ownCurve(curve, full.trajectory) });
+  const table = ocvCurve(pack.profile.ocv);
+  const rest = { table, negative: negativeBehind(table, pack.profile.chemistry, pack.profile.ocv) };
+  const full = (record.simultaneous ? observeTogether : observePolled)(record, pack, rest, condemned);
+  return condense({ ...full, ...ownCurve(rest, full.trajectory) });
 }
 
 /** Last grid moment at or before a time. */

@@ -1,5 +1,7 @@
 import { ocvCurve, type OcvCurve } from '../pack';
+import { aged, negativeAt, type NegativeElectrode } from './electrodes';
 import type { Trajectory } from './trajectory';
+import type { RestCurve } from './typicalFit';
 
 /** Steps of charge in which the curve is written down, and the width a point of it is told over. */
 const STEPS = 400;
@@ -19,24 +21,55 @@ const FADES = 20;
  * charge is where the typical cell was earlier or will be later, and that was read.
  * @param t the typical cell's course; what the load drops in it is taken off its volts.
  */
-export function ownCurve(curve: OcvCurve, t: Trajectory): OcvCurve {
-  const n = t.timeS.length;
+export function ownCurve(
+  { table, negative: behind }: RestCurve,
+  t: Trajectory,
+): { curve: OcvCurve; negative: NegativeElectrode | null } {
+  const { curve: asTabled, negative } =
+    behind && t.ageing ? aged(table, behind, t.ageing) : { curve: table, negative: behind };
+  const curve = raised(asTabled, t.levelV);
   let low = Infinity;
   let high = -Infinity;
-  for (let k = 0; k < n; k++) {
+  for (let k = 0; k < t.timeS.length; k++) {
     if (Number.isNaN(t.typicalV[k]!)) continue;
     low = Math.min(low, t.socFraction[k]!);
     high = Math.max(high, t.socFraction[k]!);
   }
-  if (!(high - low > LEAST_SPAN)) return curve;
+  return { curve: high - low > LEAST_SPAN ? bent(curve, seenBeside(curve, negative, t)) : curve, negative };
+}
+
+/** The same curve as a whole so much higher. */
+function raised(curve: OcvCurve, byV: number): OcvCurve {
+  return {
+    ...curve,
+    voltageAt: (s) => curve.voltageAt(s) + byV,
+    socAt: (v) => curve.socAt(v - byV),
+    socInterval: (v, tolerance) => curve.socInterval(v - byV, tolerance),
+    minV: curve.minV + byV,
+    maxV: curve.maxV + byV,
+  };
+}
+
+/** By steps of charge how far the typical cell was seen beside a curve, V, and how often. */
+interface Seen {
+  weight: Float64Array;
+  /** Weighted sum of what it lies beside the curve. */
+  sum: Float64Array;
+}
+
+function seenBeside(curve: OcvCurve, negative: NegativeElectrode | null, t: Trajectory): Seen {
   const weight = new Float64Array(STEPS + 1);
   const sum = new Float64Array(STEPS + 1);
   const reach = Math.ceil(3 * WIDTH * STEPS);
-  for (let k = 0; k < n; k++) {
-    const s = t.socFraction[k]!;
+  for (let k = 0; k < t.timeS.length; k++) {
+    const s = t.socFraction[k]! - t.positiveLagAh[k]! / t.capacityAh;
     const v = t.typicalV[k]!;
     if (Number.isNaN(v) || t.unsteady[k] || s < 0 || s > 1) continue;
-    const off = v + t.ohmicV[k]! + t.slowV[k]! - curve.voltageAt(s);
+    const behind = negative
+      ? negativeAt(negative, s).v -
+        negativeAt(negative, t.socFraction[k]! - t.negativeLagAh[k]! / t.capacityAh).v
+      : 0;
+    const off = v + t.ohmicV[k]! + t.slowV[k]! - curve.voltageAt(s) - behind;
     const rate = t.currentA[k]! / t.capacityAh / LOADED;
     const w = 1 / (1 + rate * rate);
     const at = Math.round(s * STEPS);
@@ -46,6 +79,10 @@ export function ownCurve(curve: OcvCurve, t: Trajectory): OcvCurve {
       sum[i]! += kernel * off;
     }
   }
+  return { weight, sum };
+}
+
+function bent(curve: OcvCurve, { weight, sum }: Seen): OcvCurve {
   const shift = Float64Array.from(sum, (v, i) => v / (weight[i]! + TABLE_WEIGHS));
   // What was seen at either end fades out beyond it, so that the curve does not jump.
   const seen = [...weight.keys()].filter((i) => weight[i]! > TABLE_WEIGHS);

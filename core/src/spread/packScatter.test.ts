@@ -1,11 +1,11 @@
 import { describe, expect, it } from 'vitest';
 import { defaultOcvTable, factsOf, normalisePack, ocvCurve } from '../pack';
 import { driveLegs, healthyPack, Random, simulateRecord, type SimPack } from '../simpack';
-import { slopesOf } from './channelModel';
 import { OPEN } from './hypotheses';
 import { logDeterminant } from './linear';
 import { observe } from './observe';
 import { packScatter } from './packScatter';
+import { slopesOf } from './channelTerms';
 
 const pack = normalisePack({
   name: 'forty-eight groups',

@@ -1,9 +1,10 @@
 import type { Pack, Scatter } from '../pack';
 import type { ScanRecord } from '../scan';
-import { PARAMETERS, screeningColumns, type Parameter } from './channelModel';
 import { SHAPES } from './curveErrors';
 import { accumulateColumns, logDeterminant, solveSpd } from './linear';
 import type { Observed } from './observe';
+import { screeningColumns, type Slopes } from './channelTerms';
+import { type Parameter, PARAMETERS } from './parameters';
 
 const COUNT = PARAMETERS.length + SHAPES;
 
@@ -14,13 +15,7 @@ interface Sums {
   rhs: Float64Array;
 }
 
-function sumsOf(
-  observed: Observed,
-  slopes: Float64Array,
-  channel: number,
-  cells: number,
-  weight: number,
-): Sums {
+function sumsOf(observed: Observed, slopes: Slopes, channel: number, cells: number, weight: number): Sums {
   const { deviationV, count } = observed.channels[channel]!;
   const info = new Float64Array(COUNT * COUNT);
   const rhs = new Float64Array(COUNT);
@@ -36,6 +31,8 @@ const priorOf = (s: Scatter, cells: number): number[] => [
   s.slow,
   s.leakPerDay,
   s.offsetV,
+  s.slip,
+  s.stretch,
   ...Array.from({ length: SHAPES }, () => cells * s.shapeV),
 ];
 
@@ -55,7 +52,19 @@ function evidenceOf(info: Float64Array, rhs: Float64Array, prior: readonly numbe
   return 0.5 * (x.reduce((s, v, i) => s + v * z[i]!, 0) - logDeterminant(m));
 }
 
-const KEYS = ['socFraction', 'capacity', 'resistance', 'slow', 'leakPerDay', 'offsetV', 'shapeV'] as const;
+export const SCATTER_KEYS = [
+  'socFraction',
+  'capacity',
+  'resistance',
+  'slow',
+  'leakPerDay',
+  'offsetV',
+  'slip',
+  'stretch',
+  'shapeV',
+] as const;
+/** What a pack's own majority is asked for: lost lithium and a negative electrode that runs empty sooner look much alike, one of them is enough. */
+const KEYS = SCATTER_KEYS.filter((key) => key !== 'stretch');
 /** Factors of the usual scatter that are looked at, a step of a fifth apart. */
 const FINEST = 1 / 3;
 const WIDEST = { own: 6, shape: 16 };
@@ -77,7 +86,7 @@ const FEWEST = 6;
  */
 export function packScatter(
   observed: Observed,
-  slopes: Float64Array,
+  slopes: Slopes,
   pack: Pack,
   plain: readonly number[],
   usual: Scatter,

@@ -1,7 +1,9 @@
 import type { Pack } from '../pack';
-import { PARAMETERS, type ChannelFit, type Parameter } from './channelModel';
 import type { Observation, Observed } from './observe';
 import { median } from './statistics';
+import type { ChannelFit } from './channelModel';
+import { slopesOf, slowDrop } from './channelTerms';
+import { type Parameter, PARAMETERS } from './parameters';
 
 /** Fewer channels than this show no course over the pack. */
 const FEWEST = 12;
@@ -62,7 +64,8 @@ export function withoutPlaceTrend(
   };
   const [all, slow] = [trendOf('ohmic'), trendOf('slow')];
   if (!all && !slow) return observed;
-  const { ohmicV, slowV } = observed.trajectory;
+  const { ohmicV } = observed.trajectory;
+  const slowV = slowDrop(observed, slopesOf(observed));
   return {
     ...observed,
     channels: observed.channels.map((o, c): Observation => {

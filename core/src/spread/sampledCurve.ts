@@ -1,13 +1,22 @@
 import type { OcvCurve } from '../pack';
+import { negativeAt, type NegativeElectrode } from './electrodes';
 
 /** Even steps of charge from empty to full. */
 export const CURVE_STEPS = 4096;
 /** Half the stretch of charge that a point of the curve is the mean of, and the parts it is taken in. */
 const SMOOTH = 0.005;
 const SMOOTH_PARTS = 16;
-const sampled = new WeakMap<OcvCurve, { volt: Float64Array; slope: Float64Array }>();
-/** Volts and slope of the curve at even steps from empty to full, so that a fit looks them up without a search. */
-export function sampledCurve(curve: OcvCurve): { volt: Float64Array; slope: Float64Array } {
+const sampled = new WeakMap<OcvCurve, SampledCurve>();
+
+export interface SampledCurve {
+  volt: Float64Array;
+  slope: Float64Array;
+}
+/**
+ * Volts and slope of the curve at even steps from empty to full, so that a fit looks them up without a search; of the positive electrode
+ * where the negative one behind the curve is known.
+ */
+export function sampledCurve(curve: OcvCurve, negative: NegativeElectrode | null = null): SampledCurve {
   let found = sampled.get(curve);
   if (!found) {
     const even = (of: (s: number) => number): Float64Array =>
@@ -16,7 +25,8 @@ export function sampledCurve(curve: OcvCurve): { volt: Float64Array; slope: Floa
     // is not, and a fit would be caught at every corner.
     const straight = (s: number): number => {
       const inside = Math.min(1, Math.max(0, s));
-      return curve.voltageAt(inside) + curve.slopeAt(inside) * (s - inside);
+      const whole = curve.voltageAt(inside) + curve.slopeAt(inside) * (s - inside);
+      return negative ? whole + negativeAt(negative, s).v : whole;
     };
     const mean = (s: number): number => {
       let sum = (straight(s - SMOOTH) + straight(s + SMOOTH)) / 2;

@@ -1,9 +1,10 @@
 import type { Pack, Scatter } from '../pack';
-import { PARAMETERS, type ChannelFit, type Hypothesis } from './channelModel';
 import { hypothesesFor } from './hypotheses';
 import { nothingWrong, type Judged, type Majority } from './majority';
 import { canTell, HEALTHY_WITHIN } from './material';
 import type { Observed } from './observe';
+import type { ChannelFit } from './channelModel';
+import { type Hypothesis, PARAMETERS } from './parameters';
 
 /**
  * Channels that are off as much as their neighbour in the string, the other way: a tap wire between two channels moves

@@ -1,14 +1,17 @@
 import { factsOf, modulesOfChannel, type Pack } from '../pack';
-import { PARAMETERS, type ChannelFit } from './channelModel';
 import { estimateOf } from './estimate';
 import { explain, verdictName } from './explain';
 import { OPEN } from './hypotheses';
+import { heldOf } from './loss';
 import type { Judged, Majority } from './majority';
 import type { Observation } from './observe';
 import type { Signature } from './signature';
 import { median } from './statistics';
 import type { LoadTap } from './taps';
 import type { Alternative, ChannelFinding, Verdict } from './verdicts';
+import type { ChannelFit } from './channelModel';
+import { PARAMETERS } from './parameters';
+import { leftV } from './residuals';
 
 /** Explanations within this of the best are still open. */
 export const SEPARATE_LIMIT = 9;
@@ -84,17 +87,6 @@ const shares = (judged: Judged): { verdict: Verdict; misfit: number; share: numb
   const total = weights.reduce((a, b) => a + b, 0);
   return rows.map((r, i) => ({ ...r, share: weights[i]! / total })).sort((a, b) => a.misfit - b.misfit);
 };
-
-/** Three in four readings of a normal error lie within this many standard deviations. */
-const QUARTILES_SD = 1.15;
-/**
- * What a fit leaves of a channel's readings, as a standard deviation, V: by the quartiles, since a reading that came late
- * in a step of current says nothing of the channel.
- */
-function leftV({ residualV }: Pick<ChannelFit, 'residualV'>): number {
-  const sorted = Float64Array.from(residualV, Math.abs).sort();
-  return (sorted[Math.floor(0.75 * (sorted.length - 1))] ?? 0) / QUARTILES_SD;
-}
 
 /**
  * A verdict is no better than its fit: from this many times the scatter of the readings, and this share of the whole
@@ -260,7 +252,7 @@ export function differencesOf(judged: readonly Judged[], m: Majority): Differenc
     const at = (p: (typeof PARAMETERS)[number]): number => theta[PARAMETERS.indexOf(p)]!;
     const says: Partial<Record<Verdict, string>> = {
       imbalance: `${pct(at('soc'))} of charge ${at('soc') < 0 ? 'below' : 'above'} the others; ${pct(matters.socFraction)} would matter.`,
-      'low-capacity': `Holds ${pct(1 - 1 / (1 + at('capacity')))} less than the others; ${pct(matters.capacity)} would matter.`,
+      'low-capacity': `Holds ${pct(1 - heldOf(m.observed, j.byVerdict.get(best.verdict)!.fit).value)} less than the others; ${pct(matters.capacity)} would matter.`,
       'high-resistance': `${(1 + at('ohmic')).toFixed(2)} times the resistance of the others; ${(1 + matters.resistance).toFixed(2)} would matter.`,
       'self-discharge': `Loses ${(100 * at('leak')).toFixed(2)} % a day more than the others.`,
       'sense-fault': `Reads ${Math.abs(1000 * at('offset')).toFixed(0)} mV ${at('offset') > 0 ? 'high' : 'low'}.`,

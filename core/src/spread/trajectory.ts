@@ -1,7 +1,8 @@
-import { factsOf, type OcvCurve, type Pack } from '../pack';
+import { factsOf, type Pack } from '../pack';
 import { indexAt, type ScanRecord, type Series } from '../scan';
-import { accumulate, solveSpd, spdInverseDiagonal } from './linear';
+import { covarianceOf } from './linear';
 import { median } from './statistics';
+import { AT, fitTypical, type RestCurve, type TypicalFit } from './typicalFit';
 
 /**
  * What the pack as a whole did: the course of its typical cell on a grid of moments. All voltages are per cell.
@@ -30,6 +31,22 @@ export interface Trajectory {
   tau2S: number;
   /** Grid moments whose current was changing too fast to be sure of. */
   unsteady: Uint8Array;
+  /** How far ahead of the drawn charge the surface of either electrode is, A·h: the rest curve is met there. */
+  positiveLagAh: Float64Array;
+  negativeLagAh: Float64Array;
+  /** How far the electrodes have moved beside the table, and what the cell holds of the table's charge; null where no electrode is known. */
+  ageing: Ageing | null;
+  /** What the table as a whole lies below the pack's own rest voltage, V a cell: it was taken under some current. */
+  levelV: number;
+}
+
+/** How far a pack's electrodes have moved beside its table. */
+export interface Ageing {
+  /** Lithium lost, and how much sooner the negative electrode runs empty: shares of the table's charge. */
+  slip: number;
+  stretch: number;
+  /** What the cell holds of the table's charge. */
+  held: number;
 }
 
 /** Capacity and resistance from the record alone. */
@@ -67,15 +84,21 @@ const SPARSE_S = 900;
 
 /**
  * Charge drawn, A·h. Current within the sensor's zero error counts as nothing: summed over days it would drain a
- * pack on paper. Where samples are sparse, more is needed to count.
+ * pack on paper. Where samples are sparse, more is needed to count. What was judged between records counts as it is.
  */
-function cumulativeAh(timeS: Float64Array, currentA: Float64Array, zeroA: number): Float64Array {
+function cumulativeAh(
+  timeS: Float64Array,
+  currentA: Float64Array,
+  zeroA: number,
+  judged: (t: number) => boolean,
+): Float64Array {
   const out = new Float64Array(timeS.length);
   for (let k = 1; k < timeS.length; k++) {
     const dt = timeS[k]! - timeS[k - 1]!;
     const least = dt > SPARSE_S ? 2.5 * zeroA : zeroA;
-    const counted = (i: number): number => (Math.abs(i) < least ? 0 : i);
-    out[k] = out[k - 1]! + ((counted(currentA[k]!) + counted(currentA[k - 1]!)) / 2) * (dt / 3600);
+    const counted = (at: number): number =>
+      Math.abs(currentA[at]!) < least && !judged(timeS[at]!) ? 0 : currentA[at]!;
+    out[k] = out[k - 1]! + ((counted(k) + counted(k - 1)) / 2) * (dt / 3600);
   }
   return out;
 }
@@ -88,6 +111,12 @@ const interpolateAt = (timeS: Float64Array, value: Float64Array, t: number): num
   return span <= 0 ? value[i]! : value[i]! + ((t - timeS[i]!) / span) * (value[i + 1]! - value[i]!);
 };
 
+/** Whether a moment lies in a stretch between joined records. */
+const judgedIn =
+  (record: ScanRecord) =>
+  (t: number): boolean =>
+    (record.assumed ?? []).some((a) => t > a.fromS && t < a.toS);
+
 /** A series without its missing readings. */
 function known(s: Series): Series {
   if (!s.value.some((v) => Number.isNaN(v))) return s;
@@ -95,118 +124,6 @@ function known(s: Series): Series {
   return {
     timeS: Float64Array.from(keep, (i) => s.timeS[i]!),
     value: Float64Array.from(keep, (i) => s.value[i]!),
-  };
-}
-
-interface Fit {
-  s0: number;
-  perCapacity: number;
-  perCapacitySd: number;
-  r: [number, number, number];
-  rSd: number;
-  leakPerDay: number;
-  cost: number;
-}
-
-/** Most moments used to fit the typical cell; more say little that is new. */
-const FIT_MOMENTS = 700;
-
-/** Fits start SOC, capacity, resistances and leakage of the typical cell to its voltage by Gauss-Newton with priors. */
-function fitTypical(
-  curve: OcvCurve,
-  pack: Pack,
-  days: Float64Array,
-  drawnAh: Float64Array,
-  terms: Float64Array[],
-  typicalV: Float64Array,
-  startSoc: number,
-  startSocSd: number,
-  weights: Float64Array,
-  /** How much wider than usual the priors of capacity and resistance are; wide enough, the record speaks alone. */
-  loosened = 1,
-): Fit {
-  const rated = pack.profile.ratedCapacityAh;
-  const cells = median(pack.channels.map((c) => c.cells));
-  const nominalOhm = pack.profile.nominalGroupResistanceMilliohm / 1000 / cells;
-  const { expectedHealth, leak } = factsOf(pack.profile.chemistry);
-  // Priors from memory: resistance is near new or up to twice it; the rest is in the record of the chemistry.
-  const priorMean = [
-    startSoc,
-    1 / (expectedHealth.value * rated),
-    nominalOhm * 1.1,
-    nominalOhm * 0.4,
-    nominalOhm * 0.3,
-    leak.perDay,
-  ];
-  const priorSd = [
-    startSocSd,
-    (loosened * expectedHealth.sd) / rated,
-    loosened * nominalOhm * 0.6,
-    loosened * nominalOhm * 0.5,
-    loosened * nominalOhm * 0.5,
-    leak.perDaySd,
-  ];
-  const N = priorMean.length;
-  const theta = priorMean.slice();
-  const stride = Math.max(1, Math.ceil(typicalV.length / FIT_MOMENTS));
-  let total = 0;
-  for (let k = 0; k < typicalV.length; k += stride) total += weights[k]!;
-  // The table departs from the real curve by some mV over whole stretches, so many samples are not many facts.
-  const scale = Math.min(1, 60 / Math.max(1, total)) / 0.004 ** 2;
-  let cost = Infinity;
-  let sd = priorSd[1]!;
-  let rSd = priorSd[2]!;
-  const row = new Float64Array(N);
-  for (let pass = 0; pass < 8; pass++) {
-    const info = new Float64Array(N * N);
-    const rhs = new Float64Array(N);
-    let sum = 0;
-    for (let j = 0; j < N; j++) {
-      info[j * (N + 1)] = 1 / priorSd[j]! ** 2;
-      rhs[j] = (priorMean[j]! - theta[j]!) / priorSd[j]! ** 2;
-      sum += ((priorMean[j]! - theta[j]!) / priorSd[j]!) ** 2;
-    }
-    for (let k = 0; k < typicalV.length; k += stride) {
-      const w = weights[k]! * scale;
-      if (w === 0) continue;
-      const soc = theta[0]! - drawnAh[k]! * theta[1]! - days[k]! * theta[5]!;
-      const slope = curve.slopeAt(soc);
-      // Straight on beyond the ends of the table: a start that is far off has to find its way back.
-      const inside = Math.min(1, Math.max(0, soc));
-      const model =
-        curve.voltageAt(inside) +
-        slope * (soc - inside) -
-        terms[0]![k]! * theta[2]! -
-        terms[1]![k]! * theta[3]! -
-        terms[2]![k]! * theta[4]!;
-      const error = typicalV[k]! - model;
-      sum += w * error * error;
-      row[0] = slope;
-      row[1] = -slope * drawnAh[k]!;
-      row[2] = -terms[0]![k]!;
-      row[3] = -terms[1]![k]!;
-      row[4] = -terms[2]![k]!;
-      row[5] = -slope * days[k]!;
-      accumulate(info, rhs, row, error, w);
-    }
-    cost = sum;
-    const x = solveSpd(info, rhs);
-    const variance = spdInverseDiagonal(info);
-    sd = Math.sqrt(variance[1]!);
-    rSd = Math.sqrt(variance[2]!);
-    x.forEach((d, j) => (theta[j]! += d));
-    theta[1] = Math.min(Math.max(theta[1]!, 0.6 / rated), 2.5 / rated);
-    theta[5] = Math.max(0, theta[5]!);
-    if (Math.abs(x[0]!) < 1e-6 && Math.abs(x[1]! * rated) < 1e-6) break;
-  }
-  return {
-    s0: theta[0]!,
-    perCapacity: theta[1]!,
-    perCapacitySd: sd,
-    r: [theta[2]!, theta[3]!, theta[4]!],
-    rSd,
-    leakPerDay: theta[5]!,
-    cost,
   };
 }
 
@@ -218,8 +135,13 @@ const TAUS: [number, number][] = [
   [15, 1200],
 ];
 
-/** How far the table may lie beside the real curve at either end of a span, share of charge: aged packs, C/20 tables. From memory. */
-const TABLE_SOC_SD = 0.012;
+/** Where else the lithium that is lost is looked for: the steps of an electrode may lie a whole step further. */
+const SLIP_STARTS = [0.08, 0.16];
+/**
+ * How far the table may lie beside the real curve at either end of a span, share of charge: aged packs, C/20 tables. From memory. Of a flat curve
+ * there are only its steps to go by, and they move with the lithium that is lost: as packs of particles have it.
+ */
+const TABLE_SOC_SD = { sloped: 0.012, flat: 0.03 };
 /** Gain error of a current sensor, one standard deviation. From memory. */
 const CURRENT_GAIN_SD = 0.01;
 const LOOSE = 30;
@@ -232,7 +154,7 @@ const LOOSE = 30;
 function recordAlone(
   record: ScanRecord,
   pack: Pack,
-  curve: OcvCurve,
+  rest: RestCurve,
   course: {
     timeS: Float64Array;
     currentA: Float64Array;
@@ -241,13 +163,15 @@ function recordAlone(
     typicalV: Float64Array;
     weights: Float64Array;
     slow: [Float64Array, Float64Array];
+    /** Where to begin: what the whole record was fitted with. */
+    from: Float64Array;
   },
 ): Alone | null {
   const { timeS, currentA, drawnAh, days, typicalV, slow } = course;
   const cuts = (record.assumed ?? []).map((a) => a.fromS);
+  const inGap = judgedIn(record);
   const partOf = (t: number): number => cuts.filter((c) => t > c).length;
   const spans = new Map<number, { low: number; high: number; lowA: number; highA: number }>();
-  const inGap = (t: number): boolean => (record.assumed ?? []).some((a) => t > a.fromS && t < a.toS);
   const known: number[] = [];
   for (let k = 0; k < timeS.length; k++) {
     if (course.weights[k] === 0 || inGap(timeS[k]!)) continue;
@@ -269,30 +193,30 @@ function recordAlone(
   const first = used[0]!;
   const shifted = drawnAh.map((q) => q - drawnAh[first]!);
   const later = days.map((d) => d - days[first]!);
+  // As the whole record was fitted, but for where the stretch begins.
+  const begin = course.from.slice();
+  begin[AT.soc]! -= drawnAh[first]! * begin[AT.perAh]!;
   const fit = fitTypical(
-    curve,
+    rest,
     pack,
-    later,
-    shifted,
-    [currentA, ...slow],
-    typicalV,
-    curve.socAt(typicalV[first]!),
-    0.5,
-    weights,
+    { days: later, drawnAh: shifted, currentA, slow, typicalV, weights },
+    { soc: rest.table.socAt(typicalV[first]!), sd: 0.5 },
     LOOSE,
+    begin,
   );
-  const capacityAh = 1 / fit.perCapacity;
-  const spanFraction = (span.high - span.low) * fit.perCapacity;
+  const { capacityAh } = fit;
+  const endSd = factsOf(pack.profile.chemistry).flat ? TABLE_SOC_SD.flat : TABLE_SOC_SD.sloped;
+  const spanFraction = (span.high - span.low) / capacityAh;
   const capacitySdAh = Math.hypot(
-    fit.perCapacitySd * capacityAh ** 2,
+    fit.capacitySdAh,
     capacityAh * CURRENT_GAIN_SD,
-    spanFraction > 0 ? (capacityAh * TABLE_SOC_SD * Math.SQRT2) / spanFraction : Infinity,
+    spanFraction > 0 ? (capacityAh * endSd * Math.SQRT2) / spanFraction : Infinity,
   );
   return {
     capacityAh,
     capacitySdAh,
-    resistanceOhm: fit.r[0],
-    resistanceSdOhm: fit.rSd,
+    resistanceOhm: fit.theta[AT.ohmic]!,
+    resistanceSdOhm: Math.sqrt(covarianceOf(fit.info, [AT.ohmic])[0]!),
     spanFraction,
     currentSpanA: span.highA - span.lowA,
   };
@@ -305,7 +229,7 @@ function recordAlone(
 export function followTypical(
   record: ScanRecord,
   pack: Pack,
-  curve: OcvCurve,
+  rest: RestCurve,
   timeS: Float64Array,
   typicalV: Float64Array,
 ): Trajectory {
@@ -326,33 +250,47 @@ export function followTypical(
     }
   }
   const zeroA = Math.min(0.8, Math.max(0.4, 0.01 * pack.profile.ratedCapacityAh));
-  const drawnAh = cumulativeAh(timeS, currentA, zeroA);
+  const inGap = judgedIn(record);
+  const drawnAh = cumulativeAh(timeS, currentA, zeroA, inGap);
   const days = timeS.map((t) => (t - timeS[0]!) / 86400);
   const weights = Float64Array.from(typicalV, (v, k) => (Number.isNaN(v) || unsteady[k] ? 0 : 1));
   const reported = record.reportedSocFraction?.value.find((v) => !Number.isNaN(v));
   const first = typicalV.find((v) => !Number.isNaN(v)) ?? factsOf(pack.profile.chemistry).cell.nominalV;
   const resting = Math.abs(currentA[0] ?? 0) < 0.02 * pack.profile.ratedCapacityAh;
-  const startSoc = reported ?? curve.socAt(first);
+  const startSoc = reported ?? rest.table.socAt(first);
   const startSd = reported === undefined ? (resting ? 0.1 : 0.3) : 0.05;
-  let best: { fit: Fit; tau: [number, number]; slow: [Float64Array, Float64Array] } | null = null;
-  for (const tau of TAUS) {
-    const slow: [Float64Array, Float64Array] = [lag(timeS, currentA, tau[0]), lag(timeS, currentA, tau[1])];
-    const fit = fitTypical(
-      curve,
-      pack,
-      days,
-      drawnAh,
-      [currentA, ...slow],
-      typicalV,
-      startSoc,
-      startSd,
-      weights,
-    );
-    if (!best || fit.cost < best.fit.cost) best = { fit, tau, slow };
-  }
-  const { fit, tau, slow } = best!;
+  // When the charge between two records was drawn nobody wrote down, so it leaves no lag: a record begins settled.
+  const flowedA = currentA.map((i, k) => (inGap(timeS[k]!) ? 0 : i));
+  const tried = TAUS.map((tau) => {
+    const slow: [Float64Array, Float64Array] = [lag(timeS, flowedA, tau[0]), lag(timeS, flowedA, tau[1])];
+    const course = { days, drawnAh, currentA, slow, typicalV, weights };
+    const from = (theta?: Float64Array): TypicalFit =>
+      fitTypical(rest, pack, course, { soc: startSoc, sd: startSd }, 1, theta);
+    return { tau, slow, from, fit: from() };
+  });
+  const best = tried.reduce((a, b) => (b.fit.cost < a.fit.cost ? b : a));
+  const { tau, slow } = best;
+  let { fit } = best;
+  if (rest.negative)
+    for (const slip of SLIP_STARTS) {
+      const start = fit.theta.slice();
+      start[AT.slip] = slip;
+      const other = best.from(start);
+      if (other.cost < fit.cost) fit = other;
+    }
   const alone =
-    current && recordAlone(record, pack, curve, { timeS, currentA, drawnAh, days, typicalV, weights, slow });
+    current &&
+    recordAlone(record, pack, rest, {
+      timeS,
+      currentA,
+      drawnAh,
+      days,
+      typicalV,
+      weights,
+      slow,
+      from: fit.theta,
+    });
+  const { theta, held } = fit;
   return {
     timeS,
     currentA,
@@ -360,18 +298,22 @@ export function followTypical(
     slow2A: slow[1],
     drawnAh,
     typicalV,
-    socFraction: Float64Array.from(
-      drawnAh,
-      (q, k) => fit.s0 - q * fit.perCapacity - days[k]! * fit.leakPerDay,
-    ),
-    ohmicV: Float64Array.from(currentA, (i) => i * fit.r[0]),
-    slowV: Float64Array.from(slow[0], (i, k) => i * fit.r[1] + slow[1][k]! * fit.r[2]),
-    capacityAh: 1 / fit.perCapacity,
-    capacitySdAh: fit.perCapacitySd / fit.perCapacity ** 2,
+    socFraction: Float64Array.from(drawnAh, (q, k) => {
+      const ofTable = theta[AT.soc]! - q * theta[AT.perAh]! - days[k]! * theta[AT.leak]!;
+      return 1 - (1 - ofTable) / held;
+    }),
+    ohmicV: Float64Array.from(currentA, (i) => i * theta[AT.ohmic]!),
+    slowV: Float64Array.from(slow[0], (i, k) => i * theta[AT.slow1]! + slow[1][k]! * theta[AT.slow2]!),
+    capacityAh: fit.capacityAh,
+    capacitySdAh: fit.capacitySdAh,
     alone,
-    resistanceOhm: fit.r[0],
+    resistanceOhm: theta[AT.ohmic]!,
     tau1S: tau[0],
     tau2S: tau[1],
     unsteady,
+    positiveLagAh: slow[1].map((i) => i * theta[AT.positiveLag]!),
+    negativeLagAh: slow[0].map((i) => i * theta[AT.negativeLag]!),
+    levelV: theta[AT.level]!,
+    ageing: rest.negative ? { slip: theta[AT.slip]!, stretch: theta[AT.stretch]!, held } : null,
   };
 }

@@ -1,10 +1,10 @@
 import { describe, expect, it } from 'vitest';
-import { physicsCase, randomCase, shakenCase, type SimCase } from '../simpack';
+import { beadGraphiteCase, physicsCase, randomCase, shakenCase, type SimCase } from '../simpack';
 import { diagnose } from './diagnose';
 
 /**
  * How often diagnoses are right in a world of random packs. What a record can tell is worked out from the true packs, and in
- * two of the worlds with no term of the diagnosis; `npm run bench diagnosis` prints the figures of 600 packs each.
+ * two of the worlds with no circuit of the diagnosis, one of them with a graphite that it has not; `npm run bench diagnosis` prints the figures of 600 packs each.
  */
 function score(make: (seed: number) => SimCase | null, count: number) {
   const s = { told: 0, right: 0, faults: 0, found: 0, open: 0, abstained: 0, healthy: 0, accused: 0 };
@@ -37,6 +37,7 @@ describe.each([
   ['that shares its errors with the diagnosis', randomCase, 50, { right: 0.96, found: 0.96, per1000: 1.5 }],
   ['in which every error is at random', shakenCase, 50, { right: 0.88, found: 0.95, per1000: 2 }],
   ['of particle cells', physicsCase, 40, { right: 0.85, found: 0.9, per1000: 2 }],
+  ['of particle cells of another graphite', beadGraphiteCase, 30, { right: 0.85, found: 0.9, per1000: 2 }],
 ] as const)('in a world %s', (_name, make, count, least) => {
   it(
     'faults are found, told for what they are, and healthy channels are left alone',

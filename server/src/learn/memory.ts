@@ -70,7 +70,7 @@ export async function ownMemory(store: Store): Promise<ModelMemory[]> {
            FROM findings WHERE job_id = j.id AND topic = 'spread' AND subject = 'before' ORDER BY created_at DESC LIMIT 1) f ON true
         WHERE f.verdict = 'ok' AND jsonb_array_length(f.found) = 0 LIMIT :most`,
     ),
-    // Modules that came from elsewhere; replaced, once another stands there and they are in that pack no more.
+    // Modules that came from elsewhere, in jobs that were handed over; replaced, once another stands there and they are in that pack no more.
     ask<{ profileId: string; revision: string; replaced: boolean }>(
       `SELECT k.profile_id AS "profileId", trim(coalesce(f.facts->>'revision', '')) AS revision,
           EXISTS (SELECT 1 FROM placements n WHERE n.kind = 'pack' AND n.pack_id = s.pack_id AND n.place = s.place AND n.seq > s.seq AND n.part_id <> s.part_id)
@@ -79,6 +79,7 @@ export async function ownMemory(store: Store): Promise<ModelMemory[]> {
          JOIN LATERAL (SELECT facts FROM part_facts f WHERE f.part_id = s.part_id ORDER BY version DESC LIMIT 1) f ON true
         WHERE s.kind = 'pack' AND EXISTS (SELECT 1 FROM placements e WHERE e.part_id = s.part_id AND e.seq < s.seq)
           AND NOT EXISTS (SELECT 1 FROM placements e WHERE e.part_id = s.part_id AND e.pack_id = s.pack_id AND e.seq < s.seq)
+          AND EXISTS (SELECT 1 FROM decisions d WHERE d.job_id = s.job_id AND d.topic = 'hand-over')
         ORDER BY s.seq DESC LIMIT :most`,
     ),
   ]);

@@ -21,8 +21,8 @@ export const useLookingBack = () => useSWR<LookingBack>('/looking-back', get, { 
 export const verdictWords = (v: string): string =>
   (VERDICTS as readonly string[]).includes(v) ? verdictName(v as Verdict) : v;
 
-/** Fewer cases than these say nothing to whoever reads a verdict. */
-const LEAST_TOLD = 3;
+/** Fewer cases than these say nothing to whoever reads a verdict, or chooses a donor. */
+export const LEAST_TOLD = 3;
 /** What is remembered of the pack of a job. */
 export const useMemoryHere = (job: number) =>
   useSWR<MemoryHere>(`/jobs/${job}/memory`, get, { dedupingInterval: 30_000 });

@@ -39,6 +39,14 @@ function At({ taken, of }: { taken: Taken | undefined; of: number | null }) {
     </Small>
   );
 }
+/** A cell after figures on the right of theirs; on a phone it stands below them as the others do. */
+const Apart = styled.td`
+  @media (min-width: 641px) {
+    && {
+      padding-left: 24px;
+    }
+  }
+`;
 const Small = styled(Mute)`
   display: block;
   font-size: var(--t-xs);
@@ -104,7 +112,7 @@ export function Stock({ person }: { person: Person }) {
                   <th className="r">Resistance</th>
                   <th className="r">Rest voltage</th>
                   <th className="r">Insulation</th>
-                  <th style={{ paddingLeft: 24 }}>Where</th>
+                  <Apart as="th">Where</Apart>
                 </tr>
               </thead>
               <tbody>
@@ -140,7 +148,7 @@ export function Stock({ person }: { person: Person }) {
                       {p.insulationOhm === null ? '–' : ohms(p.insulationOhm)}
                       <At taken={p.taken.insulationOhm} of={p.insulationOhm} />
                     </td>
-                    <td style={{ paddingLeft: 24 }}>
+                    <Apart>
                       {upper(p.place.kind)}
                       {p.reserved && (
                         <>
@@ -150,7 +158,7 @@ export function Stock({ person }: { person: Person }) {
                           </Mute>
                         </>
                       )}
-                    </td>
+                    </Apart>
                   </tr>
                 ))}
               </tbody>

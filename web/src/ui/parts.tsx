@@ -244,6 +244,8 @@ export const Page = styled.div`
   min-height: 100%;
 `;
 
+// On a phone each row is a card: every figure beside the name of its column, which floats in the room to the left of a
+// cell; the cell grows with the longer of the two.
 const StyledTable = styled.table`
   font-size: var(--t-s);
   th {
@@ -270,7 +272,6 @@ const StyledTable = styled.table`
   tr:last-child td {
     border-bottom: 0;
   }
-  /* On a phone each row is a card: every figure beside the name of its column. */
   @media (max-width: 640px) {
     &,
     tbody,
@@ -296,16 +297,16 @@ const StyledTable = styled.table`
       padding: 6px 12px;
     }
     td {
-      position: relative;
+      display: flow-root;
       padding: 6px 0 6px 38%;
       min-height: 32px;
       overflow-wrap: anywhere;
     }
     td::before {
       content: attr(data-column);
-      position: absolute;
-      left: 0;
-      width: 35%;
+      float: left;
+      width: 56.4%;
+      margin: 0 4.9% 0 -61.3%;
       color: var(--mute);
       font-size: var(--t-xs);
       font-weight: 600;

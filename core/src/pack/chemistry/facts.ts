@@ -23,6 +23,10 @@ export interface Scatter {
   slow: number;
   leakPerDay: number;
   offsetV: number;
+  /** Lithium lost beyond what the others have lost, share of capacity. */
+  slip: number;
+  /** How much sooner than the others' the negative electrode runs empty, as a share. */
+  stretch: number;
   /** How far the curves of healthy cells lie apart in shape at one charge, V a cell. */
   shapeV: number;
 }

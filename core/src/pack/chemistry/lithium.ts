@@ -12,6 +12,8 @@ export const LITHIUM = {
     slow: 0.024,
     leakPerDay: 0.00015,
     offsetV: 0.001,
+    slip: 0.004,
+    stretch: 0.005,
     shapeV: 0.0003,
   },
   // Groups within 5 % of capacity and 2 % of charge are left together; joints are redone from about 15 %. Common practice, no source.

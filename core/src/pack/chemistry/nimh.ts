@@ -41,6 +41,9 @@ export const NIMH: ChemistryFacts = {
     slow: 0.036,
     leakPerDay: 0.0012,
     offsetV: 0.006,
+    // It has no electrode that lithium is lost from.
+    slip: 1e-6,
+    stretch: 1e-6,
     shapeV: 0.001,
   },
   // Sticks within a tenth are run together. Common practice, no source.

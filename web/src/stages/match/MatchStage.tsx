@@ -13,7 +13,7 @@ import { SignNote } from '../../shell/signing';
 import { keepFinding, useTried } from '../../shell/useTried';
 import { useDraft } from '../../shell/useDraft';
 import { useBench } from '../bench/useBench';
-import { useMemoryHere } from '../../learn/WasItSo';
+import { LEAST_TOLD, useMemoryHere } from '../../learn/WasItSo';
 import { Swaps } from './Swaps';
 import { Chips } from '../../ui/Chips';
 import { Answer, Button, LinkButton, Mute, NextBar, Page, ProblemNote, Row, Stack } from '../../ui/parts';
@@ -141,7 +141,9 @@ function Ranked({ question, place, pick, places, spreadId, donors }: PlaceProps 
   // Beside the ranking, which goes by what was measured.
   const stayed = (revision: string | undefined): string => {
     const share = memory?.on ? staying(memory.model, revision) : null;
-    return share ? `${share.hits} of ${share.n} of revision ${revision!.trim()} stayed in such packs` : '';
+    return share && share.n >= LEAST_TOLD
+      ? `${share.hits} of ${share.n} of revision ${revision!.trim()} stayed in such packs`
+      : '';
   };
   const alone = useBench(job.number).data?.measuredAloneAh ?? {};
   const { signing, signed: choice, sign } = useChoice(place, places);

@@ -101,7 +101,9 @@ export function Proofs() {
                       )}
                     </Suspense>
                     <h4 style={{ margin: '14px 0 6px' }}>
-                      {p.id === 'contactors' ? 'Or listened to, without a log' : 'Or held against it by hand'}
+                      {p.id === 'contactors'
+                        ? 'Or listened to, without a log'
+                        : 'Or its widest difference alone'}
                     </h4>
                   </>
                 )}

@@ -1,0 +1,283 @@
+import { CURVE_WAVES, SHAPES, shapesOf, wavesOf } from './curveErrors';
+import { negativeAt } from './electrodes';
+import type { Observation, Observed } from './observe';
+import { BENT, SHAPE, type Hypothesis } from './parameters';
+import { placesOf, type Places } from './places';
+import { CURVE_STEPS, sampledCurve, type SampledCurve } from './sampledCurve';
+import type { Trajectory } from './trajectory';
+
+/** Days since the record began. */
+const daysAt = ({ timeS }: Trajectory, k: number): number => (timeS[k]! - timeS[0]!) / 86400;
+
+/** Slopes of both electrodes on the trajectory's grid, so that they are looked up once and not per channel; V a cell for a unit of charge. */
+export interface Slopes {
+  positive: Float64Array;
+  negative: Float64Array;
+}
+
+export function slopesOf(observed: Observed): Slopes {
+  const { curve, negative } = observed;
+  const places = placesOf(observed);
+  const behind = (s: number): number => (negative ? negativeAt(negative, s).along : 0);
+  return {
+    positive: places.positive.map((s) => curve.slopeAt(s) + behind(s)),
+    negative: places.negative.map(behind),
+  };
+}
+
+/** What slow resistance drops in the typical cell at each moment while differences are small, V a cell: volts, and charge that lags. */
+export function slowDrop(observed: Observed, slopes: Slopes): Float64Array {
+  const { slowV, positiveLagAh, negativeLagAh, capacityAh } = observed.trajectory;
+  return slowV.map(
+    (v, k) =>
+      v + (slopes.positive[k]! * positiveLagAh[k]! - slopes.negative[k]! * negativeLagAh[k]!) / capacityAh,
+  );
+}
+
+/** Where a channel is on either electrode and how steep that is there, for one reading. */
+interface Steepness {
+  /** Slope of the positive and of the negative electrode, V a cell for a unit of charge. */
+  positive: number;
+  negative: number;
+  /** Charge drawn from either, share of capacity, and the charge below full on the negative one. */
+  positiveDrawn: number;
+  negativeDrawn: number;
+  below: number;
+  /** How far ahead the surface of either is, share of capacity: what slow resistance is made of beside volts. */
+  positiveLag: number;
+  negativeLag: number;
+}
+
+/**
+ * What one unit of each parameter adds to reading `i` of `n`, V.
+ * @param tied 1 where slow resistance goes with the ohmic one, else 0.
+ */
+function setColumns(
+  columns: Float64Array,
+  n: number,
+  i: number,
+  cells: number,
+  at: Steepness,
+  days: number,
+  ohmicV: number,
+  slowV: number,
+  tied: number,
+): void {
+  const along = at.positive - at.negative;
+  columns[i] = cells * along;
+  columns[n + i] = -cells * (at.positive * at.positiveDrawn - at.negative * at.negativeDrawn);
+  const slow = slowV + at.positive * at.positiveLag - at.negative * at.negativeLag;
+  columns[2 * n + i] = -cells * (ohmicV + tied * slow);
+  columns[3 * n + i] = -cells * slow;
+  columns[4 * n + i] = -cells * along * days;
+  columns[5 * n + i] = 1;
+  columns[6 * n + i] = cells * at.negative;
+  columns[7 * n + i] = cells * at.negative * at.below;
+}
+
+/**
+ * What one unit of each parameter, and of each shape, adds to the readings of a channel while differences are small, V:
+ * one column a parameter, as long as the channel's readings.
+ */
+export function screeningColumns(
+  observed: Observed,
+  slopes: Slopes,
+  channel: number,
+  cells: number,
+): Float64Array {
+  const t = observed.trajectory;
+  const { at } = observed.channels[channel]!;
+  const n = at.length;
+  const columns = new Float64Array(n * (SHAPE + SHAPES));
+  const shapes = shapesOf(observed);
+  const places = placesOf(observed);
+  for (let i = 0; i < n; i++) {
+    const k = at[i]!;
+    const steep = {
+      positive: slopes.positive[k]!,
+      negative: slopes.negative[k]!,
+      positiveDrawn: places.positiveDrawn[k]!,
+      negativeDrawn: places.negativeDrawn[k]!,
+      below: 1 - places.negative[k]!,
+      positiveLag: t.positiveLagAh[k]! / t.capacityAh,
+      negativeLag: t.negativeLagAh[k]! / t.capacityAh,
+    };
+    setColumns(columns, n, i, cells, steep, daysAt(t, k), t.ohmicV[k]!, t.slowV[k]!, 1);
+    for (let j = 0; j < SHAPES; j++) columns[(SHAPE + j) * n + i] = shapes[j]![k]!;
+  }
+  return columns;
+}
+
+/** What one look at a channel needs: everything but the parameters. */
+export interface Looked {
+  observed: Observed;
+  /** What is the same for all channels of a record, at hand. */
+  places: Places;
+  sampled: SampledCurve;
+  waves: { sin: Float64Array; cos: Float64Array }[];
+  slopes: Slopes;
+  channel: Observation;
+  cells: number;
+  hypothesis: Hypothesis;
+  bent: boolean;
+  /** One column a parameter: what it adds to each reading; kept from the last look so that the next step needs no second one. */
+  columns: Float64Array;
+  residualV: Float64Array;
+  shapeV: Float64Array;
+}
+
+/**
+ * The charge term of one reading, V a cell, and how it changes with the gap, V per unit of charge: the table's own
+ * difference, and that of the shift and the waves beside it, whose columns are filled.
+ */
+function chargeTerm(l: Looked, th: Float64Array, i: number, d: number): { charge: number; along: number } {
+  const k = l.channel.at[i]!;
+  const plain = l.slopes.positive[k]!;
+  if (!l.bent) return { charge: plain * d, along: plain };
+  const n = l.residualV.length;
+  const s = l.places.positive[k]!;
+  const { volt, slope: steep } = l.sampled;
+  const inside = Math.min(1, Math.max(0, s));
+  const insideToo = Math.min(1, Math.max(0, s + d));
+  const here = inside * CURVE_STEPS;
+  const there = insideToo * CURVE_STEPS;
+  const h = Math.floor(here);
+  const g = Math.floor(there);
+  const slope = steep[g]! + (there - g) * (steep[g + 1]! - steep[g]!);
+  const shift = th[BENT]!;
+  let charge =
+    volt[g]! +
+    (there - g) * (volt[g + 1]! - volt[g]!) -
+    volt[h]! -
+    (here - h) * (volt[h + 1]! - volt[h]!) +
+    // Beyond its ends the curve goes on as it left.
+    slope * (s + d - insideToo) -
+    plain * (s - inside) +
+    shift * (slope - plain);
+  let along =
+    s + d === insideToo
+      ? CURVE_STEPS * (volt[g + 1]! - volt[g]! + shift * (steep[g + 1]! - steep[g]!))
+      : slope;
+  l.columns[BENT * n + i] = l.cells * (slope - plain);
+  const { waves } = l;
+  for (let j = 0; j < CURVE_WAVES.length; j++) {
+    // sin and cos of a sum, with those of the typical cell's charge known already.
+    const { sin, cos } = waves[j]!;
+    const { perSoc } = CURVE_WAVES[j]!;
+    const x = perSoc * d;
+    const small = x > -0.25 && x < 0.25;
+    // Series to the seventh power are good to 1e-9 there.
+    const cosD = small ? x * x * (-0.5 + x * x * (1 / 24 - (x * x) / 720)) : Math.cos(x) - 1;
+    const sinD = small ? x * (1 + x * x * (-1 / 6 + x * x * (1 / 120 - (x * x) / 5040))) : Math.sin(x);
+    const a = sin[k]! * cosD + cos[k]! * sinD;
+    const b = cos[k]! * cosD - sin[k]! * sinD;
+    const [byA, byB] = [th[BENT + 1 + 2 * j]!, th[BENT + 2 + 2 * j]!];
+    l.columns[(BENT + 1 + 2 * j) * n + i] = l.cells * a;
+    l.columns[(BENT + 2 + 2 * j) * n + i] = l.cells * b;
+    charge += byA * a + byB * b;
+    along += perSoc * (byA * (b + cos[k]!) - byB * (a + sin[k]!));
+  }
+  return { charge, along };
+}
+
+/**
+ * The negative electrode's part of one reading, V a cell, how it changes with its charge, and what a unit of shift of the curve adds to it.
+ */
+function negativeTerm(
+  { observed: { negative }, bent, slopes }: Looked,
+  k: number,
+  s: number,
+  d: number,
+  shift: number,
+): { v: number; along: number; shifted: number } {
+  if (!negative) return { v: 0, along: 0, shifted: 0 };
+  const plain = slopes.negative[k]!;
+  if (!bent) return { v: plain * d, along: plain, shifted: 0 };
+  const here = negativeAt(negative, s);
+  const there = negativeAt(negative, s + d);
+  const shifted = there.steep - here.steep;
+  return { v: there.v - here.v + shift * shifted, along: there.along + shift * there.curved, shifted };
+}
+
+/** Fills residuals and columns for a set of parameters; returns the weighted sum of squares of the residuals. */
+export function look(l: Looked, th: Float64Array, weight: number): number {
+  const { channel, columns, residualV, shapeV, cells, hypothesis } = l;
+  const t = l.observed.trajectory;
+  const n = residualV.length;
+  const { places } = l;
+  const level = hypothesis.levelAt === 'full' ? Math.max(0, 1 - t.socFraction[0]!) : 0;
+  const slowV = hypothesis.tied ? 1 : 0;
+  shapeV.fill(0);
+  for (let j = SHAPE; j < SHAPE + SHAPES; j++) {
+    const by = th[j]!;
+    if (by !== 0) for (let i = 0; i < n; i++) shapeV[i]! += by * columns[j * n + i]!;
+  }
+  let sum = 0;
+  for (let i = 0; i < n; i++) {
+    const k = channel.at[i]!;
+    const days = daysAt(t, k);
+    const positiveDrawn = places.positiveDrawn[k]! + level;
+    const negativeDrawn = places.negativeDrawn[k]! + level;
+    const onNegative = places.negative[k]!;
+    const leaked = th[0]! - th[4]! * days;
+    const slow = slowV * th[2]! + th[3]!;
+    const positiveLag = t.positiveLagAh[k]! / t.capacityAh;
+    const negativeLag = t.negativeLagAh[k]! / t.capacityAh;
+    const { charge, along } = chargeTerm(l, th, i, leaked - th[1]! * positiveDrawn - slow * positiveLag);
+    const negative = negativeTerm(
+      l,
+      k,
+      onNegative,
+      leaked - th[1]! * negativeDrawn - slow * negativeLag - th[6]! - th[7]! * (1 - onNegative),
+      l.bent ? th[BENT]! : 0,
+    );
+    if (l.bent) l.columns[BENT * n + i]! -= cells * negative.shifted;
+    const r =
+      channel.deviationV[i]! -
+      (cells * (charge - negative.v - th[2]! * t.ohmicV[k]! - slow * t.slowV[k]!) + th[5]! + shapeV[i]!);
+    residualV[i] = r;
+    sum += weight * channel.count[i]! * r * r;
+    const at = {
+      positive: along,
+      negative: negative.along,
+      positiveDrawn,
+      negativeDrawn,
+      below: 1 - onNegative,
+      positiveLag,
+      negativeLag,
+    };
+    setColumns(columns, n, i, cells, at, days, t.ohmicV[k]!, t.slowV[k]!, slowV);
+  }
+  return sum;
+}
+
+/** All that a look at one channel needs, with room for what it fills. */
+export function lookedAt(
+  observed: Observed,
+  slopes: Slopes,
+  channel: Observation,
+  cells: number,
+  hypothesis: Hypothesis,
+  bent: boolean,
+  columns: Float64Array,
+): Looked {
+  const n = channel.at.length;
+  // Shapes lie over the typical cell's charge, whatever the channel's own gap is.
+  shapesOf(observed).forEach((shape, j) => {
+    for (let i = 0; i < n; i++) columns[(SHAPE + j) * n + i] = shape[channel.at[i]!]!;
+  });
+  return {
+    observed,
+    places: placesOf(observed),
+    sampled: sampledCurve(observed.curve, observed.negative),
+    waves: wavesOf(observed),
+    slopes,
+    channel,
+    cells,
+    hypothesis,
+    bent,
+    columns,
+    residualV: new Float64Array(n),
+    shapeV: new Float64Array(n),
+  };
+}

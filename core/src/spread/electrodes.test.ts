@@ -1,0 +1,135 @@
+import { describe, expect, it } from 'vitest';
+import { defaultOcvTable, normalisePack, ocvCurve } from '../pack';
+import {
+  aged as agedCell,
+  beadGraphiteV,
+  capacityOf,
+  inNegativeAt,
+  newCell,
+  physicsCase,
+  beadGraphiteCase,
+  restV,
+  type ParticleCell,
+} from '../simpack';
+import { aged, mohtat2020NegativeV, mohtat2020PositiveV, negativeAt, negativeBehind } from './electrodes';
+import { heldRatio } from './heldRatio';
+import { observe } from './observe';
+
+/** Rest voltage of a particle cell after a charge below full, A·h. */
+const volts = (c: ParticleCell, belowFullAh: number): number =>
+  restV(c, inNegativeAt(c, c.fullV) - belowFullAh);
+const tableOf = (c: ParticleCell, stepPercent: number): [number, number][] =>
+  Array.from({ length: 100 / stepPercent + 1 }, (_, i) => {
+    const s = (i * stepPercent) / 100;
+    return [s, Math.round(1000 * volts(c, capacityOf(c) * (1 - s))) / 1000];
+  });
+
+describe('published half cells', () => {
+  it('make the cell their paper describes: 4.2 V full and about 3 V empty', () => {
+    // Stoichiometries at the ends of charge as in Mohtat et al. 2020, from memory.
+    expect(mohtat2020PositiveV(0.0335) - mohtat2020NegativeV(0.8332)).toBeCloseTo(4.2, 1);
+    expect(mohtat2020PositiveV(0.8907) - mohtat2020NegativeV(0.0017)).toBeLessThan(3.2);
+  });
+});
+
+/** What a cell that lost lithium shows against one that did not, by the particle cells and by the electrode found behind the table. */
+function slipped(
+  chemistry: 'nmc' | 'lfp',
+  graphite: ((x: number) => number) | undefined,
+  stepPercent: number,
+) {
+  const typical = agedCell(newCell(chemistry, 60, graphite), 0.06, 0.03, 0.02);
+  const odd = agedCell(typical, 0.12, 0, 0);
+  const capacity = capacityOf(typical);
+  const ratio = capacityOf(odd) / capacity;
+  const table = tableOf(typical, stepPercent);
+  const curve = ocvCurve(table);
+  const negative = negativeBehind(curve, chemistry, table);
+  const rows: { true: number; ours: number }[] = [];
+  for (let u = 0.05; u < 0.75; u += 0.02)
+    rows.push({
+      true: volts(odd, u * capacity) - volts(typical, u * capacity),
+      ours: negative
+        ? negativeAt(negative, 1 - u).v - negativeAt(negative, 1 - u - (1 - ratio)).v
+        : Number.NaN,
+    });
+  const rms = (of: (r: (typeof rows)[number]) => number): number =>
+    Math.sqrt(rows.reduce((s, r) => s + of(r) ** 2, 0) / rows.length);
+  return {
+    found: negative !== null,
+    off: rms((r) => r.true - r.ours),
+    whole: rms((r) => r.true),
+    ratio,
+    curve,
+    negative,
+  };
+}
+
+describe('the negative electrode behind a rest curve', () => {
+  it.each([
+    ['nmc', undefined, 5, 0.15],
+    ['nmc', undefined, 2, 0.15],
+    // A graphite that is none of those known: the nearest is taken.
+    ['nmc', beadGraphiteV, 2, 0.6],
+  ] as const)('of %s tells what lost lithium shows', (chemistry, graphite, step, share) => {
+    const { found, off, whole } = slipped(chemistry, graphite, step);
+    expect(found).toBe(true);
+    expect(whole).toBeGreaterThan(0.02);
+    expect(off).toBeLessThan(share * whole);
+  });
+
+  it.each(['nimh', 'lfp'] as const)('is not known of %s', (chemistry) => {
+    const table = defaultOcvTable(chemistry);
+    expect(negativeBehind(ocvCurve(table), chemistry, table)).toBeNull();
+  });
+
+  it('gives what is left of a cell that lost lithium', () => {
+    for (const chemistry of ['nmc'] as const) {
+      const { ratio, curve, negative } = slipped(chemistry, undefined, 2);
+      expect(Math.abs(heldRatio({ curve, negative }, 0, 1 - ratio, 0) - ratio)).toBeLessThan(0.02);
+    }
+    const plain = ocvCurve(defaultOcvTable('nimh'));
+    expect(heldRatio({ curve: plain, negative: null }, 0.25, 0, 0)).toBeCloseTo(0.8, 12);
+  });
+
+  it('moves with ageing: the curve of a new cell becomes that of the aged one', () => {
+    for (const chemistry of ['nmc'] as const) {
+      const fresh = newCell(chemistry, 60);
+      const old = agedCell(fresh, 0.1, 0, 0);
+      const held = capacityOf(old) / capacityOf(fresh);
+      const points = tableOf(fresh, 1);
+      const table = ocvCurve(points);
+      const { curve } = aged(table, negativeBehind(table, chemistry, points)!, {
+        slip: 1 - held,
+        stretch: 0,
+        held,
+      });
+      for (let s = 0.2; s < 0.95; s += 0.05) {
+        const true_ = volts(old, capacityOf(old) * (1 - s));
+        expect(Math.abs(curve.voltageAt(s) - true_), `${chemistry} at ${s}`).toBeLessThan(0.012);
+      }
+    }
+  });
+});
+
+describe('capacity of the typical channel from a record of particle cells', () => {
+  it.each([
+    ['of the graphite it knows', physicsCase],
+    ['of one it does not', beadGraphiteCase],
+  ])(
+    'lies within its two standard deviations, %s',
+    (_name, make) => {
+      const off: number[] = [];
+      let inside = 0;
+      for (let seed = 310_000; off.length < 24; seed++) {
+        const c = make(seed);
+        if (!c || c.typicalCapacityAh === undefined) continue;
+        const { capacityAh, capacitySdAh } = observe(c.record, normalisePack(c.pack.profile)).trajectory;
+        off.push(Math.abs(capacityAh / c.typicalCapacityAh - 1));
+        if (Math.abs(capacityAh - c.typicalCapacityAh) <= 2 * capacitySdAh) inside++;
+      }
+      expect(inside / off.length).toBeGreaterThanOrEqual(0.85);
+    },
+    60_000,
+  );
+});

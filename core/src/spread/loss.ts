@@ -1,0 +1,36 @@
+import { heldRatio } from './heldRatio';
+import { covarianceOf, varianceOf } from './linear';
+import type { Observed } from './observe';
+import type { ChannelFit } from './channelModel';
+import { PARAMETERS } from './parameters';
+
+const [CAPACITY, SLIP, STRETCH] = (['capacity', 'slip', 'stretch'] as const).map((p) =>
+  PARAMETERS.indexOf(p),
+) as [number, number, number];
+
+/** What a channel holds of what the typical one holds, by a fit, with the standard deviation that its readings leave. */
+export function heldOf(
+  observed: Pick<Observed, 'curve' | 'negative'>,
+  { theta, info }: Pick<ChannelFit, 'theta' | 'info'>,
+): {
+  value: number;
+  sd: number;
+  /** What it would be known by if the readings said nothing. */
+  beforeSd: (prior: Record<'capacity' | 'slip' | 'stretch', number>) => number;
+} {
+  const at = (g: number, l: number, m: number): number => heldRatio(observed, g, l, m);
+  const [g, l, m] = [theta[CAPACITY]!, theta[SLIP]!, theta[STRETCH]!];
+  const value = at(g, l, m);
+  const STEP = 0.004;
+  const slopes = [
+    (at(g + STEP, l, m) - at(g - STEP, l, m)) / (2 * STEP),
+    (at(g, l + STEP, m) - at(g, l - STEP, m)) / (2 * STEP),
+    (at(g, l, m + STEP) - at(g, l, m - STEP)) / (2 * STEP),
+  ];
+  return {
+    value,
+    sd: Math.sqrt(varianceOf(slopes, covarianceOf(info, [CAPACITY, SLIP, STRETCH]))),
+    beforeSd: (prior) =>
+      Math.hypot(slopes[0]! * prior.capacity, slopes[1]! * prior.slip, slopes[2]! * prior.stretch),
+  };
+}
