@@ -78,8 +78,12 @@ export function calibration(told: Score['told']): {
 }
 
 /** Compares a diagnosis with the truth of a case. */
-export function judge(score: Score, name: string, c: Pick<SimCase, 'pack' | 'record' | 'faults'>): void {
-  const { findings } = diagnose(c.record, c.pack);
+export function judge(
+  score: Score,
+  name: string,
+  c: Pick<SimCase, 'pack' | 'record' | 'faults'>,
+  findings: readonly ChannelFinding[] = diagnose(c.record, c.pack).findings,
+): void {
   score.cases++;
   for (const fault of c.faults) {
     const id = c.pack.channels[fault.channelIndex]!.id;

@@ -5,6 +5,7 @@ import { observe, type Observed } from './observe';
 import { majorityOf, nothingWrong, type Judged, type Majority } from './majority';
 import {
   differencesOf,
+  isUnexplained,
   loadTapFindings,
   SEPARATE_LIMIT,
   signatureFinding,
@@ -16,7 +17,7 @@ import { loadTaps, suspectedTaps, tapPairs } from './taps';
 import { findSignatures } from './signature';
 import type { ChannelFinding } from './verdicts';
 import { HEALTHY, hypothesesFor, OPEN } from './hypotheses';
-import { heldOf } from './loss';
+import { gains, heldOf } from './loss';
 import { byElectrode } from './parameters';
 import { withLeaps } from './leaps';
 import { canTell, isMaterial, isSeen, isVisible } from './material';
@@ -119,10 +120,14 @@ function explanationsOf(m: Majority, channelIndex: number, least: ChannelFit): J
     if (f.chiSquare < deepest.chiSquare) deepest = f;
     // With charge free as well, leakage that is not plain in itself is only an imbalance told twice.
     if (hypothesis.free.leak && hypothesis.free.soc && f.theta[4]! < 4 * f.sd[4]!) continue;
-    // A loss that is none, by what is left between full and empty.
+    // A loss that is none, by what is left between full and empty or by what would have grown.
     const rare = byElectrode(hypothesis);
     if (rare)
-      if (heldOf(observed, f).value >= 1 || healthy.chiSquare - f.chiSquare < LOSS_LIMIT * facts.detect.rest)
+      if (
+        gains(f) ||
+        heldOf(observed, f).value >= 1 ||
+        healthy.chiSquare - f.chiSquare < LOSS_LIMIT * facts.detect.rest
+      )
         continue;
     if (!canTell(hypothesis, observed, pack, cells)) continue;
     if (!isSeen(hypothesis, f, observed.channels[channelIndex]!, observed.trajectory, cells)) continue;
@@ -201,7 +206,8 @@ export function diagnose(
     if (!least) return [];
     const found = explanationsOf(m, c, least);
     if (found.detect <= enough) return [];
-    if (isWrong(m, found, true)) return [found];
+    // What leaves that much is not harmless: nobody knows what it is.
+    if (isWrong(m, found, true) || isUnexplained(found, m)) return [found];
     // What would matter and only does not show in these volts is not harmless: nothing is said of it.
     if (found.detect > limit && !isWrong(m, found, false)) harmless.push(found);
     return [];

@@ -8,6 +8,16 @@ const [CAPACITY, SLIP, STRETCH] = (['capacity', 'slip', 'stretch'] as const).map
   PARAMETERS.indexOf(p),
 ) as [number, number, number];
 
+/** More than this no channel has of lithium or of an electrode's material beyond the others, as a share: nothing grows in a cell. From memory. */
+const MOST_MORE = 0.05;
+
+/** Whether a fit says of lithium or of an electrode that a channel has more of it than cells differ by. */
+export function gains({ theta }: Pick<ChannelFit, 'theta'>): boolean {
+  const [g, l, m] = [theta[CAPACITY]!, theta[SLIP]!, theta[STRETCH]!];
+  // Charge is that of the positive electrode; the negative one goes on from there.
+  return l < -MOST_MORE || 1 + g < 1 - MOST_MORE || (1 + g) * (1 + m) < 1 - MOST_MORE;
+}
+
 /** What a channel holds of what the typical one holds, by a fit, with the standard deviation that its readings leave. */
 export function heldOf(
   observed: Pick<Observed, 'curve' | 'negative'>,
