@@ -34,6 +34,15 @@ describe('the next best test', () => {
     );
   });
 
+  it('is the very end of a charge where both ends are known and the curve is flat: only there they differ', () => {
+    const lfp = normalisePack({ ...pack.profile, chemistry: 'lfp', ocv: defaultOcvTable('lfp') });
+    const both = [{} as never, {} as never] as const;
+    expect(nextTest([open('low-capacity', 'imbalance')], ...both, lfp)).toMatch(
+      /^Charge the pack until it is full and log c1/,
+    );
+    expect(nextTest([open('low-capacity', 'imbalance')], ...both, pack)).not.toMatch(/until it is full/);
+  });
+
   it('is standing where a drain is open', () => {
     expect(nextTest([open('self-discharge', 'imbalance')], {} as never, {} as never, pack)).toMatch(
       /stand two days/,

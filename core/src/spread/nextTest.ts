@@ -8,7 +8,7 @@ export interface Test {
   minutes: number;
   /** Explanations grouped by the result they would give. */
   groups: Verdict[][];
-  possible: (nearFull: Spread | null, nearEmpty: Spread | null) => boolean;
+  possible: (nearFull: Spread | null, nearEmpty: Spread | null, pack: Pack) => boolean;
   /** The vehicle drives or is drawn down for it: not with a dead group or a delta that blocks driving. */
   drives?: true;
   /** It is a meter at the terminals: said and done once it has been metered. */
@@ -52,6 +52,14 @@ export const TESTS: Test[] = [
     minutes: 15,
     groups: [['low-capacity'], ['imbalance', 'self-discharge'], ['sense-fault'], ['high-resistance']],
     possible: (full) => full === null,
+  },
+  {
+    // The positive electrode of a flat curve shows at the very end of a charge only.
+    name: (f) =>
+      `Charge the pack until it is full and log ${f.channel} to the end: lost capacity comes up with the others there, a missing charge stays below.`,
+    minutes: 20,
+    groups: [['low-capacity'], ['imbalance', 'self-discharge'], ['sense-fault'], ['high-resistance']],
+    possible: (full, _empty, pack) => full !== null && Boolean(factsOf(pack.profile.chemistry).flat),
   },
   {
     name: (f) => `Log ${f.channel} in a drive with strong load changes: only resistance follows the current.`,
@@ -103,7 +111,9 @@ export function rankTests(
     .flatMap((f) =>
       TESTS.filter(
         (t) =>
-          t.possible(nearFull, nearEmpty) && !(t.meter && metered.has(f.channel)) && !(t.drives && still),
+          t.possible(nearFull, nearEmpty, pack) &&
+          !(t.meter && metered.has(f.channel)) &&
+          !(t.drives && still),
       ).map((t) => ({
         channel: f.channel,
         text: t.name(f, pack),

@@ -34,7 +34,7 @@ const ALIKE: Alternative[] = [
   { verdict: 'low-capacity', confidence: 0.4 },
 ];
 const ALIKE_WHY =
-  'The steps of its curve lie elsewhere than those of the others, and on this flat curve charge that is missing and lithium that is lost look alike. Charge the pack until it is full and watch the end: a channel out of balance stays below the others there, one that lost lithium comes up with them.';
+  'It is out of balance or has lost lithium: the steps of its curve lie elsewhere than those of the others, and on a flat curve both move them alike.';
 
 /** Two channels whose shared sense wire hangs on a bar that carries the current. */
 export function loadTapFindings({ channels: [a, b], ohm, detect }: LoadTap, pack: Pack): ChannelFinding[] {

@@ -2,12 +2,16 @@ import { describe, expect, it } from 'vitest';
 import { beadGraphiteCase, physicsCase, randomCase, shakenCase, type SimCase } from '../simpack';
 import { diagnose } from './diagnose';
 
+const SURE = 0.95;
+
 /**
  * How often diagnoses are right in a world of random packs. What a record can tell is worked out from the true packs, and in
  * two of the worlds with no circuit of the diagnosis, one of them with a graphite that it has not; `npm run bench diagnosis` prints the figures of 600 packs each.
  */
 function score(make: (seed: number) => SimCase | null, count: number) {
   const s = { told: 0, right: 0, faults: 0, found: 0, open: 0, abstained: 0, healthy: 0, accused: 0 };
+  /** Verdicts told as sure, and how many of them were right. */
+  const sure = { told: 0, right: 0 };
   let cases = 0;
   for (let seed = 250_000; cases < count; seed++) {
     const c = make(seed);
@@ -28,9 +32,14 @@ function score(make: (seed: number) => SimCase | null, count: number) {
       }
     }
     s.healthy += c.pack.channels.length - faulty.size;
+    for (const f of findings)
+      if (f.confidence >= SURE) {
+        sure.told++;
+        if (faulty.get(f.channel)?.verdict === f.verdict) sure.right++;
+      }
     s.accused += findings.filter((f) => !faulty.has(f.channel)).length;
   }
-  return s;
+  return { ...s, sure };
 }
 
 describe.each([
@@ -47,6 +56,9 @@ describe.each([
       expect(s.right / s.told).toBeGreaterThanOrEqual(least.right);
       expect(s.found / s.faults).toBeGreaterThanOrEqual(least.found);
       expect((1000 * s.accused) / s.healthy).toBeLessThanOrEqual(least.per1000);
+      // Said of nineteen in twenty at least.
+      expect(s.sure.told).toBeGreaterThanOrEqual(10);
+      expect(s.sure.right / s.sure.told).toBeGreaterThanOrEqual(0.93);
       if (s.open >= 8) expect(s.abstained / s.open).toBeGreaterThanOrEqual(0.75);
     },
   );

@@ -1,0 +1,77 @@
+import { readFileSync } from 'node:fs';
+import { describe, expect, it } from 'vitest';
+import { normalisePack, type PackProfile } from '../pack';
+import { joinRecords } from '../scan';
+import { healthyPack, physicsCase, Random, simulateRecord } from '../simpack';
+import { diagnose } from './diagnose';
+import { gains } from './loss';
+import { PARAMETERS, type Parameter } from './parameters';
+import { spreadReport } from './report';
+
+const packOf = (name: string) =>
+  normalisePack(
+    JSON.parse(
+      readFileSync(new URL(`../../../demo/packs/${name}.json`, import.meta.url), 'utf8'),
+    ) as PackProfile,
+  );
+
+describe('on a flat curve', () => {
+  it.each([6, 7, 8, 9])(
+    'a large gap between two rests is never told as lost capacity, since it is as large at either (%i)',
+    (seed) => {
+      const pack = packOf('island-bus');
+      const rests = [0.9, 0.2].map((soc) => {
+        const random = new Random(seed);
+        const sim = healthyPack(pack, random);
+        sim.startSoc = soc;
+        sim.channels[4]!.deltaSoc -= 0.18;
+        return simulateRecord(sim, [{ durationS: 600, currentA: 0, sampleS: 10 }], random);
+      });
+      const alone = rests.map((r) => spreadReport(r, pack).working!);
+      const joined = joinRecords(
+        rests.map((record, i) => ({ record, startS: i * 3600, ...alone[i]! })),
+        alone[0]!.capacityAh,
+      );
+      const found = diagnose(joined, pack).findings.filter((f) => f.channel === pack.channels[4]!.id);
+      expect(found.map((f) => f.verdict)).toEqual([expect.stringMatching(/^(imbalance|undetermined)$/)]);
+    },
+  );
+
+  it('charge that is missing and lithium that is lost stay open where the steps do not lie as in the others', () => {
+    // By particles: this channel holds three quarters of what the others hold.
+    const c = physicsCase(60_266)!;
+    const [fault] = c.faults;
+    expect(fault).toMatchObject({ verdict: 'low-capacity' });
+    const found = diagnose(c.record, c.pack).findings.find(
+      (f) => f.channel === c.pack.channels[fault!.channelIndex]!.id,
+    )!;
+    expect(found.verdict).toBe('undetermined');
+    expect(found.alternatives.map((a) => a.verdict).sort()).toEqual(['imbalance', 'low-capacity']);
+    expect(Math.max(...found.alternatives.map((a) => a.confidence))).toBeLessThanOrEqual(0.5);
+    expect(found.estimate).toEqual({});
+    expect(found.reasons.join(' ')).toMatch(/out of balance or has lost lithium/);
+  });
+});
+
+describe('nothing grows in a cell', () => {
+  const theta = (given: Partial<Record<Parameter, number>>): { theta: Float64Array } => ({
+    theta: Float64Array.from(PARAMETERS, (p) => given[p] ?? 0),
+  });
+  it('so a loss is none that needs more lithium or more material than the others have', () => {
+    expect(gains(theta({ slip: 0.2 }))).toBe(false);
+    expect(gains(theta({ stretch: 0.3 }))).toBe(false);
+    // Of the positive electrode a quarter is lost: the negative one is as it was.
+    expect(gains(theta({ capacity: 1 / 3, stretch: -0.25 }))).toBe(false);
+    expect(gains(theta({ slip: -0.2 }))).toBe(true);
+    expect(gains(theta({ capacity: -0.1 }))).toBe(true);
+    expect(gains(theta({ capacity: 0.37, slip: 0.1, stretch: -0.42 }))).toBe(true);
+  });
+  it('and charge that is missing is told for what it is, by particles', () => {
+    const c = physicsCase(60_078)!;
+    const [fault] = c.faults;
+    const id = c.pack.channels[fault!.channelIndex]!.id;
+    expect(diagnose(c.record, c.pack).findings.map((f) => [f.channel, f.verdict])).toEqual([
+      [id, fault!.verdict],
+    ]);
+  });
+});
