@@ -1,8 +1,8 @@
-import { factsOf, type Estimated, type Pack } from '../pack';
+import { factsOf, modulesOfChannel, type Estimated, type Pack } from '../pack';
 import type { ScanRecord } from '../scan';
 import { lookAbsolutely, type AbsoluteLook } from './absolute';
 import { observe, type Observed } from './observe';
-import { majorityOf, nothingWrong, type Judged, type Majority } from './majority';
+import { majorityOf, nothingWrong, spreadOut, type Judged, type Majority } from './majority';
 import {
   differencesOf,
   isUnexplained,
@@ -168,29 +168,8 @@ function isWrong(m: Majority, { channelIndex, byVerdict }: Judged, seen: boolean
 /** A channel whose pair speaks for it needs no more than this of its own. */
 const PAIRED_LIMIT = 3;
 
-/**
- * Finds what is wrong with each channel of a record.
- * Every channel is compared with the typical one; explanations are weighed by their marginal likelihood, with what healthy
- * channels differ by as prior. A verdict is given only if no other explanation comes near, else `undetermined`.
- */
-export function diagnose(
-  given: ScanRecord,
-  pack: Pack,
-  look: AbsoluteLook = lookAbsolutely(given, pack),
-): Diagnosis {
-  const record = withLeaps(given, pack);
-  const facts = factsOf(pack.profile.chemistry);
-  const read = observe(record, pack, new Set(look.outOfBounds.map((o) => o.channelIndex)));
-  const { trajectory } = read;
-  const signatures = findSignatures(record, pack, look);
-  const signed = new Set(signatures.map((s) => s.channelIndex));
-  const plain = [...pack.channels.keys()].filter((c) => !signed.has(c));
-  const m = majorityOf(record, pack, read, plain);
-  const { observed } = m;
-  const { rated, change } = currentsOf(pack, trajectory.currentA);
-  const worked = trajectory.currentA.some((i) => Math.abs(i) > rated);
-  const limit = worked ? facts.detect.load : facts.detect.rest;
-
+/** What a look at every channel found, under the healthy differences of a majority. */
+function judgeAll(m: Majority, plain: readonly number[], limit: number) {
   const healthy = new Map(plain.map((c) => [c, nothingWrong(m, c, m.inflation, { passes: 1 })]));
   const taps = suspectedTaps(m, plain, healthy, limit);
   const byLoad = loadTaps(m, plain, limit);
@@ -212,8 +191,53 @@ export function diagnose(
     if (found.detect > limit && !isWrong(m, found, false)) harmless.push(found);
     return [];
   });
-  const pairs = tapPairs(judged, m.scatter, observed, pack);
+  const pairs = tapPairs(judged, m.scatter, m.observed, m.pack);
   const standing = judged.filter((j) => j.detect > limit || pairs.has(j.channelIndex));
+  return { healthy, byLoad, onBars, harmless, pairs, standing };
+}
+
+/** Channels odd by charge or capacity in this many modules are looked at again: faults keep together, what a pack differs by does not. */
+const MANY_MODULES = 4;
+
+function manyByCharge(standing: readonly Judged[], pack: Pack): boolean {
+  const modules = standing.flatMap(({ byVerdict, channelIndex }) => {
+    const [likeliest] = [...byVerdict].sort(([, a], [, b]) => b.logEvidence - a.logEvidence);
+    return likeliest && (likeliest[0] === 'imbalance' || likeliest[0] === 'low-capacity')
+      ? [modulesOfChannel(pack, channelIndex)]
+      : [];
+  });
+  return new Set(modules).size >= MANY_MODULES;
+}
+
+/**
+ * Finds what is wrong with each channel of a record.
+ * Every channel is compared with the typical one; explanations are weighed by their marginal likelihood, with what healthy
+ * channels differ by as prior. A verdict is given only if no other explanation comes near, else `undetermined`.
+ */
+export function diagnose(
+  given: ScanRecord,
+  pack: Pack,
+  look: AbsoluteLook = lookAbsolutely(given, pack),
+): Diagnosis {
+  const record = withLeaps(given, pack);
+  const facts = factsOf(pack.profile.chemistry);
+  const read = observe(record, pack, new Set(look.outOfBounds.map((o) => o.channelIndex)));
+  const { trajectory } = read;
+  const signatures = findSignatures(record, pack, look);
+  const signed = new Set(signatures.map((s) => s.channelIndex));
+  const plain = [...pack.channels.keys()].filter((c) => !signed.has(c));
+  const { rated, change } = currentsOf(pack, trajectory.currentA);
+  const worked = trajectory.currentA.some((i) => Math.abs(i) > rated);
+  const limit = worked ? facts.detect.load : facts.detect.rest;
+  let m = majorityOf(record, pack, read, plain);
+  let looked = judgeAll(m, plain, limit);
+  const wider = manyByCharge(looked.standing, pack) ? spreadOut(m, plain) : null;
+  if (wider) {
+    m = wider;
+    looked = judgeAll(m, plain, limit);
+  }
+  const { observed } = m;
+  const { healthy, byLoad, onBars, harmless, pairs, standing } = looked;
 
   const findings = [
     ...signatures.map((s) => signatureFinding(s, pack)),

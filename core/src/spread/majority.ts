@@ -9,6 +9,7 @@ import { type ChannelFit, fitChannel } from './channelModel';
 import { slopesOf } from './channelTerms';
 import type { Hypothesis } from './parameters';
 import { leftV, residualNoise } from './residuals';
+import { robustSigma } from './statistics';
 
 /** Shape that is allowed, in times of the usual one, while the noise of the readings is told. */
 const WIDE_SHAPE = 4;
@@ -47,6 +48,8 @@ export interface Majority {
   noiseV: number;
   inflation: number;
   fit: FitOne;
+  /** The same with other healthy differences. */
+  withScatter: (scatter: Scatter) => Majority;
 }
 
 /** What this pack's own majority says of noise, lasting errors and healthy differences. */
@@ -90,8 +93,7 @@ export function majorityOf(
     OPEN.free,
     noiseV * Math.sqrt(inflation),
   );
-  const scatter = widened(own, pack.channels.length);
-  return {
+  const withScatter = (scatter: Scatter): Majority => ({
     observed,
     pack,
     scatter,
@@ -99,7 +101,34 @@ export function majorityOf(
     noiseV,
     inflation,
     fit: fitWith(observed, scatter, noiseV),
-  };
+    withScatter,
+  });
+  return withScatter(widened(own, pack.channels.length));
+}
+
+/** Charge and capacity as a channel alone shows them, as far as the curve bends. */
+const FREE: Hypothesis = {
+  name: 'free',
+  free: { soc: OPEN.free.soc!, capacity: OPEN.free.capacity! },
+  levelAt: 'start',
+  tied: true,
+  penalty: 0,
+};
+/** A pack whose healthy channels differ by less than this many times what was taken for it is as it was taken. */
+const WIDER = 1.2;
+
+/**
+ * The same pack with the differences of charge and capacity that its channels show each for itself along the bends of the curve, by the median, so that
+ * a few faulty ones say nothing of it; null where they are no wider. Screening by slopes takes a knee for something else.
+ */
+export function spreadOut(m: Majority, plain: readonly number[]): Majority | null {
+  const alone = plain.map((c) => m.fit(c, FREE, m.inflation, { passes: 5 }));
+  const { scatter } = m;
+  const socFraction = Math.max(scatter.socFraction, robustSigma(alone.map((f) => f.theta[0]!)));
+  const capacity = Math.max(scatter.capacity, robustSigma(alone.map((f) => f.theta[1]!)));
+  return socFraction > WIDER * scatter.socFraction || capacity > WIDER * scatter.capacity
+    ? m.withScatter(widened({ ...scatter, socFraction, capacity }, plain.length))
+    : null;
 }
 
 /** A reading this many times the usual scatter beside everything that a channel can show came late, or was another's. */

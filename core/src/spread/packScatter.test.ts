@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { defaultOcvTable, factsOf, normalisePack, ocvCurve } from '../pack';
-import { driveLegs, healthyPack, Random, simulateRecord, type SimPack } from '../simpack';
+import { driveLegs, healthyPack, Random, shakenCase, simulateRecord, type SimPack } from '../simpack';
+import { diagnose } from './diagnose';
 import { OPEN } from './hypotheses';
 import { logDeterminant } from './linear';
 import { observe } from './observe';
@@ -92,5 +93,39 @@ describe('the rest curve of this very pack', () => {
     const table = ocvCurve(bumped.profile.ocv);
     const rise = (c: typeof curve): number => c.voltageAt(0.7) - (c.voltageAt(0.58) + c.voltageAt(0.82)) / 2;
     expect(Math.abs(rise(curve) - rise(truth))).toBeLessThan(0.4 * Math.abs(rise(table) - rise(truth)));
+  });
+});
+
+describe('a pack whose channels differ by more than screening shows', () => {
+  it.each([
+    // Nickel sticks and a flat curve, with errors the diagnosis does not know.
+    [110_094, 0],
+    [50_062, 1],
+  ])('is not full of faults (%i)', (seed, most) => {
+    const { pack: own, record, faults } = shakenCase(seed)!;
+    const faulty = new Map(faults.map((f) => [own.channels[f.channelIndex]!.id, f.verdict]));
+    const { findings } = diagnose(record, own);
+    expect(findings.filter((f) => !faulty.has(f.channel)).length).toBeLessThanOrEqual(most);
+    for (const [channel, verdict] of faulty)
+      expect(findings.find((f) => f.channel === channel)).toMatchObject({ verdict });
+  });
+
+  it('does not hide those that are: six of forty-eight, each in a module of its own', () => {
+    const random = new Random(12);
+    const many = normalisePack({
+      ...pack.profile,
+      channels: Array.from({ length: 48 }, (_, i) => ({ id: `n${i}`, cells: 1 })),
+      modules: Array.from({ length: 12 }, (_, i) => ({
+        id: `M${i + 1}`,
+        channels: Array.from({ length: 4 }, (__, j) => `n${4 * i + j}`),
+      })),
+    });
+    const sim = healthyPack(many, random, 0.9);
+    sim.startSoc = 0.95;
+    for (const c of [1, 9, 18, 27, 33, 42]) sim.channels[c]!.capacityRatio *= 0.82;
+    const rest = { durationS: 900, currentA: 0, sampleS: 10 };
+    const record = simulateRecord(sim, [rest, ...driveLegs(random, 20, 24, 10), rest], random);
+    const found = diagnose(record, many).findings.filter((f) => f.verdict === 'low-capacity');
+    expect(found.map((f) => f.channel).sort()).toEqual(['n1', 'n18', 'n27', 'n33', 'n42', 'n9']);
   });
 });
