@@ -124,11 +124,77 @@ function unexplained(f: ChannelFit, { deviationV }: Observation, m: Majority): s
   return `Nothing known explains it: of ${mv(whole)} that it lies off, ${mv(left)} remain under the best cause, where readings of this record scatter by ${mv(scatter)}. Look at its course, the channel map and its plug before anything is replaced.`;
 }
 
-/** Causes that are still open, each as likely as its share of all. */
-const stillOpen = (rows: readonly { verdict: Verdict; share: number }[]): Alternative[] =>
+/** What every finding of a judged channel says, whatever its verdict. */
+type Common = Pick<ChannelFinding, 'channel' | 'module' | 'detect' | 'separate' | 'leftMv' | 'scatterMv'> & {
+  clean: boolean;
+};
+type Ranked = ReturnType<typeof shares>;
+
+function commonOf(j: Judged, ranked: Ranked, pack: Pack, m: Majority): Common {
+  const [best, next] = ranked;
+  const leftMv = 1000 * leftV(j.byVerdict.get(best!.verdict)!.fit);
+  const scatterMv = 1000 * m.noiseV * Math.sqrt(m.inflation);
+  return {
+    channel: pack.channels[j.channelIndex]!.id,
+    module: modulesOfChannel(pack, j.channelIndex),
+    detect: j.detect,
+    separate: Math.min(1e6, (next?.misfit ?? Infinity) - best!.misfit),
+    leftMv,
+    scatterMv,
+    clean: leftMv <= UNCLEAN_TIMES * scatterMv,
+  };
+}
+
+/** Two channels that are off by as much, one each way: the tap wire between them. */
+function pairFinding(
+  common: Omit<Common, 'clean'>,
+  j: Judged,
+  ranked: Ranked,
+  pairedWith: string,
+  { observed, scatter }: Majority,
+): ChannelFinding {
+  const offsetMv = j.byVerdict.get('sense-fault')!.fit.theta[PARAMETERS.indexOf('offset')]! * 1000;
+  return {
+    ...common,
+    verdict: 'sense-fault',
+    confidence: j.detect >= PLAIN.detect ? SUREST.plain : SUREST.faint,
+    alternatives: ranked
+      .filter((r) => r.verdict !== 'sense-fault')
+      .slice(0, 2)
+      .map((r) => ({ verdict: r.verdict, confidence: Math.min(0.04, r.share / 10) })),
+    estimate: estimateOf('sense-fault', j, observed, scatter),
+    pairedWith,
+    reasons: [
+      `Reads ${Math.abs(offsetMv).toFixed(0)} mV ${offsetMv > 0 ? 'high' : 'low'} and its neighbour ${pairedWith} is off by as much the other way: the tap wire between them.`,
+    ],
+  };
+}
+
+/** Causes worth a word, each as likely as its share of all but no likelier than `most`. */
+const causesOf = (rows: Ranked, most = 1): Alternative[] =>
   rows
     .filter((r) => r.share > 0.004)
-    .map((r) => ({ verdict: r.verdict, confidence: Math.min(SUREST.open, r.share) }));
+    .map((r) => ({ verdict: r.verdict, confidence: Math.min(most, r.share) }));
+
+const leftOpen = (
+  common: Omit<Common, 'clean'>,
+  alternatives: Alternative[],
+  estimate: ChannelFinding['estimate'],
+  reasons: string[],
+): ChannelFinding => ({
+  ...common,
+  verdict: 'undetermined',
+  confidence: 1 - Math.max(...alternatives.map((a) => a.confidence)),
+  alternatives,
+  estimate,
+  reasons,
+});
+
+/** How sure a verdict is called at most. */
+function surestOf(verdict: Verdict, { detect, separate, clean }: Common): number {
+  if (verdict === 'sense-fault' && !clean) return SUREST.unclean;
+  return detect >= PLAIN.detect && separate >= PLAIN.separate ? SUREST.plain : SUREST.faint;
+}
 
 /** Gives each odd channel its verdict, tap-wire pairs first. */
 export function verdictsOf(
@@ -138,86 +204,32 @@ export function verdictsOf(
   m: Majority,
 ): ChannelFinding[] {
   const { observed, scatter } = m;
+  const { flat } = factsOf(pack.profile.chemistry);
   return judged.map((j): ChannelFinding => {
     const ranked = shares(j);
+    const whole = commonOf(j, ranked, pack, m);
+    const { clean, ...common } = whole;
     const other = taps.get(j.channelIndex);
+    if (other !== undefined) return pairFinding(common, j, ranked, pack.channels[other]!.id, m);
     const best = ranked[0]!;
-    const rest = ranked.slice(1);
-    const separate = Math.min(1e6, (rest[0]?.misfit ?? Infinity) - best.misfit);
-    const common = {
-      channel: pack.channels[j.channelIndex]!.id,
-      module: modulesOfChannel(pack, j.channelIndex),
-      detect: j.detect,
-      separate,
-      leftMv: 1000 * leftV(j.byVerdict.get(best.verdict)!.fit),
-      scatterMv: 1000 * m.noiseV * Math.sqrt(m.inflation),
-    };
-    if (other !== undefined) {
-      const { fit } = j.byVerdict.get('sense-fault')!;
-      const paired = pack.channels[other]!.id;
-      return {
-        ...common,
-        verdict: 'sense-fault',
-        confidence: j.detect >= PLAIN.detect ? SUREST.plain : SUREST.faint,
-        alternatives: ranked
-          .filter((r) => r.verdict !== 'sense-fault')
-          .slice(0, 2)
-          .map((r) => ({ verdict: r.verdict, confidence: Math.min(0.04, r.share / 10) })),
-        estimate: estimateOf('sense-fault', j, observed, scatter),
-        pairedWith: paired,
-        reasons: [
-          `Reads ${Math.abs(fit.theta[5]! * 1000).toFixed(0)} mV ${fit.theta[5]! > 0 ? 'high' : 'low'} and its neighbour ${paired} is off by as much the other way: the tap wire between them.`,
-        ],
-      };
-    }
-    const alternatives: Alternative[] = rest
-      .filter((r) => r.share > 0.004)
-      .map((r) => ({ verdict: r.verdict, confidence: r.share }));
     const likeliest = j.byVerdict.get(best.verdict)!;
+    const unfit = unexplained(likeliest.fit, observed.channels[j.channelIndex]!, m);
+    if (unfit !== null) return leftOpen(common, causesOf(ranked, SUREST.open), {}, [unfit]);
+    const apart = common.separate >= SEPARATE_LIMIT;
+    if (flat && apart && !clean && best.verdict === 'imbalance' && j.detect >= PLAIN.detect)
+      return leftOpen(common, ALIKE, {}, [ALIKE_WHY]);
     const estimate = estimateOf(best.verdict, j, observed, scatter);
     const why = (open: Verdict[]): string[] =>
       explain(best.verdict, likeliest, observed, pack, j.channelIndex, open, estimate);
-    const unfit = unexplained(likeliest.fit, observed.channels[j.channelIndex]!, m);
-    if (unfit !== null)
-      return {
-        ...common,
-        verdict: 'undetermined',
-        confidence: 1 - Math.min(SUREST.open, best.share),
-        alternatives: stillOpen(ranked),
-        estimate: {},
-        reasons: [unfit],
-      };
-    const out = j.detect >= PLAIN.detect;
-    const clean = common.leftMv <= UNCLEAN_TIMES * common.scatterMv;
-    const { flat } = factsOf(pack.profile.chemistry);
-    if (flat && !clean && best.verdict === 'imbalance' && separate >= SEPARATE_LIMIT && out)
-      return {
-        ...common,
-        verdict: 'undetermined',
-        confidence: 1 - ALIKE[0]!.confidence,
-        alternatives: ALIKE,
-        estimate: {},
-        reasons: [ALIKE_WHY],
-      };
-    if (separate < SEPARATE_LIMIT) {
+    if (!apart) {
       const open = ranked.filter((r) => r.misfit - best.misfit < SEPARATE_LIMIT);
-      return {
-        ...common,
-        verdict: 'undetermined',
-        confidence: 1 - Math.min(SUREST.open, best.share),
-        alternatives: stillOpen(open),
-        estimate,
-        reasons: why(open.map((r) => r.verdict)),
-      };
+      return leftOpen(common, causesOf(open, SUREST.open), estimate, why(open.map((r) => r.verdict)));
     }
-    const plain = out && separate >= PLAIN.separate;
-    const surest =
-      best.verdict === 'sense-fault' && !clean ? SUREST.unclean : plain ? SUREST.plain : SUREST.faint;
     return {
       ...common,
       verdict: best.verdict,
-      confidence: Math.min(surest, best.share),
-      alternatives,
+      confidence: Math.min(surestOf(best.verdict, whole), best.share),
+      alternatives: causesOf(ranked.slice(1)),
       ...(best.verdict === 'high-resistance'
         ? { seat: likeliest.hypothesis.tied ? ('cell' as const) : ('joint' as const) }
         : {}),
