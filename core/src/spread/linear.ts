@@ -122,29 +122,51 @@ export function accumulateColumns(
   for (let i = 0; i < n; i++) {
     const a = i * rows;
     let right = 0;
+    let any = 0;
     for (let r = 0; r < rows; r++) {
       const w = weight * count[r]! * columns[a + r]!;
       weighed[r] = w;
       right += w * y[r]!;
+      any += w * w;
     }
+    // What cannot be in this record at all, such as leakage within an hour or an electrode that is not known.
+    if (any === 0) continue;
     rhs[i]! += right;
-    for (let j = 0; j <= i; j++) {
-      const b = j * rows;
-      // Four sums side by side: one alone would wait for itself at every step.
+    let j = 0;
+    // Four columns side by side: each weighed reading is fetched once, and no sum waits for itself.
+    for (; j + 3 <= i; j += 4) {
+      const b0 = j * rows;
+      const b1 = b0 + rows;
+      const b2 = b1 + rows;
+      const b3 = b2 + rows;
       let s0 = 0;
       let s1 = 0;
       let s2 = 0;
       let s3 = 0;
+      for (let r = 0; r < rows; r++) {
+        const w = weighed[r]!;
+        s0 += w * columns[b0 + r]!;
+        s1 += w * columns[b1 + r]!;
+        s2 += w * columns[b2 + r]!;
+        s3 += w * columns[b3 + r]!;
+      }
+      info[i * n + j]! += s0;
+      info[i * n + j + 1]! += s1;
+      info[i * n + j + 2]! += s2;
+      info[i * n + j + 3]! += s3;
+    }
+    for (; j <= i; j++) {
+      const b = j * rows;
+      let s0 = 0;
+      let s1 = 0;
       let r = 0;
-      for (; r + 3 < rows; r += 4) {
+      for (; r + 1 < rows; r += 2) {
         s0 += weighed[r]! * columns[b + r]!;
         s1 += weighed[r + 1]! * columns[b + r + 1]!;
-        s2 += weighed[r + 2]! * columns[b + r + 2]!;
-        s3 += weighed[r + 3]! * columns[b + r + 3]!;
       }
-      for (; r < rows; r++) s0 += weighed[r]! * columns[b + r]!;
-      info[i * n + j]! += s0 + s1 + (s2 + s3);
-      if (j < i) info[j * n + i] = info[i * n + j]!;
+      if (r < rows) s0 += weighed[r]! * columns[b + r]!;
+      info[i * n + j]! += s0 + s1;
     }
+    for (let k = 0; k < i; k++) info[k * n + i] = info[i * n + k]!;
   }
 }

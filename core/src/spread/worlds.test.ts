@@ -50,7 +50,7 @@ describe.each([
 ] as const)('in a world %s', (_name, make, count, least) => {
   it(
     'faults are found, told for what they are, and healthy channels are left alone',
-    { timeout: 120_000 },
+    { timeout: 400_000 },
     () => {
       const s = score(make, count);
       expect(s.right / s.told).toBeGreaterThanOrEqual(least.right);
