@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { defaultOcvTable, normalisePack } from '../pack';
-import { gainOf, nextTest, TESTS, type ChannelFinding } from '.';
+import { gainOf, nextTest, rankTests, TESTS, type ChannelFinding } from '.';
 
 const pack = normalisePack({
   name: 'p',
@@ -38,9 +38,31 @@ describe('the next best test', () => {
     const lfp = normalisePack({ ...pack.profile, chemistry: 'lfp', ocv: defaultOcvTable('lfp') });
     const both = [{} as never, {} as never] as const;
     expect(nextTest([open('low-capacity', 'imbalance')], ...both, lfp)).toMatch(
-      /^Charge the pack until it is full and log c1/,
+      /^Charge the pack until it is full, if no water, impact or heat forbids it, and log c1/,
     );
     expect(nextTest([open('low-capacity', 'imbalance')], ...both, pack)).not.toMatch(/until it is full/);
+  });
+
+  it('is never a charge beside a dead group, a group above its ceiling or a delta that blocks driving', () => {
+    const lfp = normalisePack({ ...pack.profile, chemistry: 'lfp', ocv: defaultOcvTable('lfp') });
+    const even = { grade: 'good' } as never;
+    const beside: [ChannelFinding[], never][] = [
+      [[{ ...open(), channel: 'c2', verdict: 'dead' }], even],
+      [[{ ...open('imbalance', 'sense-fault'), channel: 'c2', absolute: 'over-charged' }], even],
+      [[], { grade: 'blocks-drive' } as never],
+    ];
+    for (const own of [pack, lfp])
+      for (const [others, nearEmpty] of beside)
+        for (const nearFull of [null, even]) {
+          const findings = [open('low-capacity', 'imbalance'), ...others];
+          const texts = rankTests(findings, nearFull, nearEmpty, own).map((t) => t.text);
+          const charges = /Charge the pack|near full|balance does not/i;
+          expect(texts.filter((t) => charges.test(t))).toEqual([]);
+          // Nor once all of it was metered and nothing is left to tell apart.
+          const metered = new Set(['c1', 'c2']);
+          const last = nextTest(others, nearFull, nearEmpty, own, metered);
+          if (others.length > 0) expect(last).not.toMatch(charges);
+        }
   });
 
   it('is standing where a drain is open', () => {

@@ -11,6 +11,8 @@ export interface Test {
   possible: (nearFull: Spread | null, nearEmpty: Spread | null, pack: Pack) => boolean;
   /** The vehicle drives or is drawn down for it: not with a dead group or a delta that blocks driving. */
   drives?: true;
+  /** The pack is charged for it: as little as it is drawn down, and not with a group above its ceiling. */
+  charges?: true;
   /** It is a meter at the terminals: said and done once it has been metered. */
   meter?: true;
 }
@@ -52,14 +54,16 @@ export const TESTS: Test[] = [
     minutes: 15,
     groups: [['low-capacity'], ['imbalance', 'self-discharge'], ['sense-fault'], ['high-resistance']],
     possible: (full) => full === null,
+    charges: true,
   },
   {
     // The positive electrode of a flat curve shows at the very end of a charge only.
     name: (f) =>
-      `Charge the pack until it is full and log ${f.channel} to the end: lost capacity comes up with the others there, a missing charge stays below.`,
+      `Charge the pack until it is full, if no water, impact or heat forbids it, and log ${f.channel} to the end: lost capacity comes up with the others there, a missing charge stays below.`,
     minutes: 20,
     groups: [['low-capacity'], ['imbalance', 'self-discharge'], ['sense-fault'], ['high-resistance']],
     possible: (full, _empty, pack) => full !== null && Boolean(factsOf(pack.profile.chemistry).flat),
+    charges: true,
   },
   {
     name: (f) => `Log ${f.channel} in a drive with strong load changes: only resistance follows the current.`,
@@ -97,6 +101,9 @@ export const standsStill = (
   findings.some((f) => f.verdict === 'dead') ||
   [nearFull, nearEmpty].some((s) => s !== null && s.grade === 'blocks-drive');
 
+const aboveCeiling = (findings: readonly ChannelFinding[]): boolean =>
+  findings.some((f) => f.absolute === 'over-charged');
+
 /** Tests that would settle something of what is still open, best for its effort first. */
 export function rankTests(
   findings: readonly ChannelFinding[],
@@ -106,6 +113,7 @@ export function rankTests(
   metered: ReadonlySet<string> = new Set(),
 ): RankedTest[] {
   const still = standsStill(findings, nearFull, nearEmpty);
+  const uncharged = still || aboveCeiling(findings);
   return findings
     .filter((f) => f.verdict === 'undetermined')
     .flatMap((f) =>
@@ -113,7 +121,8 @@ export function rankTests(
         (t) =>
           t.possible(nearFull, nearEmpty, pack) &&
           !(t.meter && metered.has(f.channel)) &&
-          !(t.drives && still),
+          !(t.drives && still) &&
+          !(t.charges && uncharged),
       ).map((t) => ({
         channel: f.channel,
         text: t.name(f, pack),
@@ -153,8 +162,8 @@ export function nextTest(
       ? `Nothing more to scan: ${[...new Set(all)].slice(0, 4).join(', ')} has to come out before the pack is charged or drawn down.`
       : 'The delta blocks driving: do not draw the pack down further. Decide what is done.';
   }
-  if (!nearFull || !nearEmpty)
-    return `Scan ${nearFull ? 'near empty' : 'near full'} as well: a weak group can look fine at one end.`;
+  if (!nearEmpty || (!nearFull && !aboveCeiling(findings)))
+    return `Scan ${nearFull || aboveCeiling(findings) ? 'near empty' : 'near full'} as well: a weak group can look fine at one end.`;
   return findings.length > 0
     ? 'Nothing more to measure: what stands out was metered at the terminals.'
     : 'Nothing more to measure: no channel stands out at either end.';

@@ -27,7 +27,8 @@ const PLAIN = { separate: 25, detect: 30 };
 const UNCLEAN_TIMES = 1.3;
 /**
  * On a flat curve the steps are the negative electrode's, and they move alike with charge that is missing and with lithium that is lost. A fit
- * that is not clean says that they do not lie as in the others: of such imbalances in packs of particles one in two was one, the others were lost capacity.
+ * that is not clean says that they do not lie as in the others: of 44 such imbalances in packs of four worlds 19 were one, 17 were lost capacity and 8
+ * were nothing.
  */
 const ALIKE: Alternative[] = [
   { verdict: 'imbalance', confidence: 0.4 },
