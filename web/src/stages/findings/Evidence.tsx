@@ -21,6 +21,7 @@ import { temperature } from '../../ui/units';
 import { duration, fixed, percent, signed } from '../../ui/words';
 import { DeviationPicture } from '../scan/DeviationPicture';
 import { Tilt } from './Tilt';
+import { tiltReads } from './view';
 
 const VIEWS = [
   ['tilt', 'Tilt'],
@@ -33,6 +34,7 @@ type View = (typeof VIEWS)[number][0];
 
 /** The evidence behind the findings, as pictures: one at a time. */
 export function Evidence({ report, scanIds }: { report: SpreadReport; scanIds: string[] }) {
+  const { pack } = useJobView();
   const rested = report.nearFull !== null || report.nearEmpty !== null;
   const [asked, setView] = useView('evidence', VIEWS);
   // Without a rest there is no tilt: the course is shown until somebody asks for another.
@@ -42,11 +44,7 @@ export function Evidence({ report, scanIds }: { report: SpreadReport; scanIds: s
       <Views of={VIEWS} value={view} onChange={setView} label="Evidence" />
       {view === 'tilt' && (
         <>
-          <Mute>
-            {report.tilt
-              ? 'Charge against the pack’s median. A line that tilts loses capacity; a level line that lies low is only out of balance.'
-              : `A rest ${report.nearFull ? 'near empty' : report.nearEmpty ? 'near full' : 'near full and one near empty'} as well would draw a line for each channel: one that tilts loses capacity, a level one is out of balance. Another record will do; both are put on one time line.`}
-          </Mute>
+          <Mute>{tiltReads(report, pack)}</Mute>
           <Tilt report={report} />
         </>
       )}

@@ -6,7 +6,7 @@ import { join } from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { capacityLayer, deviationLayer, moduleMarks } from '../../pack-map/layers';
 import { channelList, duration, fixed, percent, signed } from '../../ui/words';
-import { comesOut, headline, magnitude, suspectsOf } from './view';
+import { comesOut, headline, magnitude, suspectsOf, tiltReads } from './view';
 
 const demo = join(import.meta.dirname, '../../../../demo');
 const pack = normalisePack(
@@ -29,6 +29,14 @@ describe('suspects', () => {
       /^It holds 8\d % of the others.*Level with the others near full, \d+ mV below near empty\.$/,
     );
     expect(headline(suspects[1]!, report).title).toBe('M16 is out of balance');
+  });
+
+  it('read a level line by the curve: on a flat one it may be lost lithium', () => {
+    expect(tiltReads(report, pack)).toMatch(/a level line that lies low is only out of balance\.$/);
+    const bus = JSON.parse(readFileSync(join(demo, 'packs/island-bus.json'), 'utf8')) as PackProfile;
+    expect(tiltReads(report, normalisePack(bus))).toMatch(
+      /out of balance or, on this flat curve, short of lithium\.$/,
+    );
   });
 
   it('name what is open when the cause is', () => {

@@ -1,4 +1,4 @@
-import type { Measured } from '@cellmend/core/pack';
+import { factsOf, type Measured, type Pack } from '@cellmend/core/pack';
 import type { CostedFinding, SpreadReport } from '@cellmend/core/spread';
 import { sureness, verdictName } from '@cellmend/core/spread';
 import { distance } from '../../ui/units';
@@ -24,6 +24,20 @@ export function costOf({ costKm, costAh }: Pick<CostedFinding, 'costKm' | 'costA
   if (costKm.measured && costKm.value >= 0.5) return distance(costKm.value);
   return costAh.measured && costAh.value >= 0.2 ? `${fixed(costAh.value, 1)} A·h` : '';
 }
+
+const levelIs = (pack: Pack): string =>
+  factsOf(pack.profile.chemistry).flat
+    ? 'out of balance or, on this flat curve, short of lithium'
+    : 'only out of balance';
+
+/** How the lines of charge between two rests are read, or what draws them: on a flat curve lost lithium lies as level as missing charge. */
+export function tiltReads({ tilt, nearFull, nearEmpty }: Ends, pack: Pack): string {
+  if (tilt)
+    return `Charge against the pack’s median. A line that tilts loses capacity; a level line that lies low is ${levelIs(pack)}.`;
+  const missing = nearFull ? 'near empty' : nearEmpty ? 'near full' : 'near full and one near empty';
+  return `A rest ${missing} as well would draw a line for each channel: one that tilts loses capacity, a level one is ${levelIs(pack)}. Another record will do; both are put on one time line.`;
+}
+type Ends = Pick<SpreadReport, 'tilt' | 'nearFull' | 'nearEmpty'>;
 
 /** Suspects in order of what they cost. */
 export function suspectsOf(report: SpreadReport): Suspect[] {
