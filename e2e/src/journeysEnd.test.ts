@@ -20,7 +20,18 @@ it('NiMH sticks conditioned: runs jotted at the sticks, spread under load and sw
   await job.makeSafe();
   await job.work({ 'bench-result': '4.6' });
   await job.scan(drivenCsv(profile, 21));
-  await job.scan(drivenCsv(profile, 22), 'After repair');
+  // What is being typed stays open, and under the hand, while somebody else takes in the scan after the work.
+  await job.go('prove');
+  const { page } = job;
+  await page.getByRole('heading', { name: 'No scan after the repair yet' }).waitFor();
+  const codes = page.getByRole('listitem').filter({ hasText: 'Codes stay away' });
+  await codes.getByRole('button', { name: 'Record' }).click();
+  await codes.getByLabel('Note').pressSequentially('Three drives, ');
+  await job.scanElsewhere(drivenCsv(profile, 22), 'after');
+  await page.getByText('Compared at rest').waitFor();
+  await page.keyboard.type('none came back');
+  expect(await codes.getByLabel('Note').inputValue()).toBe('Three drives, none came back');
+  await codes.getByRole('button', { name: 'Close' }).click();
   const seen = { 'insulation-after-drive': '2.4M', 'blocks-under-load': '0.2', codes: '3', charge: '' };
   await job.prove(seen, 'A second cycle of M03 is still to come.');
   const sheet = await job.sheet('Repaired', [['What was not done, or not seen', 'A second cycle of M03.']]);

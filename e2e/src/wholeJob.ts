@@ -83,6 +83,16 @@ export class WholeJob {
     await this.bench.settled();
   }
 
+  /** Takes in a record at another tablet. */
+  async scanElsewhere(text: string, role: 'before' | 'after'): Promise<void> {
+    const { status } = await this.ina.post(
+      `/api/jobs/${this.n}/scans?name=${role}.csv&role=${role}`,
+      new TextEncoder().encode(text),
+    );
+    expect(status).toBe(201);
+    await this.bench.settled();
+  }
+
   /** Types lines into the jot line of a stage. */
   async jot(stage: string, ...lines: string[]): Promise<void> {
     await this.go(stage);
@@ -304,6 +314,8 @@ export class WholeJob {
       await expect
         .poll(async () => (await this.job()).proofs.find((x) => x.id === p.id && x.place === p.place)!.state)
         .toBe('pass');
+      // It closes itself once the page has it; what stands below moves up under a hand that is quicker.
+      await expect.poll(() => proofs.getByRole('button', { name: 'Seen, and right' }).count()).toBe(0);
     }
     if (open !== '') await page.getByRole('textbox', { name: /Why it goes back/ }).fill(open);
     await page.getByRole('button', { name: 'Sign as proven' }).click();

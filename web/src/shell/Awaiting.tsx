@@ -6,7 +6,14 @@ import { JobContext } from './jobContext';
 const PATIENCE_MS = 2500;
 
 /** A page whose record has not arrived: nothing for a moment, then what is missing and what is known all the same. */
-export function Awaiting({ question }: { question?: string | undefined }) {
+export const Awaiting = ({ question }: { question?: string | undefined }) => (
+  <Page aria-busy="true">
+    <Waited question={question} />
+  </Page>
+);
+
+/** The same inside a page of which other parts are there. */
+export function Waited({ question }: { question?: string | undefined }) {
   const job = use(JobContext)?.job;
   const [long, setLong] = useState(false);
   useEffect(() => {
@@ -15,7 +22,7 @@ export function Awaiting({ question }: { question?: string | undefined }) {
   }, []);
   const closed = job?.gate.why === STOPPED_HERE;
   return (
-    <Page aria-busy="true">
+    <>
       {(long || closed) && question && <h1>{question}</h1>}
       {closed && (
         <Answer tone="hot" title="Stopped">
@@ -28,6 +35,6 @@ export function Awaiting({ question }: { question?: string | undefined }) {
           accepted="It is asked again by itself. What you enter in the jot line and with Stop is kept on this tablet until it answers."
         />
       )}
-    </Page>
+    </>
   );
 }

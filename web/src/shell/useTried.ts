@@ -3,15 +3,15 @@ import useSWR from 'swr';
 import { ApiProblem, send } from '../api/client';
 import { useJobView } from './jobContext';
 
-/** What would be found for a question; looking at it stores nothing. */
+/** What would be found for a question; looking at it stores nothing, and of null nothing is asked. */
 export function useTried<T extends FindingTopic>(
-  ask: AskOf<T>,
+  ask: AskOf<T> | null,
 ): { result: ResultOf<T> | null; problem: ApiProblem | null } {
   const { job } = useJobView();
   const key = `/jobs/${job.number}/findings/try`;
   const { data, error } = useSWR<Tried<T>, unknown>(
-    [key, JSON.stringify(ask)],
-    () => send<Tried<T>>('POST', key, ask),
+    ask && [key, JSON.stringify(ask)],
+    () => send<Tried<T>>('POST', key, ask!),
     { keepPreviousData: true, errorRetryInterval: 5000 },
   );
   return { result: data?.result ?? null, problem: error instanceof ApiProblem ? error : null };

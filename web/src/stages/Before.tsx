@@ -8,15 +8,12 @@ export function Before({
   children,
   to,
   action,
-  beside,
 }: {
   question: string;
   title: string;
   children: ReactNode;
   to: string;
   action: string;
-  /** What can be done all the same. */
-  beside?: ReactNode;
 }) {
   return (
     <Page>
@@ -30,7 +27,6 @@ export function Before({
           </div>
         </Stack>
       </Sheet>
-      {beside}
     </Page>
   );
 }

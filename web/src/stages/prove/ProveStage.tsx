@@ -1,11 +1,11 @@
-import type { AskOf } from '@cellmend/contract/findings';
+import type { AskOf, ResultOf } from '@cellmend/contract/findings';
 import { notProven, type SagCheck } from '@cellmend/core/prove';
 import { placesOf } from '@cellmend/core/route';
 import { useState } from 'react';
 import { ApiProblem } from '../../api/client';
 import { useNavigate } from 'react-router';
 import { decisionOf, spreadOf } from '../../api/hooks';
-import { Awaiting } from '../../shell/Awaiting';
+import { Waited } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
 import { SignNote, useSigning } from '../../shell/signing';
 import { useDraft } from '../../shell/useDraft';
@@ -24,13 +24,14 @@ import {
   ProblemNote,
   Row,
   Sheet,
+  Stack,
 } from '../../ui/parts';
 import { distance, distanceUnit, inDistance } from '../../ui/units';
 import { fixed, percent, signed } from '../../ui/words';
 import type { Measured } from '@cellmend/core/pack';
+import type { SpreadReport } from '@cellmend/core/spread';
 import { Figure, measuredText } from '../../ui/Measured';
 import type { StageProps } from '../props';
-import { Before } from '../Before';
 import { lazyChart, type PropsOf } from '../../ui/lazyChart';
 
 const EndsChart = lazyChart<
@@ -43,50 +44,61 @@ export function ProveStage({ question }: StageProps) {
   const { job, findings } = useJobView();
   const before = spreadOf(findings, 'before');
   const after = spreadOf(findings, 'after');
-  if (!before || !after)
-    return (
-      <Before
-        question={question}
-        title={before ? 'No scan after the repair yet' : 'No scan yet'}
-        to={`/jobs/${job.number}/scan`}
-        action="Take in a scan"
-        beside={<Proofs />}
-      >
-        A repair is proven by the same record again: near full and near empty, in one drive.
-      </Before>
-    );
-  return <Compared question={question} beforeId={before.id} afterId={after.id} />;
+  const ask: AskOf<'prove'> | null =
+    before && after
+      ? {
+          topic: 'prove',
+          beforeFindingId: before.id,
+          afterFindingId: after.id,
+          replacedModules: placesOf(decisionOf(job, 'measures')?.body.measures ?? [], 'replace-module'),
+        }
+      : null;
+  const { result, problem } = useTried(ask);
+  const c = ask && !problem ? result : null;
+  const waits = ask !== null && !c && !problem;
+  return (
+    <Page aria-busy={waits || undefined}>
+      <h1>{question}</h1>
+      {!ask && <NoScan title={before ? 'No scan after the repair yet' : 'No scan yet'} />}
+      {problem && <ProblemNote what={problem.message} />}
+      {waits && <Waited />}
+      {c && <Compared c={c} before={before!.report} after={after!.report} ask={ask!} />}
+      {/* Once, whatever stands above it: a finding that arrives closes nothing that is being typed. */}
+      <Proofs />
+      {c && <Signed c={c} ask={ask!} />}
+    </Page>
+  );
 }
 
-function Compared({ question, beforeId, afterId }: { question: string; beforeId: string; afterId: string }) {
-  const { job, findings, pack } = useJobView();
-  const replaced = placesOf(decisionOf(job, 'measures')?.body.measures ?? [], 'replace-module');
-  const ask: AskOf<'prove'> = {
-    topic: 'prove',
-    beforeFindingId: beforeId,
-    afterFindingId: afterId,
-    replacedModules: replaced,
-  };
-  const { result: c, problem } = useTried(ask);
-  const [keeping, setKeeping] = useState<string | null>(null);
-  const { person } = useJobView();
-  const { failed, open } = notProven(job.proofs);
-  const [why, setWhy] = useDraft(`${job.number}.prove.open`, '');
-  const signing = useSigning('prove');
-  const mayProve =
-    failed.length === 0 && (open.length === 0 || (person.role === 'lead' && why.trim().length >= 3));
-  const decision = decisionOf(job, 'prove');
-  const navigate = useNavigate();
-  if (problem)
-    return (
-      <Page>
-        <h1>{question}</h1>
-        <ProblemNote what={problem.message} />
-      </Page>
-    );
-  if (!c) return <Awaiting question={question} />;
-  const before = spreadOf(findings, 'before')!.report;
-  const after = spreadOf(findings, 'after')!.report;
+function NoScan({ title }: { title: string }) {
+  const { job } = useJobView();
+  return (
+    <Sheet>
+      <Stack>
+        <h2>{title}</h2>
+        <p>A repair is proven by the same record again: near full and near empty, in one drive.</p>
+        <div>
+          <LinkButton to={`/jobs/${job.number}/scan`}>Take in a scan</LinkButton>
+        </div>
+      </Stack>
+    </Sheet>
+  );
+}
+
+type Comparison = ResultOf<'prove'>;
+
+function Compared({
+  c,
+  before,
+  after,
+  ask: { replacedModules: replaced },
+}: {
+  c: Comparison;
+  before: SpreadReport;
+  after: SpreadReport;
+  ask: AskOf<'prove'>;
+}) {
+  const { pack } = useJobView();
   const difference = (a: Measured, b: Measured): number | null =>
     a.measured && b.measured ? a.value - b.value : null;
   const gain = difference(after.usableAh, before.usableAh);
@@ -102,24 +114,8 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
     v === null
       ? 'no rest there'
       : `${fixed(v, 0)}${c.readsWithinMv === undefined ? '' : ` ± ${fixed(c.readsWithinMv, 0)}`} mV`;
-  const sign = async (passed: boolean): Promise<void> => {
-    setKeeping(null);
-    const finding = await keepFinding(job.number, ask).catch((e: unknown) => {
-      setKeeping(e instanceof ApiProblem ? e.message : 'The server is away. Sign again: it is stored once.');
-      return null;
-    });
-    if (!finding) return;
-    if (
-      await signing.sign({
-        body: { topic: 'prove', passed, open: passed && open.length > 0 ? why.trim() : '' },
-        findingIds: [finding.id],
-      })
-    )
-      void navigate(`/jobs/${job.number}/${passed ? 'hand-over' : 'findings'}`);
-  };
   return (
-    <Page>
-      <h1>{question}</h1>
+    <>
       <Answer
         tone={c.passed ? 'good' : 'suspect'}
         title={c.verdict}
@@ -233,7 +229,38 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
           Seen from {percent(c.span.fromSoc)} to {percent(c.span.toSoc)} of charge. {c.span.still}
         </Mute>
       )}
-      <Proofs />
+    </>
+  );
+}
+
+/** What is still open, who signed, and the signature. */
+function Signed({ c, ask }: { c: Comparison; ask: AskOf<'prove'> }) {
+  const { job, person } = useJobView();
+  const [keeping, setKeeping] = useState<string | null>(null);
+  const { failed, open } = notProven(job.proofs);
+  const [why, setWhy] = useDraft(`${job.number}.prove.open`, '');
+  const signing = useSigning('prove');
+  const mayProve =
+    failed.length === 0 && (open.length === 0 || (person.role === 'lead' && why.trim().length >= 3));
+  const decision = decisionOf(job, 'prove');
+  const navigate = useNavigate();
+  const sign = async (passed: boolean): Promise<void> => {
+    setKeeping(null);
+    const finding = await keepFinding(job.number, ask).catch((e: unknown) => {
+      setKeeping(e instanceof ApiProblem ? e.message : 'The server is away. Sign again: it is stored once.');
+      return null;
+    });
+    if (!finding) return;
+    if (
+      await signing.sign({
+        body: { topic: 'prove', passed, open: passed && open.length > 0 ? why.trim() : '' },
+        findingIds: [finding.id],
+      })
+    )
+      void navigate(`/jobs/${job.number}/${passed ? 'hand-over' : 'findings'}`);
+  };
+  return (
+    <>
       {open.length > 0 && failed.length === 0 && c.passed && (
         <Sheet aria-label="Signed with something open">
           <Field>
@@ -298,7 +325,7 @@ function Compared({ question, beforeId, afterId }: { question: string; beforeId:
           </Button>
         </Row>
       </NextBar>
-    </Page>
+    </>
   );
 }
 
