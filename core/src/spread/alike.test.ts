@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { normalisePack, type PackProfile } from '../pack';
 import { joinRecords } from '../scan';
-import { healthyPack, physicsCase, Random, simulateRecord } from '../simpack';
+import { driveLegs, healthyPack, physicsCase, Random, simulateRecord } from '../simpack';
 import { diagnose } from './diagnose';
 import { gains } from './loss';
 import { PARAMETERS, type Parameter } from './parameters';
@@ -38,8 +38,8 @@ describe('on a flat curve', () => {
   );
 
   it('charge that is missing and lithium that is lost stay open where the steps do not lie as in the others', () => {
-    // By particles: this channel holds three quarters of what the others hold.
-    const c = physicsCase(60_266)!;
+    // By particles: this channel has lost capacity.
+    const c = physicsCase(60_400)!;
     const [fault] = c.faults;
     expect(fault).toMatchObject({ verdict: 'low-capacity' });
     const found = diagnose(c.record, c.pack).findings.find(
@@ -50,6 +50,32 @@ describe('on a flat curve', () => {
     expect(Math.max(...found.alternatives.map((a) => a.confidence))).toBeLessThanOrEqual(0.5);
     expect(found.estimate).toEqual({});
     expect(found.reasons.join(' ')).toMatch(/out of balance or has lost lithium/);
+  });
+});
+
+describe('an imbalance on a flat curve', () => {
+  it('is told no surer than it turns out, with the lithium that may be lost instead and the test that tells', () => {
+    // By particles: this channel holds three quarters of what the others hold, and a fit cannot see it.
+    const lost = physicsCase(60_266)!;
+    const pack = packOf('island-bus');
+    const random = new Random(5);
+    const sim = healthyPack(pack, random);
+    sim.startSoc = 0.95;
+    sim.channels[4]!.deltaSoc -= 0.06;
+    const away = { durationS: 900, currentA: 0, sampleS: 10 };
+    const low = simulateRecord(sim, [away, ...driveLegs(random, 60, 40, 10), away], random);
+    for (const [record, own, channel] of [
+      [lost.record, lost.pack, lost.faults[0]!.channelIndex],
+      [low, pack, 4],
+    ] as const) {
+      const report = spreadReport(record, own);
+      const found = report.findings.find((f) => f.channel === own.channels[channel]!.id)!;
+      expect(['imbalance', 'undetermined']).toContain(found.verdict);
+      expect(found.confidence).toBeLessThanOrEqual(0.8);
+      expect(found.alternatives.map((a) => a.verdict)).toContain('low-capacity');
+      expect(found.reasons.join(' ')).toMatch(/lithium/);
+      expect(report.nextTest).toMatch(/^Charge the pack until it is full/);
+    }
   });
 });
 

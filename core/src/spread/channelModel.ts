@@ -50,11 +50,9 @@ export function fitChannel(
   also: readonly ChannelFit[] = [],
 ): ChannelFit {
   // A bent curve has more than one valley: a large gap is looked for from several sides, and from the linear answer.
-  const at = (parameter: Parameter, value: number): Float64Array => {
-    const theta = new Float64Array(PARAMETERS.length);
-    theta[PARAMETERS.indexOf(parameter)] = value;
-    return theta;
-  };
+  const all = (values: Partial<Record<Parameter, number>>): Float64Array =>
+    Float64Array.from(PARAMETERS, (p) => values[p] ?? 0);
+  const at = (parameter: Parameter, value: number): Float64Array => all({ [parameter]: value });
   const from = (start: Float64Array | null, count: number, beat = Infinity): ChannelFit =>
     fitFrom(observed, slopes, channel, cells, scatter, hypothesis, noiseV, inflation, count, start, beat);
   const open = hypothesis.name === 'open';
@@ -69,7 +67,8 @@ export function fitChannel(
       starts.push(at('capacity', 0.1), at('capacity', 0.2), at('capacity', 0.35), at('capacity', 0.6));
     if (hypothesis.free.offset)
       starts.push(at('soc', 0.05), at('soc', -0.04), at('soc', -0.1), at('capacity', 0.2));
-    if (hypothesis.free.slip) starts.push(at('slip', 0.15));
+    if (hypothesis.free.slip)
+      starts.push(at('slip', 0.15), all({ soc: -0.04, slip: 0.3 }), all({ slip: 0.2, stretch: -0.5 }));
     if (hypothesis.free.stretch) starts.push(at('stretch', 0.2));
   }
   for (const start of starts) {

@@ -191,22 +191,26 @@ function judgeAll(m: Majority, plain: readonly number[], limit: number) {
     if (found.detect > limit && !isWrong(m, found, false)) harmless.push(found);
     return [];
   });
-  const pairs = tapPairs(judged, m.scatter, m.observed, m.pack);
+  const pairs = tapPairs(judged, m.scatter, m.observed, m.pack, limit);
   const standing = judged.filter((j) => j.detect > limit || pairs.has(j.channelIndex));
   return { healthy, byLoad, onBars, harmless, pairs, standing };
 }
 
 /** Channels odd by charge or capacity in this many modules are looked at again: faults keep together, what a pack differs by does not. */
 const MANY_MODULES = 4;
+/** So is one alone that is no odder than this: what its pack differs by may be all of it. On a flat curve a channel alone shows too little for that. */
+const FAINT = 30;
 
-function manyByCharge(standing: readonly Judged[], pack: Pack): boolean {
-  const modules = standing.flatMap(({ byVerdict, channelIndex }) => {
+/** Whether what was found by charge or capacity asks for a second look at how far this pack's channels differ. */
+function worthAnother(standing: readonly Judged[], pack: Pack): boolean {
+  const byCharge = standing.filter(({ byVerdict }) => {
     const [likeliest] = [...byVerdict].sort(([, a], [, b]) => b.logEvidence - a.logEvidence);
-    return likeliest && (likeliest[0] === 'imbalance' || likeliest[0] === 'low-capacity')
-      ? [modulesOfChannel(pack, channelIndex)]
-      : [];
+    return likeliest && (likeliest[0] === 'imbalance' || likeliest[0] === 'low-capacity');
   });
-  return new Set(modules).size >= MANY_MODULES;
+  return (
+    (!factsOf(pack.profile.chemistry).flat && byCharge.some((j) => j.detect < FAINT)) ||
+    new Set(byCharge.map((j) => modulesOfChannel(pack, j.channelIndex))).size >= MANY_MODULES
+  );
 }
 
 /**
@@ -231,7 +235,7 @@ export function diagnose(
   const limit = worked ? facts.detect.load : facts.detect.rest;
   let m = majorityOf(record, pack, read, plain);
   let looked = judgeAll(m, plain, limit);
-  const wider = manyByCharge(looked.standing, pack) ? spreadOut(m, plain) : null;
+  const wider = worthAnother(looked.standing, pack) ? spreadOut(m, plain) : null;
   if (wider) {
     m = wider;
     looked = judgeAll(m, plain, limit);

@@ -103,7 +103,7 @@ export function majorityOf(
     fit: fitWith(observed, scatter, noiseV),
     withScatter,
   });
-  return withScatter(widened(own, pack.channels.length));
+  return withScatter(widened(own, plain.length, facts.detect.rest));
 }
 
 /** Charge and capacity as a channel alone shows them, as far as the curve bends. */
@@ -127,7 +127,13 @@ export function spreadOut(m: Majority, plain: readonly number[]): Majority | nul
   const socFraction = Math.max(scatter.socFraction, robustSigma(alone.map((f) => f.theta[0]!)));
   const capacity = Math.max(scatter.capacity, robustSigma(alone.map((f) => f.theta[1]!)));
   return socFraction > WIDER * scatter.socFraction || capacity > WIDER * scatter.capacity
-    ? m.withScatter(widened({ ...scatter, socFraction, capacity }, plain.length))
+    ? m.withScatter(
+        widened(
+          { ...scatter, socFraction, capacity },
+          plain.length,
+          factsOf(m.pack.profile.chemistry).detect.rest,
+        ),
+      )
     : null;
 }
 
@@ -181,9 +187,15 @@ const largerOf = (a: Scatter, b: Scatter): Scatter => {
   return out;
 };
 
-/** The median of few channels is itself uncertain; the priors carry that. */
-function widened(scatter: Scatter, channels: number): Scatter {
-  const by = Math.sqrt(1 + 1.57 / channels);
+/**
+ * The median of few channels is itself uncertain, and so is how far they differ: what is beyond that is Student's t and no normal. The priors carry both, as
+ * wide as makes a channel at the limit as odd as it is by that (Gelman and others, Bayesian Data Analysis, 3rd ed., 3.2, from memory).
+ * @param limit chi-square from which a channel counts as odd
+ */
+export function widened(scatter: Scatter, channels: number, limit: number): Scatter {
+  const freedom = Math.max(1, channels - 1);
+  const tail = Math.sqrt((freedom * Math.expm1(limit / (freedom + 1))) / limit);
+  const by = Math.sqrt(1 + 1.57 / channels) * tail;
   const out = { ...scatter };
   for (const key of SCATTER_KEYS) if (key !== 'shapeV') out[key] = scatter[key] * by;
   return out;

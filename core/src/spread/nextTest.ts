@@ -104,6 +104,17 @@ export const standsStill = (
 const aboveCeiling = (findings: readonly ChannelFinding[]): boolean =>
   findings.some((f) => f.absolute === 'over-charged');
 
+/** An alternative this likely to a verdict that was told is worth a test before anything is done. */
+const WORTH_A_TEST = 0.1;
+
+/** What is still open of a finding: all of what nothing was told of, and a verdict beside which another stays likely. */
+const openOf = ({ verdict, confidence, alternatives }: ChannelFinding): readonly Alternative[] =>
+  verdict === 'undetermined'
+    ? alternatives
+    : alternatives.some((a) => a.confidence >= WORTH_A_TEST)
+      ? [{ verdict, confidence: confidence ?? 0 }, ...alternatives]
+      : [];
+
 /** Tests that would settle something of what is still open, best for its effort first. */
 export function rankTests(
   findings: readonly ChannelFinding[],
@@ -115,7 +126,6 @@ export function rankTests(
   const still = standsStill(findings, nearFull, nearEmpty);
   const uncharged = still || aboveCeiling(findings);
   return findings
-    .filter((f) => f.verdict === 'undetermined')
     .flatMap((f) =>
       TESTS.filter(
         (t) =>
@@ -127,7 +137,7 @@ export function rankTests(
         channel: f.channel,
         text: t.name(f, pack),
         minutes: t.minutes,
-        bits: gainOf(t, f.alternatives),
+        bits: gainOf(t, openOf(f)),
       })),
     )
     .filter((t) => t.bits > 0)

@@ -2,7 +2,15 @@ import { factsOf, type Pack } from '../pack';
 import { indexAt, type ScanRecord, type Series } from '../scan';
 import { covarianceOf } from './linear';
 import { median } from './statistics';
-import { AT, fitTypical, type RestCurve, type TypicalFit } from './typicalFit';
+import {
+  AT,
+  DIFFUSING,
+  fitTypical,
+  type LoadModel,
+  type RestCurve,
+  type TypicalFit,
+  VOLTS_ONLY,
+} from './typicalFit';
 
 /**
  * What the pack as a whole did: the course of its typical cell on a grid of moments. All voltages are per cell.
@@ -79,6 +87,26 @@ function lag(timeS: Float64Array, currentA: Float64Array, tauS: number): Float64
   return out;
 }
 
+/** Roots of tan β = β: the modes in which a sphere's surface follows what flows through it (Crank, The Mathematics of Diffusion, section 6.3). */
+const SPHERE_MODES = [4.493409, 7.725252, 10.904122, 14.066194, 17.220755, 20.371303];
+
+/**
+ * Current through the lag of a sphere's surface behind its mean, by diffusion: each mode's share is ten by its root squared, and what is left of
+ * all shares follows as the next one would.
+ * @param slowestS time constant of the slowest mode, s
+ */
+function sphereLag(timeS: Float64Array, currentA: Float64Array, slowestS: number): Float64Array {
+  const radiusS = slowestS * SPHERE_MODES[0]! ** 2;
+  const shares = SPHERE_MODES.map((beta) => 10 / beta ** 2);
+  const rest = 1 - shares.reduce((a, b) => a + b, 0);
+  const out = new Float64Array(timeS.length);
+  const add = (share: number, tauS: number): void =>
+    lag(timeS, currentA, tauS).forEach((i, k) => (out[k]! += share * i));
+  SPHERE_MODES.forEach((beta, n) => add(shares[n]!, radiusS / beta ** 2));
+  add(rest, radiusS / 30 ** 2);
+  return out;
+}
+
 /** A sample further from the last than this tells nothing of the current in between. */
 const SPARSE_S = 900;
 
@@ -135,6 +163,11 @@ const TAUS: [number, number][] = [
   [15, 1200],
 ];
 
+/**
+ * Chi-square by which diffusion has to explain the load of a pack with a flat curve better than volts alone do. Of packs of particles driven from near full most
+ * show 0.3 to 17, of 52 packs of equivalent circuits 50 show less than 0.3.
+ */
+const DIFFUSION_SHOWS = 0.3;
 /** Where else the lithium that is lost is looked for: the steps of an electrode may lie a whole step further. */
 const SLIP_STARTS = [0.08, 0.16];
 /**
@@ -163,11 +196,13 @@ function recordAlone(
     typicalV: Float64Array;
     weights: Float64Array;
     slow: [Float64Array, Float64Array];
+    diffusing: Float64Array;
+    load: LoadModel;
     /** Where to begin: what the whole record was fitted with. */
     from: Float64Array;
   },
 ): Alone | null {
-  const { timeS, currentA, drawnAh, days, typicalV, slow } = course;
+  const { timeS, currentA, drawnAh, days, typicalV, slow, diffusing } = course;
   const cuts = (record.assumed ?? []).map((a) => a.fromS);
   const inGap = judgedIn(record);
   const partOf = (t: number): number => cuts.filter((c) => t > c).length;
@@ -199,8 +234,9 @@ function recordAlone(
   const fit = fitTypical(
     rest,
     pack,
-    { days: later, drawnAh: shifted, currentA, slow, typicalV, weights },
+    { days: later, drawnAh: shifted, currentA, slow, diffusing, typicalV, weights },
     { soc: rest.table.socAt(typicalV[first]!), sd: 0.5 },
+    course.load,
     LOOSE,
     begin,
   );
@@ -261,15 +297,28 @@ export function followTypical(
   const startSd = reported === undefined ? (resting ? 0.1 : 0.3) : 0.05;
   // When the charge between two records was drawn nobody wrote down, so it leaves no lag: a record begins settled.
   const flowedA = currentA.map((i, k) => (inGap(timeS[k]!) ? 0 : i));
-  const tried = TAUS.map((tau) => {
-    const slow: [Float64Array, Float64Array] = [lag(timeS, flowedA, tau[0]), lag(timeS, flowedA, tau[1])];
-    const course = { days, drawnAh, currentA, slow, typicalV, weights };
-    const from = (theta?: Float64Array): TypicalFit =>
-      fitTypical(rest, pack, course, { soc: startSoc, sd: startSd }, 1, theta);
-    return { tau, slow, from, fit: from() };
-  });
-  const best = tried.reduce((a, b) => (b.fit.cost < a.fit.cost ? b : a));
-  const { tau, slow } = best;
+  const lags = TAUS.map((tau) => ({
+    tau,
+    slow: [lag(timeS, flowedA, tau[0]), lag(timeS, flowedA, tau[1])] as [Float64Array, Float64Array],
+    diffusing: sphereLag(timeS, flowedA, tau[1]),
+  }));
+  const fitBy = (load: LoadModel) => {
+    const tried = lags.map((l) => {
+      const course = { days, drawnAh, currentA, slow: l.slow, diffusing: l.diffusing, typicalV, weights };
+      const from = (theta?: Float64Array): TypicalFit =>
+        fitTypical(rest, pack, course, { soc: startSoc, sd: startSd }, load, 1, theta);
+      return { ...l, load, from, fit: from() };
+    });
+    return tried.reduce((a, b) => (b.fit.cost < a.fit.cost ? b : a));
+  };
+  let best = fitBy(DIFFUSING);
+  // A flat curve has no slope that would tell where on it a loaded cell is: diffusion has to show by itself.
+  if (
+    factsOf(pack.profile.chemistry).flat &&
+    fitBy({ ...DIFFUSING, diffuses: false }).fit.cost - best.fit.cost < DIFFUSION_SHOWS
+  )
+    best = fitBy(VOLTS_ONLY);
+  const { tau, slow, diffusing, load } = best;
   let { fit } = best;
   if (rest.negative)
     for (const slip of SLIP_STARTS) {
@@ -288,6 +337,8 @@ export function followTypical(
       typicalV,
       weights,
       slow,
+      diffusing,
+      load,
       from: fit.theta,
     });
   const { theta, held } = fit;
@@ -311,7 +362,7 @@ export function followTypical(
     tau1S: tau[0],
     tau2S: tau[1],
     unsteady,
-    positiveLagAh: slow[1].map((i) => i * theta[AT.positiveLag]!),
+    positiveLagAh: diffusing.map((i) => i * theta[AT.positiveLag]!),
     negativeLagAh: slow[0].map((i) => i * theta[AT.negativeLag]!),
     levelV: theta[AT.level]!,
     ageing: rest.negative ? { slip: theta[AT.slip]!, stretch: theta[AT.stretch]!, held } : null,

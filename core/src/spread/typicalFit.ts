@@ -18,6 +18,8 @@ interface Course {
   currentA: Float64Array;
   /** The current through two lags, A. */
   slow: [Float64Array, Float64Array];
+  /** The current through the lag of a sphere's surface, A. */
+  diffusing: Float64Array;
   typicalV: Float64Array;
   weights: Float64Array;
 }
@@ -60,12 +62,20 @@ const FACT_V = 0.004;
  */
 const AGED = { slip: 0.03, slipSd: 0.08, stretchSd: 0.03 };
 /** How far the surface of an electrode is ahead of its mean, share of charge at a current that empties it in an hour; one standard deviation, from memory. */
-const LAG_H = { positive: 0.1, negative: 0.03 };
+const LAG_H = { positive: 0.1, negative: 0.03, flat: 0.03 };
 /** How a table lies beside the rest curve of the cell it stands for, V: as a whole (it was taken under some current), and in waves. From memory. */
 const TABLE_V = { level: 0.005, sloped: 0.003, flat: 0.001 };
 const WAVES_PER_SOC = [5, 11, 23, 45];
-/** What the model of the load may be off by, as a share of what the load drops. From memory. */
-const LOAD_OFF = 0.25;
+/** What is supposed of a load beside its resistances. */
+export interface LoadModel {
+  /** Whether the surface of a particle may be ahead of its mean. */
+  diffuses: boolean;
+  /** What the model may be off by, as a share of what the load drops. From memory. */
+  off: number;
+}
+/** By diffusion, or by volts alone: those say less of where on its curve a loaded cell is. */
+export const DIFFUSING: LoadModel = { diffuses: true, off: 0.05 };
+export const VOLTS_ONLY: LoadModel = { diffuses: false, off: 0.25 };
 /** What is known not to be there, one standard deviation. */
 const NONE = 1e-7;
 
@@ -90,6 +100,7 @@ function priorOf(
   start: { soc: number; sd: number },
   nominalOhm: number,
   loosened: number,
+  { diffuses }: LoadModel,
 ): Prior {
   const rated = pack.profile.ratedCapacityAh;
   const { expectedHealth, leak, flat, conditioning } = factsOf(pack.profile.chemistry);
@@ -106,7 +117,7 @@ function priorOf(
     [negative ? AGED.slip : 0, known(AGED.slipSd)],
     [0, known(AGED.stretchSd)],
     // Where no electrodes are known, all that is slow is volts.
-    [0, known(LAG_H.positive)],
+    [0, !diffuses ? NONE : flat ? LAG_H.flat : known(LAG_H.positive)],
     [0, known(LAG_H.negative)],
     ...BENDS.map((_, j): [number, number] => [0, conditioning ? NONE : j === 0 ? TABLE_V.level : waveSd]),
   ];
@@ -116,6 +127,7 @@ function priorOf(
 /**
  * Fits start SOC, capacity, resistances and leakage of the typical cell to its voltage, how far its electrodes have aged beside the table and how the
  * table lies beside the cell (Levenberg–Marquardt with normal priors).
+ * @param load what is supposed of a load beside its resistances
  * @param loosened how much wider than usual the priors of capacity and resistance are; wide enough, the record speaks for them alone
  * @param from where to begin: what is usual, if nothing is known better
  */
@@ -124,13 +136,14 @@ export function fitTypical(
   pack: Pack,
   course: Course,
   start: { soc: number; sd: number },
+  load: LoadModel,
   loosened = 1,
   from?: Float64Array,
 ): TypicalFit {
   const rated = pack.profile.ratedCapacityAh;
   const nominalOhm =
     pack.profile.nominalGroupResistanceMilliohm / 1000 / median(pack.channels.map((c) => c.cells));
-  const { mean, sd } = priorOf(rest, pack, start, nominalOhm, loosened);
+  const { mean, sd } = priorOf(rest, pack, start, nominalOhm, loosened, load);
   const { currentA, slow, typicalV, weights } = course;
   const stride = Math.max(1, Math.ceil(typicalV.length / FIT_MOMENTS));
   const used: number[] = [];
@@ -138,7 +151,7 @@ export function fitTypical(
   const total = used.reduce((t, k) => t + weights[k]!, 0);
   const scale = Math.min(1, FACTS / Math.max(1, total)) / FACT_V ** 2;
   // Under load a reading says as much less as the model of the load may be off; one of a nickel cell is not known that well at rest either.
-  const off = factsOf(pack.profile.chemistry).conditioning ? 0 : LOAD_OFF;
+  const off = factsOf(pack.profile.chemistry).conditioning ? 0 : load.off;
   const count = Float64Array.from(used, (k) => {
     const dropV =
       1.5 * nominalOhm * (Math.abs(currentA[k]!) + (Math.abs(slow[0][k]!) + Math.abs(slow[1][k]!)) / 2);
@@ -183,7 +196,7 @@ export function fitTypical(
 /** Voltage of the typical cell at moment `k`, V, and as row `i` of `columns` how it changes with each parameter. */
 function voltageAt(
   { table, negative }: RestCurve,
-  { days, drawnAh, currentA, slow }: Course,
+  { days, drawnAh, currentA, slow, diffusing }: Course,
   k: number,
   t: Float64Array,
   columns: Float64Array,
@@ -194,10 +207,11 @@ function voltageAt(
     columns[at * rows + i] = v;
   };
   const [drawn, day, current, slow1, slow2] = [drawnAh[k]!, days[k]!, currentA[k]!, slow[0][k]!, slow[1][k]!];
+  const ahead = diffusing[k]!;
   const perAh = t[AT.perAh]!;
   const soc = t[AT.soc]! - drawn * perAh - day * t[AT.leak]!;
   // The surface of either electrode is ahead of its mean while current flows.
-  const onPositive = soc - t[AT.positiveLag]! * slow2 * perAh;
+  const onPositive = soc - t[AT.positiveLag]! * ahead * perAh;
   const onNegative = soc - t[AT.negativeLag]! * slow1 * perAh;
   const slope = table.slopeAt(onPositive);
   // Straight on beyond the ends of the table: a start that is far off has to find its way back.
@@ -226,13 +240,13 @@ function voltageAt(
   set(AT.soc, along);
   set(
     AT.perAh,
-    behind * (drawn + t[AT.negativeLag]! * slow1) - positive * (drawn + t[AT.positiveLag]! * slow2),
+    behind * (drawn + t[AT.negativeLag]! * slow1) - positive * (drawn + t[AT.positiveLag]! * ahead),
   );
   set(AT.ohmic, -current);
   set(AT.slow1, -slow1);
   set(AT.slow2, -slow2);
   set(AT.leak, -along * day);
-  set(AT.positiveLag, -positive * slow2 * perAh);
+  set(AT.positiveLag, -positive * ahead * perAh);
   set(AT.negativeLag, behind * slow1 * perAh);
   return v - current * t[AT.ohmic]! - slow1 * t[AT.slow1]! - slow2 * t[AT.slow2]!;
 }
