@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { normalisePack, type PackProfile } from '../pack';
 import { joinRecords } from '../scan';
-import { driveLegs, healthyPack, physicsCase, Random, simulateRecord } from '../simpack';
+import { beadGraphiteCase, driveLegs, healthyPack, physicsCase, Random, simulateRecord } from '../simpack';
 import { diagnose } from './diagnose';
 import { gains } from './loss';
 import { PARAMETERS, type Parameter } from './parameters';
@@ -38,8 +38,8 @@ describe('on a flat curve', () => {
   );
 
   it('charge that is missing and lithium that is lost stay open where the steps do not lie as in the others', () => {
-    // By particles: this channel has lost capacity.
-    const c = physicsCase(60_400)!;
+    // By particles: this channel holds three quarters of what the others hold.
+    const c = beadGraphiteCase(60_266)!;
     const [fault] = c.faults;
     expect(fault).toMatchObject({ verdict: 'low-capacity' });
     const found = diagnose(c.record, c.pack).findings.find(
@@ -54,6 +54,18 @@ describe('on a flat curve', () => {
 });
 
 describe('an imbalance on a flat curve', () => {
+  it.each([760_111, 760_284])(
+    'is told where readings near full show it too, however the steps lie (%i)',
+    (seed) => {
+      const { record, pack, faults } = physicsCase(seed)!;
+      const id = pack.channels[faults[0]!.channelIndex]!.id;
+      expect(faults[0]!.verdict).toBe('imbalance');
+      const found = diagnose(record, pack).findings.find((f) => f.channel === id)!;
+      expect(found.verdict).toBe('imbalance');
+      expect(found.confidence).toBeLessThanOrEqual(0.88);
+    },
+  );
+
   it('is told no surer than it turns out, with the lithium that may be lost instead and the test that tells', () => {
     // By particles: this channel holds three quarters of what the others hold, and a fit cannot see it.
     const lost = physicsCase(60_266)!;

@@ -42,6 +42,32 @@ const ALIKE_TOLD: Alternative = { verdict: 'low-capacity', confidence: 0.15 };
 const ALIKE_TOLD_WHY =
   'On a flat curve lost lithium moves the steps as missing charge does: the end of a charge tells which before anything is charged up or replaced.';
 
+/**
+ * From this charge on a flat curve rises by the positive electrode: lost lithium leaves a channel level with the others there, missing charge does
+ * not. It has to show beside what readings and boards are off by, and the fit has to leave little of it:
+ * of six that the fit alone had left open five were missing charge.
+ */
+const END = { from: 0.93, times: 5, left: 0.25 };
+
+/** Whether the readings near full say that charge is missing, or too much is there. */
+function endTells(
+  j: Judged,
+  residualV: Float64Array,
+  { observed, noiseV, inflation, scatter }: Majority,
+): boolean {
+  const { socFraction, positiveLagAh, capacityAh } = observed.trajectory;
+  const { at, deviationV } = observed.channels[j.channelIndex]!;
+  let [off, left, count] = [0, 0, 0];
+  at.forEach((k, i) => {
+    if (socFraction[k]! - positiveLagAh[k]! / capacityAh < END.from) return;
+    off += deviationV[i]!;
+    left += residualV[i]!;
+    count++;
+  });
+  const least = END.times * Math.hypot(noiseV * Math.sqrt(inflation), scatter.offsetV);
+  return Math.abs(off) > count * least && Math.abs(left) < END.left * Math.abs(off);
+}
+
 /** Two channels whose shared sense wire hangs on a bar that carries the current. */
 export function loadTapFindings({ channels: [a, b], ohm, detect }: LoadTap, pack: Pack): ChannelFinding[] {
   const size = `${+Math.abs(ohm * 1e3).toPrecision(2)} mV for each ampere`;
@@ -197,8 +223,15 @@ const leftOpen = (
 });
 
 /** How sure a verdict is called at most. */
-function surestOf(verdict: Verdict, { detect, separate, clean }: Common): number {
+function surestOf(
+  verdict: Verdict,
+  { detect, separate, clean }: Common,
+  flat: boolean,
+  alike: boolean,
+): number {
   if (verdict === 'sense-fault' && !clean) return SUREST.unclean;
+  if (alike) return SUREST.alike;
+  if (flat && verdict === 'imbalance') return SUREST.faint;
   return detect >= PLAIN.detect && separate >= PLAIN.separate ? SUREST.plain : SUREST.faint;
 }
 
@@ -222,8 +255,8 @@ export function verdictsOf(
     const unfit = unexplained(likeliest.fit, observed.channels[j.channelIndex]!, m);
     if (unfit !== null) return leftOpen(common, causesOf(ranked, SUREST.open), {}, [unfit]);
     const apart = common.separate >= SEPARATE_LIMIT;
-    if (flat && apart && !clean && best.verdict === 'imbalance' && j.detect >= PLAIN.detect)
-      return leftOpen(common, ALIKE, {}, [ALIKE_WHY]);
+    const alike = flat !== null && best.verdict === 'imbalance' && !endTells(j, likeliest.fit.residualV, m);
+    if (alike && apart && !clean && j.detect >= PLAIN.detect) return leftOpen(common, ALIKE, {}, [ALIKE_WHY]);
     const estimate = estimateOf(best.verdict, j, observed, scatter);
     const why = (open: Verdict[]): string[] =>
       explain(best.verdict, likeliest, observed, pack, j.channelIndex, open, estimate);
@@ -231,12 +264,11 @@ export function verdictsOf(
       const open = ranked.filter((r) => r.misfit - best.misfit < SEPARATE_LIMIT);
       return leftOpen(common, causesOf(open, SUREST.open), estimate, why(open.map((r) => r.verdict)));
     }
-    const alike = flat !== null && best.verdict === 'imbalance';
     const others = causesOf(ranked.slice(1));
     return {
       ...common,
       verdict: best.verdict,
-      confidence: Math.min(alike ? SUREST.alike : 1, surestOf(best.verdict, whole), best.share),
+      confidence: Math.min(surestOf(best.verdict, whole, flat !== null, alike), best.share),
       alternatives: alike ? [ALIKE_TOLD, ...others.filter((o) => o.verdict !== ALIKE_TOLD.verdict)] : others,
       ...(best.verdict === 'high-resistance'
         ? { seat: likeliest.hypothesis.tied ? ('cell' as const) : ('joint' as const) }
