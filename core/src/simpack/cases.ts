@@ -291,7 +291,7 @@ function separation(
     levelV: 0,
     unsteady: new Uint8Array(n),
   };
-  const observed: Observed = { curve, negative: null, trajectory, channels: [], readingsPerMoment: 1 };
+  const observed: Observed = { curve, negative: null, trajectory, channels: [], leftOut: [], readingsPerMoment: 1 };
   const channel = {
     at: Int32Array.from({ length: n }, (_, k) => k),
     deviationV: own.value.map((v, k) => v - others.value[k]!),

@@ -7,6 +7,7 @@ import {
   differencesOf,
   isUnexplained,
   loadTapFindings,
+  pastEmpty,
   SEPARATE_LIMIT,
   signatureFinding,
   strangers,
@@ -248,8 +249,10 @@ export function diagnose(
     ...byLoad.flatMap((t) => loadTapFindings(t, pack)),
     ...verdictsOf(standing, pack, pairs, m),
   ];
+  const indexOf = new Map(pack.channels.map((c, i) => [c.id, i]));
   const told = new Set([...onBars, ...standing.map((j) => j.channelIndex)]);
   findings.push(...strangers(m, plain, healthy, told));
+  findings.push(...pastEmpty(m, plain, new Set([...told, ...findings.map((f) => indexOf.get(f.channel)!)])));
   findings.sort((a, b) => b.detect - a.detect);
   const last = trajectory.socFraction.length - 1;
   return {

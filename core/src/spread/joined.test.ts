@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { expect, it } from 'vitest';
 import { normalisePack, type PackProfile } from '../pack';
-import { joinRecords, readScanCsv, writeScanCsv } from '../scan';
+import { joinRecords, readScanCsv, type ScanRecord, writeScanCsv } from '../scan';
 import { healthyPack, Random, simulateRecord } from '../simpack';
 import { diagnose } from './diagnose';
 import { spreadReport } from './report';
@@ -36,3 +36,51 @@ it.each([6, 8, 9])(
     }
   },
 );
+
+const sticks = normalisePack(
+  JSON.parse(
+    readFileSync(new URL('../../../demo/packs/ferry-shuttle.json', import.meta.url), 'utf8'),
+  ) as PackProfile,
+);
+
+/** One row as it is typed off a scan tool. */
+const typed = (volts: readonly number[], currentA: number): ScanRecord => {
+  const at = (v: number) => ({ timeS: Float64Array.of(0), value: Float64Array.of(v) });
+  return {
+    channelIds: sticks.channels.map((c) => c.id),
+    voltageV: volts.map(at),
+    currentA: at(currentA),
+    temperatureC: null,
+    reportedSocFraction: null,
+    simultaneous: true,
+    notices: [],
+  };
+};
+const blocks = (restV: number, sagV: number): number[] =>
+  sticks.channels.map((_, i) =>
+    Number((restV + 0.02 * Math.sin(3.1 * i) - (i === 3 ? sagV : sagV / 9)).toFixed(2)),
+  );
+
+it.each([1.2, 1.6, 2.1, 3])(
+  'a block that falls %d V below the others under load never goes unsaid',
+  (sagV) => {
+    const two = [typed(blocks(15.9, 0.18), 0), typed(blocks(14.6, sagV), 48)];
+    const alone = two.map((r) => spreadReport(r, sticks).working!);
+    const joined = joinRecords(
+      two.map((record, i) => ({ record, startS: 720 * i, ...alone[i]! })),
+      alone[0]!.capacityAh,
+    );
+    for (const record of [joined, two[1]!]) {
+      const told = diagnose(record, sticks).findings;
+      expect(told.map((f) => f.channel)).toEqual(['b04']);
+    }
+  },
+);
+
+it('a group past the empty end of the curve while the others are not is said to be, however little a fit sees of it', () => {
+  const { findings } = diagnose(typed(blocks(14.6, 2.1), 0), sticks);
+  expect(findings).toMatchObject([{ channel: 'b04', verdict: 'undetermined' }]);
+  expect(findings[0]!.reasons.join(' ')).toMatch(
+    /Down to 12\.\d\d V where the others read 14\.\d\d V: 1\.04 V a cell is past the empty end/,
+  );
+});

@@ -17,12 +17,23 @@ export interface Observation {
   count: Float64Array;
 }
 
+/** A reading past the empty end of the curve. */
+export interface PastEmpty {
+  /** Volts of the channel, and of the typical one at that moment. */
+  voltageV: number;
+  typicalV: number;
+  /** Charge of the typical one. */
+  socFraction: number;
+}
+
 export interface Observed {
   curve: OcvCurve;
   /** The negative electrode behind the curve; null where none is known. */
   negative: NegativeElectrode | null;
   trajectory: Trajectory;
   channels: Observation[];
+  /** By channel, the reading furthest past the empty end of the curve, where no fit sees it; null where none is. */
+  leftOut: (PastEmpty | null)[];
   /** How many raw readings one grid moment stands for (averaged). */
   readingsPerMoment: number;
 }
@@ -73,14 +84,18 @@ function observeTogether(
   const averaged: ScanRecord =
     run === 1 ? record : { ...record, currentA: record.currentA && { timeS, value: meanCurrent } };
   const trajectory = followTypical(averaged, pack, rest, timeS, typicalV);
-  // Beyond the empty end the curve says nothing of charge; a group that far down is left out of the fit there.
-  const belowTable = outOfReach(rest.table);
+  const beyond = beyondEmpty(rest.table, trajectory);
+  const leftOut = pack.channels.map((): PastEmpty | null => null);
   const channels = pack.channels.map((channel, c) => {
     const at: number[] = [];
     const deviation: number[] = [];
     for (let k = 0; k < count; k++) {
       const v = perCell[c]![k]!;
-      if (Number.isNaN(v) || Number.isNaN(typicalV[k]!) || v < belowTable) continue;
+      if (Number.isNaN(v) || Number.isNaN(typicalV[k]!)) continue;
+      if (beyond(v, k)) {
+        leftOut[c] = furthest(leftOut[c]!, v, typicalV[k]!, trajectory.socFraction[k]!, channel.cells);
+        continue;
+      }
       at.push(k);
       deviation.push((v - typicalV[k]!) * channel.cells);
     }
@@ -90,7 +105,14 @@ function observeTogether(
       count: new Float64Array(at.length).fill(1),
     };
   });
-  return { curve: rest.table, negative: rest.negative, trajectory, channels, readingsPerMoment: run };
+  return {
+    curve: rest.table,
+    negative: rest.negative,
+    trajectory,
+    channels,
+    leftOut,
+    readingsPerMoment: run,
+  };
 }
 
 /**
@@ -153,8 +175,15 @@ function observePolled(
   const trajectory = followTypical(record, pack, rest, timeS, typicalV);
   const at: number[][] = pack.channels.map(() => []);
   const deviation: number[][] = pack.channels.map(() => []);
+  const beyond = beyondEmpty(rest.table, trajectory);
+  const leftOut = pack.channels.map((): PastEmpty | null => null);
   all.forEach((r, k) => {
-    if (first.unsteady[k] || r.v < outOfReach(rest.table)) return;
+    if (first.unsteady[k]) return;
+    if (beyond(r.v, k)) {
+      const { cells } = pack.channels[r.c]!;
+      leftOut[r.c] = furthest(leftOut[r.c]!, r.v, typicalV[k]!, trajectory.socFraction[k]!, cells);
+      return;
+    }
     at[r.c]!.push(k);
     deviation[r.c]!.push((r.v - typicalV[k]!) * pack.channels[r.c]!.cells);
   });
@@ -171,6 +200,7 @@ function observePolled(
       count: new Float64Array(a.length).fill(1),
       deviationV: Float64Array.from(deviation[c]!, (d) => d - shift * pack.channels[c]!.cells),
     })),
+    leftOut,
     readingsPerMoment: 1,
   };
 }
@@ -188,8 +218,31 @@ function nearestMedian(all: { t: number; v: number }[], t: number): number {
   return median(all.slice(from, low + 9).map((r) => r.v));
 }
 
-/** Volts per cell under which the curve's own end has been passed. */
-const outOfReach = (curve: OcvCurve): number => curve.voltageAt(0.01) - 0.05;
+/** Charge at which a curve ends for what it tells. */
+export const EMPTY_END = 0.01;
+/** How far below that a cell is past it, V. From memory. */
+const PAST_EMPTY_V = 0.05;
+
+/**
+ * Whether a reading, V a cell, at a moment is past the empty end of the curve once the load's drop is off it. The curve says nothing of charge there, and a group that
+ * far down is left out of the fit; under load a sound one may read as low.
+ */
+const beyondEmpty = (curve: OcvCurve, { ohmicV, slowV }: Trajectory): ((v: number, k: number) => boolean) => {
+  const endV = curve.voltageAt(EMPTY_END) - PAST_EMPTY_V;
+  return (v, k) => v + Math.max(0, ohmicV[k]! + slowV[k]!) < endV;
+};
+
+/** The reading further below the others, of volts a cell. */
+const furthest = (
+  before: PastEmpty | null,
+  v: number,
+  typicalV: number,
+  socFraction: number,
+  cells: number,
+): PastEmpty =>
+  before && before.typicalV - before.voltageV >= (typicalV - v) * cells
+    ? before
+    : { voltageV: v * cells, typicalV: typicalV * cells, socFraction };
 
 /** Blocks of time and levels of current that long records are averaged into. */
 const BLOCKS = 40;

@@ -4,7 +4,7 @@ import { explain, verdictName } from './explain';
 import { OPEN } from './hypotheses';
 import { heldOf } from './loss';
 import type { Judged, Majority } from './majority';
-import type { Observation } from './observe';
+import { EMPTY_END, type Observation } from './observe';
 import type { Signature } from './signature';
 import { median } from './statistics';
 import type { LoadTap } from './taps';
@@ -313,6 +313,54 @@ export function strangers(
             scatterMv: 1000 * scatter,
           },
         ];
+  });
+}
+
+/** How sure it is left open what a channel past its empty end has: without a fit every cause that makes a channel low is as likely. */
+const PAST: Alternative[] = [
+  { verdict: 'low-capacity', confidence: 0.3 },
+  { verdict: 'imbalance', confidence: 0.3 },
+  { verdict: 'high-resistance', confidence: 0.2 },
+  { verdict: 'sense-fault', confidence: 0.1 },
+];
+
+/**
+ * Channels of which nothing is told, that were past the empty end of the curve while the others were not: no fit sees those readings, and no channel that
+ * gives them is healthy.
+ */
+export function pastEmpty(
+  { observed, pack }: Majority,
+  plain: readonly number[],
+  told: ReadonlySet<number>,
+): ChannelFinding[] {
+  const { matters, cell } = factsOf(pack.profile.chemistry);
+  return plain.flatMap((c): ChannelFinding[] => {
+    const past = observed.leftOut[c];
+    if (!past || told.has(c)) return [];
+    const { id, cells } = pack.channels[c]!;
+    // Where all of them are about to be empty, what is harmless is enough to be past it, by the volts that it makes there.
+    const short = (past.typicalV - past.voltageV) / cells;
+    if (
+      past.socFraction < EMPTY_END + matters.socFraction &&
+      short < observed.curve.slopeAt(EMPTY_END) * matters.socFraction
+    )
+      return [];
+    const volts = (v: number): string => `${v.toFixed(2)} V`;
+    return [
+      {
+        channel: id,
+        module: modulesOfChannel(pack, c),
+        verdict: 'undetermined',
+        confidence: 1 - PAST[0]!.confidence,
+        alternatives: PAST,
+        estimate: {},
+        reasons: [
+          `Down to ${volts(past.voltageV)} where the others read ${volts(past.typicalV)}: ${volts(past.voltageV / cells)} a cell is past the empty end of the curve, where volts tell no charge${past.voltageV / cells < cell.emptyV ? `, and below the ${volts(cell.emptyV)} at which a cell is empty` : ''}. It is empty first, or sags most; no drive and no load before it is metered.`,
+        ],
+        detect: 1e3 * Math.max(0.1, short),
+        separate: 0,
+      },
+    ];
   });
 }
 
