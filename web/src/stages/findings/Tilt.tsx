@@ -77,7 +77,8 @@ export function Tilt({ report }: { report: SpreadReport }) {
       labels.set(module, {
         at: l.to,
         text:
-          many && l.finding!.verdict !== 'low-capacity'
+          // A channel over several modules is named by them: there is no room for more.
+          (many && l.finding!.verdict !== 'low-capacity') || module.includes(' + ')
             ? module
             : `${module} · ${pack.channels[l.i]!.id.replace(/^\D*0*/, '')}`,
       });
