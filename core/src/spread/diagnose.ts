@@ -7,13 +7,12 @@ import {
   differencesOf,
   isUnexplained,
   loadTapFindings,
-  pastEmpty,
   SEPARATE_LIMIT,
   signatureFinding,
-  strangers,
   verdictsOf,
   type Difference,
 } from './tell';
+import { pastEmpty, strangers } from './unsaid';
 import { loadTaps, suspectedTaps, tapPairs } from './taps';
 import { findSignatures } from './signature';
 import type { ChannelFinding } from './verdicts';

@@ -34,7 +34,7 @@ export function suspectedTaps(
 
 /**
  * Two neighbours together have to be so many times as plain as one channel has to be: a long string has many pairs, and chance finds some. Of pairs in a
- * thousand packs of four worlds none that was chance came above 1.1, and of wires one came below 1.2.
+ * thousand packs of four worlds none that was chance came above 1.1, and of wires one came below 1.15.
  */
 const PAIR_TIMES = 1.15;
 
