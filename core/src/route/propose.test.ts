@@ -21,10 +21,10 @@ const facts = (findings: Finding[], more: Partial<ProposalFacts> = {}): Proposal
 const told = (p: ProposalFacts): string[] => proposedMeasures(p).map((m) => `${m.kind} ${m.place}`.trim());
 
 describe('the list that is proposed', () => {
-  it('follows the verdict: a weak cell comes out, a joint is mended, a board looked at, an imbalance balanced', () => {
+  it('follows the verdict: a weak cell comes out, joints are mended first where it may be one, a board looked at, an imbalance balanced', () => {
     const list = facts([
       odd('ch01', 'M01', 'low-capacity'),
-      odd('ch05', 'M03', 'high-resistance', { seat: 'joint' }),
+      odd('ch05', 'M03', 'high-resistance'),
       odd('ch07', 'M04', 'high-resistance', { seat: 'cell' }),
       odd('ch09', 'M05', 'sense-fault'),
       odd('ch11', 'M06', 'imbalance'),

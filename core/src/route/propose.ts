@@ -52,12 +52,19 @@ export function proposedMeasures(p: ProposalFacts): Omit<Measure, 'id'>[] {
   }
   if (report.pack.verdict === 'aged') return [...list, line('monitor', '', 'aged, but even')];
   for (const f of report.findings) {
-    const joint = f.verdict === 'high-resistance' && f.seat === 'joint';
+    // What comes at once with the current may sit in a joint or the cell: the joints come first, and the pull after them shows.
+    const joint = f.verdict === 'high-resistance' && f.seat !== 'cell';
     const known = KIND_OF[f.verdict];
     if (!known) continue;
     const kind = joint ? 'mend-joint' : known.kind;
     for (const module of f.module.split(' + '))
-      list.push(line(kind, module, `${f.channel}: ${joint ? 'high resistance in a joint' : known.why}`));
+      list.push(
+        line(
+          kind,
+          module,
+          `${f.channel}: ${joint ? 'high resistance, joint or cell: the joints first' : known.why}`,
+        ),
+      );
   }
   const failed = list.filter((m) => m.kind === 'replace-module').map((m) => m.place);
   if (failed.length > 0)

@@ -1,6 +1,6 @@
 import { defaultOcvTable, factsOf, normalisePack, ocvCurve, type Chemistry, type Pack } from '../pack';
 import type { ScanRecord } from '../scan';
-import type { Verdict } from '../spread';
+import type { Seat, Verdict } from '../spread/verdicts';
 import { fitChannel } from '../spread/channelModel';
 import { slopesOf } from '../spread/channelTerms';
 import { hypothesesFor } from '../spread/hypotheses';
@@ -29,6 +29,8 @@ export interface SimFault {
   determinable: boolean;
   /** How large it is against the typical channel, where one figure says it: % of charge, ratio of capacity or resistance, mA, mV. */
   size?: number;
+  /** Where too much resistance sits. */
+  seat?: Seat;
 }
 export interface SimCase {
   pack: Pack;
@@ -158,7 +160,9 @@ function inject(sim: SimPack, kind: Kind, at: number, random: Random): SimFault[
   const c = sim.channels[at]!;
   const { cells } = sim.pack.channels[at]!;
   const nimh = cells > 1;
-  const one = (verdict: Verdict): SimFault[] => [{ channelIndex: at, verdict, determinable: true }];
+  const one = (verdict: Verdict, seat?: Seat): SimFault[] => [
+    { channelIndex: at, verdict, determinable: true, seat },
+  ];
   switch (kind) {
     case 'imbalance':
       c.deltaSoc += (random.uniform() < 0.75 ? -1 : 1) * random.uniform(0.025, 0.1) * (nimh ? 2 : 1);
@@ -172,12 +176,12 @@ function inject(sim: SimPack, kind: Kind, at: number, random: Random): SimFault[
     }
     case 'joint':
       c.ohmicRatio *= random.uniform(1.3, 3.5);
-      return one('high-resistance');
+      return one('high-resistance', 'joint');
     case 'cell': {
       const ratio = random.uniform(1.25, 2);
       c.ohmicRatio *= ratio;
       c.slowRatio *= ratio;
-      return one('high-resistance');
+      return one('high-resistance', 'cell');
     }
     case 'self-discharge':
       c.leakPerDay += random.uniform(0.003, 0.012) * (nimh ? 4 : 1);
@@ -291,7 +295,14 @@ function separation(
     levelV: 0,
     unsteady: new Uint8Array(n),
   };
-  const observed: Observed = { curve, negative: null, trajectory, channels: [], leftOut: [], readingsPerMoment: 1 };
+  const observed: Observed = {
+    curve,
+    negative: null,
+    trajectory,
+    channels: [],
+    leftOut: [],
+    readingsPerMoment: 1,
+  };
   const channel = {
     at: Int32Array.from({ length: n }, (_, k) => k),
     deviationV: own.value.map((v, k) => v - others.value[k]!),

@@ -230,7 +230,8 @@ export function physicsCase(seed: number, negativeV?: (stoichiometry: number) =>
     const c = channels[at]!;
     const healthy = { ...c };
     const verdict = spoil(c, kind, random);
-    faults.push({ channelIndex: at, verdict, determinable: true });
+    const seat = kind === 'joint' || kind === 'cell' ? kind : undefined;
+    faults.push({ channelIndex: at, verdict, determinable: true, seat });
     if (kind === 'tap') {
       channels[at + 1]!.offsetV -= c.offsetV - healthy.offsetV;
       faults.push({ channelIndex: at + 1, verdict, determinable: true });

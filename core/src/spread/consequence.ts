@@ -26,7 +26,7 @@ export function consequenceOf(
       const more = (e.resistanceRatio - 1) * resistanceMilliohm.value;
       const atA = pack.profile.ratedCapacityAh;
       const watt = (more / 1000) * atA * atA;
-      return `At ${atA.toFixed(0)} A it sags about ${(more * atA).toFixed(0)} mV more than the others and makes about ${watt.toFixed(1)} W of heat ${f.seat === 'joint' ? 'in one joint' : 'in the cell'}.`;
+      return `At ${atA.toFixed(0)} A it sags about ${(more * atA).toFixed(0)} mV more than the others and makes about ${watt.toFixed(1)} W of heat ${f.seat === 'cell' ? 'in the cell' : 'in a joint or the cell'}.`;
     }
     case 'self-discharge': {
       if (!e.leakageMilliamp || e.leakageMilliamp <= 0 || !capacityAh.measured) return '';

@@ -132,13 +132,14 @@ function explanationsOf(m: Majority, channelIndex: number, least: ChannelFit): J
     if (!canTell(hypothesis, observed, pack, cells)) continue;
     if (!isSeen(hypothesis, f, observed.channels[channelIndex]!, observed.trajectory, cells)) continue;
     const best = byVerdict.get(verdict);
+    const apart = best ? Math.abs(best.fit.logEvidence - f.logEvidence) : Infinity;
     const share = rare ? Math.log(LOSS_ODDS * all.filter((a) => a.verdict === verdict).length) : 0;
     const logEvidence = logSum(best?.logEvidence ?? -Infinity, f.logEvidence - share);
     byVerdict.set(
       verdict,
       !best || f.chiSquare < best.chiSquare
-        ? { chiSquare: f.chiSquare, logEvidence, fit: f, hypothesis }
-        : { ...best, logEvidence },
+        ? { chiSquare: f.chiSquare, logEvidence, fit: f, hypothesis, apart }
+        : { ...best, logEvidence, apart: Math.min(best.apart, apart) },
     );
   }
   const nothing = nothingWrong(m, channelIndex, own, { passes: 8, also: [deepest] }).chiSquare;

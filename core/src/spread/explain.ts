@@ -23,7 +23,7 @@ const pct = (fraction: number, digits = 1): string => `${(fraction * 100).toFixe
 /** Why this verdict: what the readings do, in the trade's words with the numbers behind them. */
 export function explain(
   verdict: Verdict,
-  found: { fit: ChannelFit; hypothesis: Hypothesis },
+  found: { fit: ChannelFit; hypothesis: Hypothesis; inCell: boolean },
   observed: Observed,
   pack: Pack,
   channelIndex: number,
@@ -62,7 +62,7 @@ export function explain(
     );
   if (verdict === 'high-resistance')
     reasons.push(
-      `The gap follows the current: ${(1 + theta[2]!).toFixed(2)} times the resistance of the others${found.hypothesis.tied ? ', the slow part too: the cell itself' : ', at once with the current: a weld, bolt or bus-bar'}.`,
+      `The gap follows the current: ${(1 + theta[2]!).toFixed(2)} times the resistance of the others${found.inCell ? ', the slow part too: the cell itself' : found.hypothesis.tied ? ': a weld, bolt or bus-bar, or the cell itself' : ', at once with the current: a weld, bolt or bus-bar, or the cell’s own'}.`,
     );
   if (verdict === 'self-discharge')
     reasons.push(

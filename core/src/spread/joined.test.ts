@@ -77,6 +77,30 @@ it.each([1.2, 1.6, 2.1, 3])(
   },
 );
 
+it('a block that sags where the others do not may be high in resistance, whatever else it may be', () => {
+  // Common practice, no source: 0.3 to 0.5 V under load marks a block.
+  for (const sagV of [0.5, 1.2, 2.1]) {
+    const { findings } = diagnose(typed(blocks(14.6, sagV), 48), sticks);
+    expect(findings).toMatchObject([{ channel: 'b04', verdict: 'undetermined' }]);
+    expect(findings[0]!.alternatives.map((a) => a.verdict)).toContain('high-resistance');
+  }
+});
+
+it('the same block in one record of a rest and a pull, with minutes between that nobody logged, is no wrong reading', () => {
+  const timeS = Float64Array.of(0, 60, 720, 725);
+  const rows = [blocks(15.9, 0), blocks(15.9, 0), blocks(14.6, 1.2), blocks(14.6, 1.2)];
+  const record: ScanRecord = {
+    ...typed(rows[0]!, 0),
+    voltageV: sticks.channels.map((_, i) => ({ timeS, value: Float64Array.from(rows, (r) => r[i]!) })),
+    currentA: { timeS, value: Float64Array.of(0, 0, 48, 48) },
+  };
+  const { findings, judged } = spreadReport(record, sticks);
+  // A pull of 48 A all that time would have taken more than a pack of 6.5 A·h holds; the sag is what 12 cells of that kind have at once.
+  expect(judged!.join(' ')).toMatch(/one under load, about 0 %/);
+  expect(findings).toMatchObject([{ channel: 'b04', verdict: 'high-resistance' }]);
+  expect(findings[0]!.seat).toBeUndefined();
+});
+
 it('a group past the empty end of the curve while the others are not is said to be, however little a fit sees of it', () => {
   const { findings } = diagnose(typed(blocks(14.6, 2.1), 0), sticks);
   expect(findings).toMatchObject([{ channel: 'b04', verdict: 'undetermined' }]);

@@ -46,6 +46,48 @@ describe('a drive between two rests that nobody logged', () => {
     }
   });
 
+  it('is told of a rest and a load far apart as well, where a line between the currents contradicts the volts', () => {
+    let judged = 0;
+    let stood = 0;
+    for (let seed = 144_000, n = 0; n < 24; seed++) {
+      const c = physicsCase(seed);
+      if (c?.recordClass !== 'full' || c.pack.profile.chemistry !== 'nmc') continue;
+      n++;
+      const { timeS, value } = c.record.currentA!;
+      const loaded = Array.from(value.keys()).filter((k) => Math.abs(value[k]!) > 2);
+      const [first] = loaded;
+      const on = loaded.find((k) => timeS[k]! > timeS[first!]! + 1500)!;
+      // Six rows of rest, twenty-five minutes of driving lost, six rows of whatever flows then.
+      const keep = Array.from(value.keys()).filter(
+        (k) => (k < first! && k >= first! - 6) || (k >= on && k < on + 6),
+      );
+      const cut = (s: Series): Series => ({
+        timeS: Float64Array.from(keep, (k) => s.timeS[k]!),
+        value: Float64Array.from(keep, (k) => s.value[k]!),
+      });
+      const record: ScanRecord = {
+        ...c.record,
+        voltageV: c.record.voltageV.map(cut),
+        currentA: cut(c.record.currentA!),
+        temperatureC: null,
+      };
+      let drawnAh = 0;
+      for (let k = first!; k <= on; k++) drawnAh += (value[k]! * (timeS[k]! - timeS[k - 1]!)) / 3600;
+      const joined = withLeaps(record, c.pack);
+      if (joined === record) {
+        stood++;
+        continue;
+      }
+      judged++;
+      const told = Number(/one under load, about (\d+) %/.exec(joined.notices.at(-1)!)![1]) / 100;
+      const share = drawnAh / c.pack.profile.ratedCapacityAh;
+      expect(told).toBeGreaterThan(0.75 * share);
+      expect(told).toBeLessThan(1.8 * share);
+    }
+    expect(judged).toBeGreaterThanOrEqual(10);
+    expect(stood).toBeGreaterThanOrEqual(5);
+  });
+
   it('is said to be judged, and no capacity is measured by it', () => {
     const report = spreadReport(withoutDrive(cases[0]!), cases[0]!.pack);
     expect(report.judged!.join(' ')).toMatch(/without a record, judged by the voltages/);

@@ -14,6 +14,24 @@ const JUMP = { soc: 0.15, v: 0.05, calmV: 0.005 };
 const SENSOR_A = 0.8;
 const REST_SHARE = 0.02;
 
+/**
+ * Where rows are apart and the current is not the same on both sides, what flowed between is anybody's guess: a line from one current to the other
+ * stands, as long as it may be off by less than this share of the rated charge, or leaves the cells a resistance that cells have (in times of the
+ * nominal one). From memory.
+ */
+const GUESSED = { most: 0.05, least: 0.4, times: 5 };
+/** What a cell drops some minutes into a load, in times of its nominal resistance: new to twice that, with its slow part. From memory. */
+const LOADED_TIMES = 1.8;
+
+/** A stretch between two rows that nobody logged, and what the volts on both sides say of it. */
+interface Leap {
+  at: number;
+  fromSoc: number;
+  toSoc: number;
+  /** It rests on both sides. */
+  rests: boolean;
+}
+
 /** Volts per cell of the middle channel at every row. */
 function middleV(record: ScanRecord, pack: Pack): Float64Array {
   const row = new Float64Array(pack.channels.length);
@@ -28,15 +46,45 @@ function middleV(record: ScanRecord, pack: Pack): Float64Array {
 }
 
 /**
- * Rows before which the pack was driven or charged without a record: it rests on both sides, at two states of charge
- * that its own voltages tell apart. Where no current was logged at all a step of voltage may be a load: only a stretch
- * without rows counts then.
+ * What was drawn between two rows far apart of which one is under load, by their volts with the load's drop off them. Null where a line between
+ * the currents may stand, or where the curve is flat: volts under load tell nothing of charge there.
  */
-function leapsOf(
-  record: ScanRecord,
+function guessed(
   pack: Pack,
   curve: OcvCurve,
-): { at: number; fromSoc: number; toSoc: number }[] {
+  volts: readonly [number, number],
+  currentsA: readonly [number, number],
+  gapS: number,
+): Omit<Leap, 'at'> | null {
+  const { ratedCapacityAh, nominalGroupResistanceMilliohm, chemistry } = pack.profile;
+  if (factsOf(chemistry).flat) return null;
+  const share = (amps: number): number => (amps * gapS) / 3600 / ratedCapacityAh;
+  const [a, b] = currentsA;
+  const stepA = a - b;
+  if (Math.abs(share(stepA)) / 2 < GUESSED.most) return null;
+  const nominalOhm = nominalGroupResistanceMilliohm / 1000 / median(pack.channels.map((c) => c.cells));
+  const socAt = (i: 0 | 1, times: number = LOADED_TIMES): number =>
+    curve.socAt(volts[i] + currentsA[i] * times * nominalOhm);
+  const fromSoc = socAt(0);
+  // What the step of current would have dropped, had a line between the currents flowed.
+  const restV = curve.voltageAt(fromSoc - share((a + b) / 2)) - curve.voltageAt(fromSoc);
+  const times = (volts[1] - volts[0] - restV) / stepA / nominalOhm;
+  if (times >= GUESSED.least && times <= GUESSED.times) return null;
+  // As far as the resistance is open, no more flowed than either current takes in that time.
+  const ends = [GUESSED.least, GUESSED.times].map((of) => fromSoc - socAt(1, of)).sort((x, y) => x - y);
+  const least = Math.max(ends[0]!, share(Math.min(a, b, 0)));
+  const most = Math.min(ends[1]!, share(Math.max(a, b, 0)));
+  const byVolts = fromSoc - socAt(1);
+  const drawn = least <= most ? Math.min(most, Math.max(least, byVolts)) : byVolts;
+  return { fromSoc, toSoc: fromSoc - drawn, rests: false };
+}
+
+/**
+ * Rows before which the pack was driven or charged without a record: it rests on both sides, at two states of charge
+ * that its own voltages tell apart, or it is under load on one and the volts contradict a line between the two currents. Where no current was
+ * logged at all a step of voltage may be a load: only a stretch without rows counts then.
+ */
+function leapsOf(record: ScanRecord, pack: Pack, curve: OcvCurve): Leap[] {
   const { timeS } = record.voltageV[0]!;
   const n = timeS.length;
   if (n < 2) return [];
@@ -46,30 +94,36 @@ function leapsOf(
   const restA = Math.max(SENSOR_A, REST_SHARE * pack.profile.ratedCapacityAh);
   const rests = (k: number): boolean => Math.abs(record.currentA?.value[k] ?? 0) <= restA;
   const perDay = factsOf(pack.profile.chemistry).leak.perDay;
-  const found: { at: number; fromSoc: number; toSoc: number }[] = [];
+  const found: Leap[] = [];
   let loadedS = -Infinity;
   for (let k = 1; k < n; k++) {
     if (!rests(k - 1)) loadedS = timeS[k - 1]!;
     const [a, b] = [volts[k - 1]!, volts[k]!];
-    if (Number.isNaN(a) || Number.isNaN(b) || !rests(k - 1) || !rests(k)) continue;
+    if (Number.isNaN(a) || Number.isNaN(b)) continue;
+    const apart = gaps[k - 1]! >= APART.s && (n <= 3 || gaps[k - 1]! >= APART.times * usualS);
+    if (!rests(k - 1) || !rests(k)) {
+      const amps = [k - 1, k].map((i) => record.currentA!.value[i]!) as [number, number];
+      const by = apart && !amps.some(Number.isNaN) ? guessed(pack, curve, [a, b], amps, gaps[k - 1]!) : null;
+      if (by) found.push({ at: k, ...by });
+      continue;
+    }
     const moved = Math.abs(b - a);
     const settling = timeS[k - 1]! - loadedS < SETTLED.s;
     const fresh = loadedS === -Infinity;
     if (settling || moved < (fresh ? SAME.v : SETTLED.v)) continue;
     const [fromSoc, toSoc] = [curve.socAt(a), curve.socAt(b)];
     const days = gaps[k - 1]! / 86400;
-    const apart = gaps[k - 1]! >= APART.s && (n <= 3 || gaps[k - 1]! >= APART.times * usualS);
     const calm = k < 2 || Math.abs(a - volts[k - 2]!) < JUMP.calmV;
     const least = apart ? { soc: SAME.soc, v: SAME.v } : { soc: JUMP.soc, v: JUMP.v };
     if (!apart && (!calm || !record.currentA)) continue;
     if (moved >= least.v && Math.abs(fromSoc - toSoc) >= least.soc + SAME.leaks * perDay * days)
-      found.push({ at: k, fromSoc, toSoc });
+      found.push({ at: k, fromSoc, toSoc, rests: true });
   }
   return found;
 }
 
 /**
- * A record in which the pack was driven or charged unlogged between two rests, with that stretch marked as judged: the
+ * A record in which the pack was driven or charged unlogged, with that stretch marked as judged: the
  * pack's own voltages tell how much was drawn. Any other record as it is.
  */
 export function withLeaps(record: ScanRecord, pack: Pack): ScanRecord {
@@ -110,8 +164,8 @@ export function withLeaps(record: ScanRecord, pack: Pack): ScanRecord {
     notices: [
       ...record.notices,
       ...leaps.map(
-        ({ fromSoc, toSoc }) =>
-          `Between two rests about ${Math.round(100 * Math.abs(fromSoc - toSoc))} % of charge was ${fromSoc > toSoc ? 'drawn' : 'put in'} without a record, judged by the voltages of the typical channel.`,
+        ({ fromSoc, toSoc, rests }) =>
+          `Between two ${rests ? 'rests' : 'rows far apart, one under load,'} about ${Math.round(100 * Math.abs(fromSoc - toSoc))} % of charge was ${fromSoc > toSoc ? 'drawn' : 'put in'} without a record, judged by the voltages of the typical channel.`,
       ),
     ],
   };

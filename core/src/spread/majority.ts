@@ -20,6 +20,8 @@ export interface Explanation {
   logEvidence: number;
   fit: ChannelFit;
   hypothesis: Hypothesis;
+  /** Logarithm of how much likelier the deepest is than the best of the others of the same verdict. */
+  apart: number;
 }
 
 /** What was found of one odd channel: the best explanation of every verdict that the record can speak for. */

@@ -3,7 +3,7 @@ import { defaultOcvTable, factsOf, normalisePack, ocvCurve, type Chemistry } fro
 import { driveLegs, healthyPack, Random, simulateRecord, type Leg, type SimPack } from '../simpack';
 import { diagnose } from '.';
 import { HEALTHY, hypothesesFor } from './hypotheses';
-import { canTell, HEALTHY_WITHIN, isMaterial, isSeen } from './material';
+import { canTell, HEALTHY_WITHIN, isMaterial, isSeen, loadChanges } from './material';
 import { observe } from './observe';
 
 const packOf = (chemistry: Chemistry) =>
@@ -87,6 +87,16 @@ describe('what a record can speak for', () => {
   it('is no resistance where the load never changes: the current sensor’s own noise is none', () => {
     expect(canTell(named('joint'), still, nmc, 1)).toBe(false);
     expect(canTell(named('worn cell'), driven, nmc, 1)).toBe(true);
+  });
+
+  it('is resistance at a load that never changes too, though only one explanation among others', () => {
+    const steady = observe(
+      record(() => [{ durationS: 600, currentA: 30, sampleS: 10 }]),
+      nmc,
+    );
+    expect(canTell(named('joint'), steady, nmc, 1)).toBe(true);
+    expect(loadChanges(steady, nmc, 1)).toBe(false);
+    expect(loadChanges(driven, nmc, 1)).toBe(true);
   });
 
   it('is self-discharge while it stands for half a day, and never within hours', () => {

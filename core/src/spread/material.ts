@@ -108,23 +108,38 @@ export function isSeen(
 }
 
 /**
- * Whether a record can speak for an explanation: resistance needs a change of load that moves the typical channel by
+ * Whether a record can speak for an explanation: resistance needs a load that moves the typical channel by
  * more than the sensor's steps; self-discharge needs standing time.
  */
 export function canTell(hypothesis: Hypothesis, observed: Observed, pack: Pack, cells: number): boolean {
-  const { currentA, resistanceOhm, timeS, typicalV } = observed.trajectory;
-  if (hypothesis.free.ohmic !== undefined) {
-    let low = Infinity;
-    let high = -Infinity;
-    currentA.forEach((i, k) => {
-      // What was drawn between records was judged, with no volts beside it.
-      if (Number.isNaN(typicalV[k]!)) return;
-      low = Math.min(low, i);
-      high = Math.max(high, i);
-    });
-    const change = high - low;
-    if (change < LEAST_LOAD * pack.profile.ratedCapacityAh) return false;
-    if (change * resistanceOhm * cells < 2 * factsOf(pack.profile.chemistry).sensorStepV) return false;
-  }
+  const { timeS } = observed.trajectory;
+  // At a current that never changes resistance is one explanation among others: without current it would be off by nothing.
+  if (hypothesis.free.ohmic !== undefined && !loadShows(observed, pack, cells, 0)) return false;
   return hypothesis.free.leak === undefined || timeS[timeS.length - 1]! - timeS[0]! >= STANDING_S;
+}
+
+/** Whether the current changes, so that what follows it can be told from what does not. */
+export const loadChanges = (observed: Observed, pack: Pack, cells: number): boolean =>
+  loadShows(observed, pack, cells, null);
+
+/** Whether currents, and `fromA` where it is given, are as far apart as moves the typical channel by more than the sensor's steps. */
+function loadShows(
+  { trajectory: { currentA, resistanceOhm, typicalV } }: Observed,
+  pack: Pack,
+  cells: number,
+  fromA: number | null,
+): boolean {
+  let low = fromA ?? Infinity;
+  let high = fromA ?? -Infinity;
+  currentA.forEach((i, k) => {
+    // What was drawn between records was judged, with no volts beside it.
+    if (Number.isNaN(typicalV[k]!)) return;
+    low = Math.min(low, i);
+    high = Math.max(high, i);
+  });
+  const change = high - low;
+  return (
+    change >= LEAST_LOAD * pack.profile.ratedCapacityAh &&
+    change * resistanceOhm * cells >= 2 * factsOf(pack.profile.chemistry).sensorStepV
+  );
 }

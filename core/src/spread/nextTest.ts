@@ -33,8 +33,8 @@ const end = (pack: Pack, which: 'near full' | 'near empty'): string =>
 /** Minutes of a technician, not of the clock. Common practice, no source. */
 export const TESTS: Test[] = [
   {
-    name: (f) =>
-      `Meter ${f.channel} at the terminals of ${f.module}: more than 10 mV from the scan is a sense fault.`,
+    name: (f, pack) =>
+      `Meter ${f.channel} at the terminals of ${f.module}: more than ${factsOf(pack.profile.chemistry).meter.apartMv} mV from the scan is a sense fault.`,
     minutes: 6,
     groups: [['sense-fault'], ['imbalance', 'low-capacity', 'high-resistance', 'self-discharge', 'dead']],
     possible: always,
@@ -161,9 +161,9 @@ export function nextTest(
   const sense = unmetered.find((f) => f.verdict === 'sense-fault');
   if (sense)
     return `Meter ${sense.channel} at the terminals of ${sense.module}: it should read what its neighbours read.`;
-  const joint = unmetered.find((f) => f.seat === 'joint');
+  const joint = unmetered.find((f) => f.verdict === 'high-resistance' && f.seat !== 'cell');
   if (joint)
-    return `Compare the drop across the joints of ${joint.channel} with a neighbour’s at the same current, then clean and torque them by the maker’s procedure: a bad joint needs no module.`;
+    return `Compare the drop across the joints of ${joint.channel} with a neighbour’s at the same current. If a joint drops more, clean and torque it by the maker’s procedure: it needs no module. If they drop alike, it is the cell.`;
   const first = unmetered[0];
   if (first) return `Meter ${first.channel} at the terminals of ${first.module} before it is replaced.`;
   if (standsStill(findings, nearFull, nearEmpty)) {

@@ -1,7 +1,7 @@
 import type { Pack, Scatter } from '../pack';
 import { hypothesesFor } from './hypotheses';
 import { nothingWrong, type Judged, type Majority } from './majority';
-import { canTell, HEALTHY_WITHIN } from './material';
+import { HEALTHY_WITHIN, loadChanges } from './material';
 import type { Observed } from './observe';
 import type { ChannelFit } from './channelModel';
 import { type Hypothesis, PARAMETERS } from './parameters';
@@ -101,7 +101,7 @@ export interface LoadTap {
 export function loadTaps(m: Majority, plain: readonly number[], limit: number): LoadTap[] {
   const { observed, pack, scatter, inflation } = m;
   const at = PARAMETERS.indexOf('ohmic');
-  const able = plain.filter((c) => canTell(SENSE_JOINT, observed, pack, pack.channels[c]!.cells));
+  const able = plain.filter((c) => loadChanges(observed, pack, pack.channels[c]!.cells));
   const look = new Map(able.map((c) => [c, m.fit(c, SENSE_JOINT, inflation, { passes: 1 })]));
   const taken = new Set<number>();
   const found: LoadTap[] = [];

@@ -2,7 +2,7 @@ import { factsOf, modulesOfChannel, type Pack } from '../pack';
 import { estimateOf } from './estimate';
 import { explain, verdictName } from './explain';
 import { heldOf } from './loss';
-import type { Judged, Majority } from './majority';
+import type { Explanation, Judged, Majority } from './majority';
 import type { Observation } from './observe';
 import type { Signature } from './signature';
 import type { LoadTap } from './taps';
@@ -220,6 +220,14 @@ const leftOpen = (
   reasons,
 });
 
+/**
+ * Whether a high resistance is the cell's: its slow part has risen as well, plainly. The other way round nothing is told. A cell whose electrolyte or
+ * charge transfer has worn drops its volts at once too, as a joint does, when readings are a second apart or more: of 114 such cells of particles
+ * 100 looked like a joint, and of 273 joints none like a cell.
+ */
+const inCell = ({ hypothesis, apart }: Explanation): boolean =>
+  hypothesis.free.ohmic !== undefined && hypothesis.tied && 2 * apart >= SEPARATE_LIMIT;
+
 /** How sure a verdict is called at most. */
 function surestOf(
   verdict: Verdict,
@@ -257,7 +265,15 @@ export function verdictsOf(
     if (alike && apart && !clean && j.detect >= PLAIN.detect) return leftOpen(common, ALIKE, {}, [ALIKE_WHY]);
     const estimate = estimateOf(best.verdict, j, observed, scatter);
     const why = (open: Verdict[]): string[] =>
-      explain(best.verdict, likeliest, observed, pack, j.channelIndex, open, estimate);
+      explain(
+        best.verdict,
+        { ...likeliest, inCell: inCell(likeliest) },
+        observed,
+        pack,
+        j.channelIndex,
+        open,
+        estimate,
+      );
     if (!apart) {
       const open = ranked.filter((r) => r.misfit - best.misfit < SEPARATE_LIMIT);
       return leftOpen(common, causesOf(open, SUREST.open), estimate, why(open.map((r) => r.verdict)));
@@ -268,9 +284,7 @@ export function verdictsOf(
       verdict: best.verdict,
       confidence: Math.min(surestOf(best.verdict, whole, flat !== null, alike), best.share),
       alternatives: alike ? [ALIKE_TOLD, ...others.filter((o) => o.verdict !== ALIKE_TOLD.verdict)] : others,
-      ...(best.verdict === 'high-resistance'
-        ? { seat: likeliest.hypothesis.tied ? ('cell' as const) : ('joint' as const) }
-        : {}),
+      ...(inCell(likeliest) ? { seat: 'cell' as const } : {}),
       estimate,
       reasons: [...why([]), ...(alike ? [ALIKE_TOLD_WHY] : [])],
     };

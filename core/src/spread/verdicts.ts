@@ -31,6 +31,9 @@ export interface Alternative {
   confidence: number;
 }
 
+/** Where a high resistance sits. */
+export type Seat = 'joint' | 'cell';
+
 /** One odd channel: what it is, how sure, what else it could be, and why. */
 export interface ChannelFinding {
   channel: string;
@@ -50,6 +53,9 @@ export interface ChannelFinding {
   pairedWith?: string;
   /** What the volts say by themselves, beyond the verdict. */
   absolute?: 'reversed' | 'over-charged';
-  /** Where a high resistance sits: in a joint (at once with the current), or in the cell (its slow part as well). */
-  seat?: 'joint' | 'cell';
+  /**
+   * Where a high resistance sits: in the cell if its slow part has risen as well. What comes at once with the current may be a joint or
+   * the cell, and is left open. (Earlier versions called it a joint.)
+   */
+  seat?: Seat;
 }

@@ -55,17 +55,17 @@ describe('suspects', () => {
 
 describe('what another module mends', () => {
   const [weak] = suspectsOf(report);
-  const as = (verdict: SpreadReport['findings'][number]['verdict'], seat?: 'joint' | 'cell') => ({
+  const as = (verdict: SpreadReport['findings'][number]['verdict'], seat?: 'cell') => ({
     ...weak!,
     verdict,
     channels: weak!.channels.map((c) => ({ ...c, verdict, ...(seat ? { seat } : {}) })),
   });
 
-  it('is a cell, and neither a joint, a reading nor a matter of balance', () => {
+  it('is a cell, and neither what may be a joint, a reading nor a matter of balance', () => {
     expect(comesOut(weak!)).toBe(true);
     expect(comesOut(as('dead'))).toBe(true);
     expect(comesOut(as('high-resistance', 'cell'))).toBe(true);
-    expect(comesOut(as('high-resistance', 'joint'))).toBe(false);
+    expect(comesOut(as('high-resistance'))).toBe(false);
     expect(comesOut(as('sense-fault'))).toBe(false);
     expect(comesOut(as('imbalance'))).toBe(false);
     expect(comesOut(as('undetermined'))).toBe(false);

@@ -68,10 +68,10 @@ export function suspectsOf(report: SpreadReport): Suspect[] {
   });
 }
 
-/** Whether a suspect is mended by another module: a bad joint is not, nor is a reading. */
+/** Whether a suspect is mended by another module: a reading is not, and where it may be a joint that is looked at first. */
 export const comesOut = ({ verdict, channels }: Suspect): boolean =>
   ['low-capacity', 'dead', 'self-discharge'].includes(verdict) ||
-  (verdict === 'high-resistance' && channels.some((c) => c.seat !== 'joint'));
+  (verdict === 'high-resistance' && channels.some((c) => c.seat === 'cell'));
 
 /** Modules to offer for coming out: leaking ones, then suspects that another module mends, then the others. */
 export const offeredOf = (suspects: readonly Suspect[], leaking: readonly string[] = []): string[] => [
