@@ -1,4 +1,4 @@
-import { normalisePack, type Pack } from '../pack';
+import { normalisePack, type Chemistry, type Pack } from '../pack';
 import type { ScanRecord, Series } from '../scan';
 import type { Verdict } from '../spread';
 import type { RecordClass, SimCase, SimFault } from './cases';
@@ -179,8 +179,13 @@ function readAll(
  * A random case of the physics world: null where the fault is neither plain nor plainly not, or the pack would leave
  * its range. Healthy cells differ in lost lithium and lost material, by place in temperature, by module in age; whether
  * a cause can be told is decided from the true cells and the record, never by the diagnosis.
+ * @param wanted looked at before anything is worked out: null at once where it is false
  */
-export function physicsCase(seed: number, negativeV?: (stoichiometry: number) => number): SimCase | null {
+export function physicsCase(
+  seed: number,
+  negativeV?: (stoichiometry: number) => number,
+  wanted: (recordClass: RecordClass, chemistry: Chemistry) => boolean = () => true,
+): SimCase | null {
   const random = new Random(seed ^ 0x5eed);
   const chemistry = random.pick(['nmc', 'nmc', 'lfp'] as const);
   const ratedAh = random.pick([26, 40, 60, 94, 120]);
@@ -193,6 +198,7 @@ export function physicsCase(seed: number, negativeV?: (stoichiometry: number) =>
   };
   const typical = aged(fresh, loss.lithium, loss.negative, loss.positive);
   const recordClass = random.pick(['two-rests', 'drive', 'long-rest', 'full'] as const);
+  if (!wanted(recordClass, chemistry)) return null;
   const capacity = capacityOf(typical);
   const { below, legs } = schedule(recordClass, capacity, random);
   const course = courseOf(legs);

@@ -91,6 +91,24 @@ describe('an imbalance on a flat curve', () => {
   });
 });
 
+describe('a pack with a flat curve that stood at one state of charge', () => {
+  it.each([770_014, 770_175])(
+    'has no wrong reading told that a gap in charge could be as well, and the meter is the next test (%i)',
+    (seed) => {
+      const { record, pack, faults } = physicsCase(seed)!;
+      // By the true cells the cause cannot be told.
+      expect(faults).toMatchObject([{ verdict: 'sense-fault', determinable: false }]);
+      const report = spreadReport(record, pack);
+      const found = report.findings.find((f) => f.channelIndex === faults[0]!.channelIndex)!;
+      expect(found.verdict).toBe('undetermined');
+      expect(found.alternatives.map((a) => a.verdict)).toEqual(
+        expect.arrayContaining(['sense-fault', 'imbalance']),
+      );
+      expect(report.nextTest).toMatch(/^Meter /);
+    },
+  );
+});
+
 describe('nothing grows in a cell', () => {
   const theta = (given: Partial<Record<Parameter, number>>): { theta: Float64Array } => ({
     theta: Float64Array.from(PARAMETERS, (p) => given[p] ?? 0),

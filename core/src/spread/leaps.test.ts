@@ -30,8 +30,8 @@ const drawnShare = (c: SimCase): number => {
 };
 const cases: SimCase[] = [];
 for (let seed = 140_000; cases.length < 24; seed++) {
-  const c = physicsCase(seed);
-  if (c?.recordClass === 'two-rests') cases.push(c);
+  const c = physicsCase(seed, undefined, (kind) => kind === 'two-rests');
+  if (c) cases.push(c);
 }
 
 describe('a drive between two rests that nobody logged', () => {
@@ -50,8 +50,8 @@ describe('a drive between two rests that nobody logged', () => {
     let judged = 0;
     let stood = 0;
     for (let seed = 144_000, n = 0; n < 24; seed++) {
-      const c = physicsCase(seed);
-      if (c?.recordClass !== 'full' || c.pack.profile.chemistry !== 'nmc') continue;
+      const c = physicsCase(seed, undefined, (kind, chemistry) => kind === 'full' && chemistry === 'nmc');
+      if (!c) continue;
       n++;
       const { timeS, value } = c.record.currentA!;
       const loaded = Array.from(value.keys()).filter((k) => Math.abs(value[k]!) > 2);
@@ -116,8 +116,8 @@ describe('a drive between two rests that nobody logged', () => {
     for (const c of cases) expect(withLeaps(c.record, c.pack)).toBe(c.record);
     let stood = 0;
     for (let seed = 141_000; stood < 12; seed++) {
-      const c = physicsCase(seed);
-      if (c?.recordClass !== 'long-rest') continue;
+      const c = physicsCase(seed, undefined, (kind) => kind === 'long-rest');
+      if (!c) continue;
       stood++;
       expect(withLeaps(c.record, c.pack)).toBe(c.record);
     }
@@ -126,9 +126,13 @@ describe('a drive between two rests that nobody logged', () => {
   it('invents no drive where a log pauses after a load, or holds no current at all', () => {
     let paused = 0;
     for (let seed = 142_000; paused < 12; seed++) {
-      const c = physicsCase(seed);
       // Flat curves: some millivolts of settling are a third of the charge on them.
-      if (c?.recordClass !== 'two-rests' || c.pack.profile.chemistry !== 'lfp') continue;
+      const c = physicsCase(
+        seed,
+        undefined,
+        (kind, chemistry) => kind === 'two-rests' && chemistry === 'lfp',
+      );
+      if (!c) continue;
       paused++;
       const current = c.record.currentA!.value;
       const end = Array.from(current.keys()).findLast((k) => Math.abs(current[k]!) > 1)!;
@@ -147,8 +151,8 @@ describe('a drive between two rests that nobody logged', () => {
       expect(withLeaps(blind, c.pack)).toBe(blind);
     }
     for (let seed = 143_000, driven = 0; driven < 12; seed++) {
-      const c = physicsCase(seed);
-      if (c?.recordClass !== 'drive') continue;
+      const c = physicsCase(seed, undefined, (kind) => kind === 'drive');
+      if (!c) continue;
       driven++;
       const blind: ScanRecord = { ...c.record, currentA: null };
       expect(withLeaps(blind, c.pack)).toBe(blind);

@@ -66,6 +66,15 @@ function endTells(
   return Math.abs(off) > count * least && Math.abs(left) < END.left * Math.abs(off);
 }
 
+/**
+ * At one state of charge of a flat curve hardly any volts tell charge: a gap as large as it takes looks like a wrong reading, and only what is usual
+ * speaks against it. Of seven such readings told apart by 10 to 14 none could be told by the true packs, of those told by more all could.
+ */
+const STANDING_LIMIT = 2 * SEPARATE_LIMIT;
+const UNUSUAL = 0.2;
+/** Charge over which a pack counts as having stood, as a share. */
+const STANDS = 0.05;
+
 /** Two channels whose shared sense wire hangs on a bar that carries the current. */
 export function loadTapFindings({ channels: [a, b], ohm, detect }: LoadTap, pack: Pack): ChannelFinding[] {
   const size = `${+Math.abs(ohm * 1e3).toPrecision(2)} mV for each ampere`;
@@ -250,6 +259,8 @@ export function verdictsOf(
 ): ChannelFinding[] {
   const { observed, scatter } = m;
   const { flat } = factsOf(pack.profile.chemistry);
+  const soc = observed.trajectory.socFraction;
+  const stands = flat !== null && Math.max(...soc) - Math.min(...soc) < STANDS;
   return judged.map((j): ChannelFinding => {
     const ranked = shares(j);
     const whole = commonOf(j, ranked, pack, m);
@@ -260,7 +271,8 @@ export function verdictsOf(
     const likeliest = j.byVerdict.get(best.verdict)!;
     const unfit = unexplained(likeliest.fit, observed.channels[j.channelIndex]!, m);
     if (unfit !== null) return leftOpen(common, causesOf(ranked, SUREST.open), {}, [unfit]);
-    const apart = common.separate >= SEPARATE_LIMIT;
+    const within = best.verdict === 'sense-fault' && stands ? STANDING_LIMIT : SEPARATE_LIMIT;
+    const apart = common.separate >= within;
     const alike = flat !== null && best.verdict === 'imbalance' && !endTells(j, likeliest.fit.residualV, m);
     if (alike && apart && !clean && j.detect >= PLAIN.detect) return leftOpen(common, ALIKE, {}, [ALIKE_WHY]);
     const estimate = estimateOf(best.verdict, j, observed, scatter);
@@ -275,8 +287,16 @@ export function verdictsOf(
         estimate,
       );
     if (!apart) {
-      const open = ranked.filter((r) => r.misfit - best.misfit < SEPARATE_LIMIT);
-      return leftOpen(common, causesOf(open, SUREST.open), estimate, why(open.map((r) => r.verdict)));
+      const open = ranked.filter((r) => r.misfit - best.misfit < within);
+      const causes = causesOf(open, SUREST.open);
+      // What only its being unusual speaks against is named all the same.
+      const unusual = open.filter((r) => !causes.some((c) => c.verdict === r.verdict));
+      return leftOpen(
+        common,
+        [...causes, ...unusual.map((r): Alternative => ({ verdict: r.verdict, confidence: UNUSUAL }))],
+        estimate,
+        why(open.map((r) => r.verdict)),
+      );
     }
     const others = causesOf(ranked.slice(1));
     return {
