@@ -231,8 +231,8 @@ const leftOpen = (
 
 /**
  * Whether a high resistance is the cell's: its slow part has risen as well, plainly. The other way round nothing is told. A cell whose electrolyte or
- * charge transfer has worn drops its volts at once too, as a joint does, when readings are a second apart or more: of 114 such cells of particles
- * 100 looked like a joint, and of 273 joints none like a cell.
+ * charge transfer has worn drops its volts at once too, as a joint does, when readings are a second apart or more: of 100 such cells of particles
+ * 92 looked like a joint, and of 271 joints none like a cell.
  */
 const inCell = ({ hypothesis, apart }: Explanation): boolean =>
   hypothesis.free.ohmic !== undefined && hypothesis.tied && 2 * apart >= SEPARATE_LIMIT;
