@@ -24,6 +24,17 @@ export function scaled(m: Measured, factor: number): Measured {
   return { ...m, value: m.value * factor, low: Math.min(a, b), high: Math.max(a, b) };
 }
 
+/**
+ * How much more the second of two figures is, or null where that is no more than both are off by: errors of two measurements add in square (JCGM
+ * 100:2008, 5.1.2). What both are off by alike would make it surer, and is not counted on.
+ */
+export function changeOf(before: Measured, after: Measured): number | null {
+  if (!before.measured || !after.measured) return null;
+  const change = after.value - before.value;
+  const [high, low] = change > 0 ? [after, before] : [before, after];
+  return Math.abs(change) > Math.hypot(high.value - high.low, low.high - low.value) ? change : null;
+}
+
 /** The value, or null where nothing was measured. */
 export const valueOf = (m: Measured): number | null => (m.measured ? m.value : null);
 

@@ -62,7 +62,7 @@ export function explain(
     );
   if (verdict === 'high-resistance')
     reasons.push(
-      `The gap follows the current: ${(1 + theta[2]!).toFixed(2)} times the resistance of the others${found.inCell ? ', the slow part too: the cell itself' : found.hypothesis.tied ? ': a weld, bolt or bus-bar, or the cell itself' : ', at once with the current: a weld, bolt or bus-bar, or the cell’s own'}.`,
+      `The gap follows the current: ${(1 + theta[2]!).toFixed(2)} times the resistance of the others${seatOf(found)}.`,
     );
   if (verdict === 'self-discharge')
     reasons.push(
@@ -73,6 +73,14 @@ export function explain(
       `The gap stays ${signed(theta[5]! * 1000)} mV whatever the charge, current and time: the reading, not the cell.`,
     );
   return reasons;
+}
+
+/** Where a high resistance sits, as far as its course tells. */
+function seatOf({ inCell, hypothesis }: { inCell: boolean; hypothesis: Hypothesis }): string {
+  if (inCell) return ', the slow part too: the cell itself';
+  return hypothesis.tied
+    ? ': a weld, bolt or bus-bar, or the cell itself'
+    : ', at once with the current: a weld, bolt or bus-bar, or the cell’s own';
 }
 
 const signed = (v: number): string => `${v < 0 ? '−' : '+'}${Math.abs(v).toFixed(0)}`;

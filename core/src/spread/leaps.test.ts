@@ -5,22 +5,27 @@ import { diagnose } from './diagnose';
 import { spreadReport } from './report';
 import { withLeaps } from './leaps';
 
+/** A record of which only these rows were kept. */
+function onlyRows(record: ScanRecord, rows: readonly number[]): ScanRecord {
+  const cut = (s: Series): Series => ({
+    timeS: Float64Array.from(rows, (k) => s.timeS[k]!),
+    value: Float64Array.from(rows, (k) => s.value[k]!),
+  });
+  return {
+    ...record,
+    voltageV: record.voltageV.map(cut),
+    currentA: cut(record.currentA!),
+    temperatureC: null,
+  };
+}
+
 /** The record of a pack of particles with its drive not logged: rest near full, rest near empty, nothing in between. */
 function withoutDrive(c: SimCase): ScanRecord {
   const current = c.record.currentA!.value;
   const loaded = Array.from(current.keys()).filter((k) => Math.abs(current[k]!) > 1);
   const settled = Math.floor(loaded.at(-1)! + 0.6 * (current.length - loaded.at(-1)!));
   const keep = Array.from(current.keys()).filter((k) => k < loaded[0]! || k >= settled);
-  const cut = (s: Series): Series => ({
-    timeS: Float64Array.from(keep, (k) => s.timeS[k]!),
-    value: Float64Array.from(keep, (k) => s.value[k]!),
-  });
-  return {
-    ...c.record,
-    voltageV: c.record.voltageV.map(cut),
-    currentA: cut(c.record.currentA!),
-    temperatureC: null,
-  };
+  return onlyRows(c.record, keep);
 }
 const drawnShare = (c: SimCase): number => {
   const { timeS, value } = c.record.currentA!;
@@ -61,16 +66,7 @@ describe('a drive between two rests that nobody logged', () => {
       const keep = Array.from(value.keys()).filter(
         (k) => (k < first! && k >= first! - 6) || (k >= on && k < on + 6),
       );
-      const cut = (s: Series): Series => ({
-        timeS: Float64Array.from(keep, (k) => s.timeS[k]!),
-        value: Float64Array.from(keep, (k) => s.value[k]!),
-      });
-      const record: ScanRecord = {
-        ...c.record,
-        voltageV: c.record.voltageV.map(cut),
-        currentA: cut(c.record.currentA!),
-        temperatureC: null,
-      };
+      const record = onlyRows(c.record, keep);
       let drawnAh = 0;
       for (let k = first!; k <= on; k++) drawnAh += (value[k]! * (timeS[k]! - timeS[k - 1]!)) / 3600;
       const joined = withLeaps(record, c.pack);
@@ -137,15 +133,7 @@ describe('a drive between two rests that nobody logged', () => {
       const current = c.record.currentA!.value;
       const end = Array.from(current.keys()).findLast((k) => Math.abs(current[k]!) > 1)!;
       const keep = Array.from(current.keys()).filter((k) => k <= end + 2 || k > end + 40);
-      const cut = (s: Series): Series => ({
-        timeS: Float64Array.from(keep, (k) => s.timeS[k]!),
-        value: Float64Array.from(keep, (k) => s.value[k]!),
-      });
-      const pause: ScanRecord = {
-        ...c.record,
-        voltageV: c.record.voltageV.map(cut),
-        currentA: cut(c.record.currentA!),
-      };
+      const pause = onlyRows(c.record, keep);
       expect(withLeaps(pause, c.pack)).toBe(pause);
       const blind: ScanRecord = { ...c.record, currentA: null };
       expect(withLeaps(blind, c.pack)).toBe(blind);

@@ -71,6 +71,7 @@ function endTells(
  * speaks against it. Of seven such readings told apart by 10 to 14 none could be told by the true packs, of those told by more all could.
  */
 const STANDING_LIMIT = 2 * SEPARATE_LIMIT;
+/** How likely such a gap is called then. From memory. */
 const UNUSUAL = 0.2;
 /** Charge over which a pack counts as having stood, as a share. */
 const STANDS = 0.05;

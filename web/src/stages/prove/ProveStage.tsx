@@ -28,7 +28,7 @@ import {
 } from '../../ui/parts';
 import { distance, distanceUnit, inDistance } from '../../ui/units';
 import { fixed, percent, signed } from '../../ui/words';
-import type { Measured } from '@cellmend/core/pack';
+import { changeOf } from '@cellmend/core/pack';
 import type { SpreadReport } from '@cellmend/core/spread';
 import { Figure, measuredText } from '../../ui/Measured';
 import type { StageProps } from '../props';
@@ -99,10 +99,9 @@ function Compared({
   ask: AskOf<'prove'>;
 }) {
   const { pack } = useJobView();
-  const difference = (a: Measured, b: Measured): number | null =>
-    a.measured && b.measured ? a.value - b.value : null;
-  const gain = difference(after.usableAh, before.usableAh);
-  const km = difference(after.usableKm, before.usableKm);
+  const gain = changeOf(before.usableAh, after.usableAh);
+  const km = changeOf(before.usableKm, after.usableKm);
+  const alike = gain === null && before.usableAh.measured && after.usableAh.measured;
   const bars = c.ends
     .filter((e) => e.afterMv !== null || e.beforeMv !== null)
     .map((e) => ({
@@ -126,10 +125,11 @@ function Compared({
               ? `${signed(gain, 1)} A·h`
               : undefined
         }
-        small={`usable: ${measuredText(after.usableAh, 'A·h')}, was ${measuredText(before.usableAh, 'A·h')}`}
+        small={`usable: ${measuredText(after.usableAh, 'A·h', 1)}, was ${measuredText(before.usableAh, 'A·h', 1)}${alike ? ': alike within their errors' : ''}`}
       >
         {c.replacedMeaning ?? 'No module was replaced.'}
-        {c.stillOdd.length > 0 && ` Still odd: ${c.stillOdd.slice(0, 6).join(', ')}.`}
+        {c.stillOdd.length > 0 &&
+          ` By charge, apart from the others at an end: ${c.stillOdd.slice(0, 6).join(', ')}.`}
       </Answer>
       <Columns $of="1fr 1.2fr">
         <Sheet>
