@@ -58,13 +58,7 @@ export function proposedMeasures(p: ProposalFacts): Omit<Measure, 'id'>[] {
     if (!known) continue;
     const kind = joint ? 'mend-joint' : known.kind;
     for (const module of f.module.split(' + '))
-      list.push(
-        line(
-          kind,
-          module,
-          `${f.channel}: ${joint ? 'high resistance, joint or cell: the joints first' : known.why}`,
-        ),
-      );
+      list.push(line(kind, module, `${f.channel}: ${joint ? 'high resistance, joints first' : known.why}`));
   }
   const failed = list.filter((m) => m.kind === 'replace-module').map((m) => m.place);
   if (failed.length > 0)

@@ -73,7 +73,9 @@ describe('the next best test', () => {
 
   it('is the joint where the resistance comes at once with the current, before a module is bought', () => {
     const high: ChannelFinding = { ...open(), verdict: 'high-resistance', confidence: 0.99 };
-    expect(nextTest([high], null, null, pack)).toMatch(/joints of c1.*no module.*it is the cell\.$/);
+    expect(nextTest([high], null, null, pack)).toMatch(
+      /^Proven dead, measure the joints of c1.*no module.*it is the cell\.$/,
+    );
     expect(nextTest([{ ...high, seat: 'cell' }], null, null, pack)).toMatch(/before it is replaced/);
     expect(nextTest([high], null, null, pack, new Set(['c1']))).not.toMatch(/joint/);
   });

@@ -163,7 +163,8 @@ export function nextTest(
     return `Meter ${sense.channel} at the terminals of ${sense.module}: it should read what its neighbours read.`;
   const joint = unmetered.find((f) => f.verdict === 'high-resistance' && f.seat !== 'cell');
   if (joint)
-    return `Compare the drop across the joints of ${joint.channel} with a neighbour’s at the same current. If a joint drops more, clean and torque it by the maker’s procedure: it needs no module. If they drop alike, it is the cell.`;
+    // Never across a live joint: what like joints have is compared dead.
+    return `Proven dead, measure the joints of ${joint.channel} with a micro-ohmmeter against like ones. One with more than twice as much is cleaned and torqued by the maker’s procedure: it needs no module. If they are alike, it is the cell.`;
   const first = unmetered[0];
   if (first) return `Meter ${first.channel} at the terminals of ${first.module} before it is replaced.`;
   if (standsStill(findings, nearFull, nearEmpty)) {

@@ -57,6 +57,9 @@ const Column = styled.div`
     font-weight: 400;
     color: var(--mute);
   }
+  span > small {
+    margin-left: 0.5em;
+  }
   small[role='alert'] {
     color: var(--bad);
   }

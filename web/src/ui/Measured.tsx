@@ -15,9 +15,15 @@ const Range = styled.small`
   white-space: nowrap;
 `;
 
-/** `98 A·h`, or `not measured`. */
-export const measuredText = (m: Measured, unit: string, digits = 0): string =>
-  m.measured ? `${fixed(m.value, digits)} ${unit}` : 'not measured';
+/** Digits of a charge, A·h: a hybrid's pack holds a few of them, and a tenth of one matters there. */
+export const chargeDigits = (ah: number): number => (Math.abs(ah) < 20 ? 1 : 0);
+
+/** `98 A·h`, `5.4 A·h`, or `not measured`. */
+export const measuredText = (
+  m: Measured,
+  unit: string,
+  digits = m.measured && unit === 'A·h' ? chargeDigits(m.value) : 0,
+): string => (m.measured ? `${fixed(m.value, digits)} ${unit}` : 'not measured');
 
 /** A measured figure with its interval; what is not measured looks it, and says what would measure it. */
 export function Figure({

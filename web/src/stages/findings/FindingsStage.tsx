@@ -22,7 +22,7 @@ import { fixed, percent, upper } from '../../ui/words';
 import { useWrite } from '../../shell/useWrite';
 import type { StageProps } from '../props';
 import { Decide } from './Decide';
-import { measuredText } from '../../ui/Measured';
+import { chargeDigits, measuredText } from '../../ui/Measured';
 import { costOf, headline, offeredOf, suspectsOf } from './view';
 import { useTrackRecord } from '../../learn/WasItSo';
 import { useWithMemory } from '../../learn/withMemory';
@@ -130,6 +130,7 @@ export function FindingsStage({ question }: StageProps) {
   ].join(', ');
   const head = first && headline(first, report);
   const { usableAh, mendedAh } = report;
+  const ah = (v: number): string => fixed(v, chargeDigits(pack.profile.ratedCapacityAh));
   const lost = usableAh.measured && mendedAh.measured ? mendedAh.value - usableAh.value : 0;
   const beyond = report.pack.verdict === 'over-discharged' || report.pack.verdict === 'over-charged';
   const stale =
@@ -161,10 +162,10 @@ export function FindingsStage({ question }: StageProps) {
         <Answer
           tone="good"
           title={report.pack.verdict === 'aged' ? 'The pack has aged, but evenly' : 'No channel stands out'}
-          big={report.capacityAh.measured ? `${fixed(report.capacityAh.value, 0)} A·h` : undefined}
+          big={report.capacityAh.measured ? measuredText(report.capacityAh, 'A·h') : undefined}
           small={
             report.capacityAh.measured
-              ? `${fixed(report.capacityAh.low, 0)} to ${fixed(report.capacityAh.high, 0)} of ${fixed(pack.profile.ratedCapacityAh, 0)} rated`
+              ? `${[report.capacityAh.low, report.capacityAh.high].map(ah).join(' to ')} of ${ah(pack.profile.ratedCapacityAh)} rated`
               : 'capacity not measured'
           }
         >

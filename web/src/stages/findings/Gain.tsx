@@ -3,6 +3,7 @@ import { groupStates, type SpreadReport } from '@cellmend/core/spread';
 import { useJobView } from '../../shell/jobContext';
 import { Mute } from '../../ui/parts';
 import { distance } from '../../ui/units';
+import { chargeDigits } from '../../ui/Measured';
 import { fixed } from '../../ui/words';
 
 /** What the pack would give with twins of the rest in place of the chosen modules. */
@@ -28,8 +29,9 @@ export function Gain({ report, chosen }: { report: SpreadReport; chosen: readonl
   const after = usableCapacity(swapped);
   const { ratedRangeKm, ratedCapacityAh } = pack.profile;
   const spread = (capacityAh.high - capacityAh.low) / 2 / typicalAh;
+  const digits = chargeDigits(ratedCapacityAh);
   const told = (ah: number): string =>
-    `${fixed(ah, 0)} ± ${fixed(ah * spread, 0)} A·h${ratedRangeKm ? `, about ${distance(rangeKm(ah, ratedCapacityAh, ratedRangeKm))}` : ''}`;
+    `${fixed(ah, digits)} ± ${fixed(ah * spread, digits)} A·h${ratedRangeKm ? `, about ${distance(rangeKm(ah, ratedCapacityAh, ratedRangeKm))}` : ''}`;
   return (
     <p>
       With twins of the rest in place of {chosen.join(', ') || 'nothing'}: {told(after.usableAh)} usable as it

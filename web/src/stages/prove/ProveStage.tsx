@@ -125,9 +125,10 @@ function Compared({
               ? `${signed(gain, 1)} A·h`
               : undefined
         }
-        small={`usable: ${measuredText(after.usableAh, 'A·h', 1)}, was ${measuredText(before.usableAh, 'A·h', 1)}${alike ? ': alike within their errors' : ''}`}
+        small={`usable: ${measuredText(after.usableAh, 'A·h')}, was ${measuredText(before.usableAh, 'A·h')}`}
       >
         {c.replacedMeaning ?? 'No module was replaced.'}
+        {alike && ' Usable charge is alike before and after, within the errors of both.'}
         {c.stillOdd.length > 0 &&
           ` By charge, apart from the others at an end: ${c.stillOdd.slice(0, 6).join(', ')}.`}
       </Answer>
