@@ -61,7 +61,7 @@ it('a bad joint in a drive without a rest: told as such, and no module is offere
   );
   await takeIn(page, 143, 'drive.csv', drive);
   await page.getByRole('heading', { name: 'M07, channel 42: high resistance' }).waitFor();
-  await page.getByText(/Compare the drop across the joints of ch042/).waitFor();
+  await page.getByText(/Proven dead, measure the joints of ch042 with a micro-ohmmeter/).waitFor();
   // Without a rest there is no tilt to draw: the course through the drive stands in its place.
   await page.getByRole('img', { name: /Deviation of 100 channels/ }).waitFor();
   expect(await page.getByRole('radio', { name: 'Course' }).isChecked()).toBe(true);
