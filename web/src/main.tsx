@@ -12,13 +12,12 @@ import { queueFor, startQueue, whenSent } from './api/queue';
 import { Awaiting } from './shell/Awaiting';
 import { Caught } from './shell/Caught';
 import { fetchAllViews, lazily } from './shell/lazily';
-import { SignIn } from './shell/SignIn';
 import { theme } from './shell/preferences';
 import { Page, ProblemNote } from './ui/parts';
 import { restyleOnTurn } from './ui/restyle';
 import { GlobalStyle } from './ui/theme';
 import { showIn } from './ui/units';
-import type { Person } from '@cellmend/contract/people';
+import type { Person, Session } from '@cellmend/contract/people';
 
 interface PageProps {
   person: Person;
@@ -38,6 +37,11 @@ const PAGES: Record<string, ComponentType<PageProps>> = {
   instruments: lazily(() => import('./people/Instruments'), 'Instruments'),
 };
 type PageName = keyof typeof PAGES;
+/** By itself: whoever is signed in need not wait for it. */
+const SignIn = lazily<{ session: Session }, typeof import('./shell/SignIn')>(
+  () => import('./shell/SignIn'),
+  'SignIn',
+);
 
 function Signed({ person, page }: { person: Person; page: PageName }) {
   // Before anything below can send: whose page this is.
@@ -89,7 +93,14 @@ function Gate({ page }: { page: PageName }) {
   if (!data) return null;
   showIn(data.units);
   if (!data.person) signedIn(null);
-  return data.person ? <Signed person={data.person} page={page} /> : <SignIn session={data} />;
+  if (data.person) return <Signed person={data.person} page={page} />;
+  return (
+    <Caught>
+      <Suspense fallback={<Awaiting />}>
+        <SignIn session={data} />
+      </Suspense>
+    </Caught>
+  );
 }
 
 /** Looks at everything shown once more, once this tablet keeps it. */

@@ -1,7 +1,7 @@
 import { Suspense, type ComponentType } from 'react';
 import { lazily } from '../shell/lazily';
 
-/** A picture that is drawn with the charting package, fetched when it is first shown; its room is kept meanwhile. */
+/** A picture or a form of one view of several, fetched when it is first shown; its room is kept meanwhile. */
 export function lazyChart<P extends object, M extends Record<string, unknown>>(
   load: () => Promise<M>,
   name: keyof M & string,

@@ -25,7 +25,6 @@ import { HowBig } from './HowBig';
 import { Ladder } from './Ladder';
 import { PolesForm } from './PolesForm';
 import { SeenForm } from '../work/SeenForm';
-import { TesterForm } from './TesterForm';
 import { useAdd } from './useAdd';
 import { say } from './view';
 import { lazyChart, type PropsOf } from '../../ui/lazyChart';
@@ -34,6 +33,11 @@ const Calculators = lazyChart<
   PropsOf<(typeof import('./Calculators'))['Calculators']>,
   typeof import('./Calculators')
 >(() => import('./Calculators'), 'Calculators', 420);
+
+const TesterForm = lazyChart<
+  PropsOf<(typeof import('./TesterForm'))['TesterForm']>,
+  typeof import('./TesterForm')
+>(() => import('./TesterForm'), 'TesterForm', 420);
 
 const SeriesChart = lazyChart<
   PropsOf<(typeof import('./SeriesChart'))['SeriesChart']>,
