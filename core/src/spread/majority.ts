@@ -1,14 +1,15 @@
 import { factsOf, type Pack, type Scatter } from '../pack';
 import type { ScanRecord } from '../scan';
 import { HEALTHY, OPEN } from './hypotheses';
-import type { Observed } from './observe';
+import { withoutLate } from './late';
+import type { Observation, Observed } from './observe';
 import { packScatter, SCATTER_KEYS, sensorStepOf } from './packScatter';
 import { withoutPlaceTrend } from './placeTrend';
 import type { Verdict } from './verdicts';
 import { type ChannelFit, fitChannel } from './channelModel';
 import { slopesOf } from './channelTerms';
 import type { Hypothesis } from './parameters';
-import { leftV, residualNoise } from './residuals';
+import { residualNoise } from './residuals';
 import { robustSigma } from './statistics';
 
 /** Shape that is allowed, in times of the usual one, while the noise of the readings is told. */
@@ -37,7 +38,8 @@ export type FitOne = (
   channel: number,
   hypothesis: Hypothesis,
   inflation: number,
-  how?: { passes?: number; near?: boolean; also?: readonly ChannelFit[] },
+  /** `reads`: other readings of the channel than those observed. */
+  how?: { passes?: number; near?: boolean; also?: readonly ChannelFit[]; reads?: Observation },
 ) => ChannelFit;
 
 /** What is known of a record once its healthy majority has spoken. */
@@ -66,11 +68,11 @@ export function majorityOf(
   const floorV = (0.6 * sensorStepOf(record, facts.sensorStepV)) / Math.sqrt(given.readingsPerMoment);
   const fitWith =
     (observed: Observed, scatter: Scatter, noiseV: number): FitOne =>
-    (c, hypothesis, inflation, { passes = 8, near = false, also = [] } = {}) =>
+    (c, hypothesis, inflation, { passes = 8, near = false, also = [], reads = observed.channels[c]! } = {}) =>
       fitChannel(
         observed,
         slopes,
-        observed.channels[c]!,
+        reads,
         pack.channels[c]!.cells,
         scatter,
         hypothesis,
@@ -85,7 +87,9 @@ export function majorityOf(
   const looks = plain.map((c) => loosely(c, OPEN, 1, { passes: 1 }));
   const { noiseV, inflation } = residualNoise(looks, floorV);
   const placed = withoutPlaceTrend(given, pack, plain, looks);
-  const observed = withoutLate(placed, plain, looks, noiseV);
+  const observed = withoutLate(placed, plain, looks, noiseV, (c, reads) =>
+    loosely(c, OPEN, 1, { passes: 1, reads }),
+  );
   const own = packScatter(
     observed,
     slopes,
@@ -137,38 +141,6 @@ export function spreadOut(m: Majority, plain: readonly number[]): Majority | nul
         ),
       )
     : null;
-}
-
-/** A reading this many times the usual scatter beside everything that a channel can show came late, or was another's. */
-const LATE_TIMES = 8;
-/** More of a channel's readings than this share cannot all be late. */
-const LATE_SHARE = 0.04;
-
-/**
- * Readings that no cell gives: one that came late in a step of current says nothing of the channel, and a fit would bend to it. They keep their
- * place and lose their weight.
- * @param looks linear fits of the channels in `plain` with everything free
- */
-export function withoutLate(
-  observed: Observed,
-  plain: readonly number[],
-  looks: readonly ChannelFit[],
-  noiseV: number,
-): Observed {
-  const channels = [...observed.channels];
-  plain.forEach((c, i) => {
-    const { residualV } = looks[i]!;
-    const least = LATE_TIMES * Math.max(noiseV, leftV(looks[i]!));
-    // One alone: what a channel shows near the end of its charge is off in the readings beside it too.
-    const off = (k: number): number => Math.abs(residualV[k] ?? 0);
-    const late = residualV.map((_, k) =>
-      off(k) > least && Math.max(off(k - 1), off(k + 1)) < least / 2 ? 1 : 0,
-    );
-    const many = late.reduce((a, b) => a + b, 0);
-    if (many === 0 || many > LATE_SHARE * residualV.length) return;
-    channels[c] = { ...channels[c]!, count: channels[c]!.count.map((n, k) => (late[k] ? 0 : n)) };
-  });
-  return { ...observed, channels };
 }
 
 /** The better of two healthy channels: slow resistance bound to the ohmic one, or on its own. */
