@@ -53,6 +53,24 @@ describe('on a flat curve', () => {
   });
 });
 
+describe('lithium that is lost, on a flat curve', () => {
+  it.each([60_115, 60_122])(
+    'is told, and how much is left, once the steps of the pack are found (%i)',
+    (seed) => {
+      // By particles, and by those of a graphite that is not known.
+      for (const make of [physicsCase, beadGraphiteCase]) {
+        const { record, pack, faults } = make(seed)!;
+        const id = pack.channels[faults[0]!.channelIndex]!.id;
+        expect(faults).toMatchObject([{ verdict: 'low-capacity', determinable: true }]);
+        const { findings } = diagnose(record, pack);
+        expect(findings.map((f) => [f.channel, f.verdict])).toEqual([[id, 'low-capacity']]);
+        const { capacityRatio, capacityRatioSd } = findings[0]!.estimate;
+        expect(Math.abs(capacityRatio! - faults[0]!.size!)).toBeLessThan(2 * capacityRatioSd!);
+      }
+    },
+  );
+});
+
 describe('an imbalance on a flat curve', () => {
   it.each([760_111, 760_284])(
     'is told where readings near full show it too, however the steps lie (%i)',

@@ -1,10 +1,10 @@
 import type { Scatter } from '../pack';
 import { look, lookedAt, type Slopes } from './channelTerms';
-import { CURVE_SHIFT_SD, CURVE_WAVES, SHAPES } from './curveErrors';
+import { SHAPES, USUAL_BENDS } from './curveErrors';
 import { minimise } from './levenberg';
 import { accumulateColumns, logDeterminant, spdInverseDiagonal } from './linear';
-import type { Observation, Observed } from './observe';
-import { PARAMETERS, type Hypothesis, type Parameter } from './parameters';
+import type { Bends, Observation, Observed } from './observe';
+import { BENT, PARAMETERS, type Hypothesis, type Parameter } from './parameters';
 import type { Trajectory } from './trajectory';
 
 export interface ChannelFit {
@@ -68,7 +68,12 @@ export function fitChannel(
     if (hypothesis.free.offset)
       starts.push(at('soc', 0.05), at('soc', -0.04), at('soc', -0.1), at('capacity', 0.2));
     if (hypothesis.free.slip)
-      starts.push(at('slip', 0.15), all({ soc: -0.04, slip: 0.3 }), all({ slip: 0.2, stretch: -0.5 }));
+      starts.push(
+        at('slip', 0.15),
+        at('capacity', 0.2),
+        all({ soc: -0.04, slip: 0.3 }),
+        all({ slip: 0.2, stretch: -0.5 }),
+      );
     if (hypothesis.free.stretch) starts.push(at('stretch', 0.2));
   }
   for (const start of starts) {
@@ -82,7 +87,12 @@ export function fitChannel(
 let scratch = new Float64Array(4096);
 
 /** How far each parameter may be from healthy under an explanation, one standard deviation. */
-function priorsOf({ free, tied }: Hypothesis, scatter: Scatter, cells: number, bent: boolean): number[] {
+function priorsOf(
+  { free, tied }: Hypothesis,
+  scatter: Scatter,
+  cells: number,
+  bends: Bends | null,
+): number[] {
   // A healthy channel's slow resistance goes with its ohmic one but for a little; a joint has nothing to do with it.
   const slowSd = tied ? scatter.slow : Math.hypot(scatter.resistance, scatter.slow);
   const priorSd = [
@@ -95,7 +105,7 @@ function priorsOf({ free, tied }: Hypothesis, scatter: Scatter, cells: number, b
     scatter.slip,
     scatter.stretch,
     ...Array.from({ length: SHAPES }, () => cells * scatter.shapeV),
-    ...(bent ? [CURVE_SHIFT_SD, ...CURVE_WAVES.flatMap((w) => [w.sdV, w.sdV])] : []),
+    ...(bends ? bends.sd : []),
   ];
   PARAMETERS.forEach((p, j) => {
     const wide = free[p];
@@ -120,27 +130,30 @@ function fitFrom(
 ): ChannelFit {
   const bent = passes > 1;
   const weight = 1 / (noiseV * noiseV * inflation);
-  const priorSd = priorsOf(hypothesis, scatter, cells, bent);
+  const bends = bent ? (observed.bends ?? USUAL_BENDS) : null;
+  const priorSd = priorsOf(hypothesis, scatter, cells, bends);
   const count = priorSd.length;
+  const mean = new Float64Array(count);
+  if (bends) mean.set(bends.mean, BENT);
   const n = channel.at.length;
   if (scratch.length < n * count) scratch = new Float64Array(2 * n * count);
   const columns = scratch.subarray(0, n * count);
   const looked = lookedAt(observed, slopes, channel, cells, hypothesis, bent, columns);
   const { residualV } = looked;
-  const theta = new Float64Array(count);
+  const theta = mean.slice();
   if (from) theta.set(from.subarray(0, Math.min(from.length, count)));
   const { cost: chiSquare, info } = minimise(
     {
       cost: (th) => {
         let sum = look(looked, th, weight);
-        for (let j = 0; j < count; j++) sum += (th[j]! / priorSd[j]!) ** 2;
+        for (let j = 0; j < count; j++) sum += ((th[j]! - mean[j]!) / priorSd[j]!) ** 2;
         return sum;
       },
       normal: (th, matrix, rhs) => {
         matrix.fill(0);
         for (let j = 0; j < count; j++) {
           matrix[j * count + j] = 1 / priorSd[j]! ** 2;
-          rhs[j] = -th[j]! / priorSd[j]! ** 2;
+          rhs[j] = (mean[j]! - th[j]!) / priorSd[j]! ** 2;
         }
         accumulateColumns(matrix, rhs, columns, residualV, channel.count, weight);
       },

@@ -129,11 +129,18 @@ export interface Looked {
 /**
  * The charge term of one reading, V a cell, and how it changes with the gap, V per unit of charge: the table's own
  * difference, and that of the shift and the waves beside it, whose columns are filled.
+ * @param dWaves gap of the electrode that the waves move with; `waving` is how their part changes with it
  */
-function chargeTerm(l: Looked, th: Float64Array, i: number, d: number): { charge: number; along: number } {
+function chargeTerm(
+  l: Looked,
+  th: Float64Array,
+  i: number,
+  d: number,
+  dWaves: number,
+): { charge: number; along: number; waving: number } {
   const k = l.channel.at[i]!;
   const plain = l.slopes.positive[k]!;
-  if (!l.bent) return { charge: plain * d, along: plain };
+  if (!l.bent) return { charge: plain * d, along: plain, waving: 0 };
   const n = l.residualV.length;
   const s = l.places.positive[k]!;
   const { volt, slope: steep } = l.sampled;
@@ -154,7 +161,8 @@ function chargeTerm(l: Looked, th: Float64Array, i: number, d: number): { charge
     slope * (s + d - insideToo) -
     plain * (s - inside) +
     shift * (slope - plain);
-  let along =
+  let waving = 0;
+  const along =
     s + d === insideToo
       ? CURVE_STEPS * (volt[g + 1]! - volt[g]! + shift * (steep[g + 1]! - steep[g]!))
       : slope;
@@ -164,7 +172,7 @@ function chargeTerm(l: Looked, th: Float64Array, i: number, d: number): { charge
     // sin and cos of a sum, with those of the typical cell's charge known already.
     const { sin, cos } = waves[j]!;
     const { perSoc } = CURVE_WAVES[j]!;
-    const x = perSoc * d;
+    const x = perSoc * dWaves;
     const small = x > -0.25 && x < 0.25;
     // Series to the seventh power are good to 1e-9 there.
     const cosD = small ? x * x * (-0.5 + x * x * (1 / 24 - (x * x) / 720)) : Math.cos(x) - 1;
@@ -175,9 +183,9 @@ function chargeTerm(l: Looked, th: Float64Array, i: number, d: number): { charge
     l.columns[(BENT + 1 + 2 * j) * n + i] = l.cells * a;
     l.columns[(BENT + 2 + 2 * j) * n + i] = l.cells * b;
     charge += byA * a + byB * b;
-    along += perSoc * (byA * (b + cos[k]!) - byB * (a + sin[k]!));
+    waving += perSoc * (byA * (b + cos[k]!) - byB * (a + sin[k]!));
   }
-  return { charge, along };
+  return { charge, along, waving };
 }
 
 /**
@@ -223,14 +231,11 @@ export function look(l: Looked, th: Float64Array, weight: number): number {
     const slow = slowV * th[2]! + th[3]!;
     const positiveLag = t.positiveLagAh[k]! / t.capacityAh;
     const negativeLag = t.negativeLagAh[k]! / t.capacityAh;
-    const { charge, along } = chargeTerm(l, th, i, leaked - th[1]! * positiveDrawn - slow * positiveLag);
-    const negative = negativeTerm(
-      l,
-      k,
-      onNegative,
-      leaked - th[1]! * negativeDrawn - slow * negativeLag - th[6]! - th[7]! * (1 - onNegative),
-      l.bent ? th[BENT]! : 0,
-    );
+    const onPositive = leaked - th[1]! * positiveDrawn - slow * positiveLag;
+    const behind = leaked - th[1]! * negativeDrawn - slow * negativeLag - th[6]! - th[7]! * (1 - onNegative);
+    const { bendsBehind } = l.observed;
+    const { charge, along, waving } = chargeTerm(l, th, i, onPositive, bendsBehind ? behind : onPositive);
+    const negative = negativeTerm(l, k, onNegative, behind, l.bent ? th[BENT]! : 0);
     if (l.bent) l.columns[BENT * n + i]! -= cells * negative.shifted;
     const r =
       channel.deviationV[i]! -
@@ -238,8 +243,8 @@ export function look(l: Looked, th: Float64Array, weight: number): number {
     residualV[i] = r;
     sum += weight * channel.count[i]! * r * r;
     const at = {
-      positive: along,
-      negative: negative.along,
+      positive: along + (bendsBehind ? 0 : waving),
+      negative: negative.along - (bendsBehind ? waving : 0),
       positiveDrawn,
       negativeDrawn,
       below: 1 - onNegative,

@@ -1,4 +1,4 @@
-import type { Observed } from './observe';
+import type { Bends, Observed } from './observe';
 import { placesOf } from './places';
 
 /**
@@ -10,6 +10,13 @@ export const CURVE_WAVES = [
   { perSoc: 9, sdV: 0.002 },
   { perSoc: 20, sdV: 0.0012 },
 ];
+
+const USUAL_SD = [CURVE_SHIFT_SD, ...CURVE_WAVES.flatMap((w) => [w.sdV, w.sdV])];
+/** What is known of it before a pack has spoken. */
+export const USUAL_BENDS: Bends = {
+  mean: new Float64Array(USUAL_SD.length),
+  sd: Float64Array.from(USUAL_SD),
+};
 
 const waves = new WeakMap<Observed, { sin: Float64Array; cos: Float64Array }[]>();
 /** Sine and cosine of each wave at the typical cell's charge, once per record. */

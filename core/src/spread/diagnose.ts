@@ -67,8 +67,8 @@ const LOSS_ODDS = 8;
 
 /** Inflation of a channel's noise at which its readings say no more than so many of them do. */
 function leastInflation(m: Majority, channel: number): number {
-  // Without electrodes nothing bends so far that it has to be held back.
-  if (!m.observed.negative) return 0;
+  // Without electrodes nothing bends so far that it has to be held back; nor do those of a flat curve, of which there are only steps.
+  if (!m.observed.negative || m.observed.bendsBehind) return 0;
   const all = m.observed.channels[channel]!.count.reduce((a, b) => a + b, 0);
   return (all / MOST_READINGS) * (READ_V / m.noiseV) ** 2;
 }
@@ -125,7 +125,7 @@ function explanationsOf(m: Majority, channelIndex: number, least: ChannelFit): J
     if (rare)
       if (
         gains(f) ||
-        heldOf(observed, f).value >= 1 ||
+        heldOf(observed, f).value >= (facts.flat ? 1 - facts.matters.capacity : 1) ||
         healthy.chiSquare - f.chiSquare < LOSS_LIMIT * facts.detect.rest
       )
         continue;
@@ -172,6 +172,7 @@ const PAIRED_LIMIT = 3;
 /** What a look at every channel found, under the healthy differences of a majority. */
 function judgeAll(m: Majority, plain: readonly number[], limit: number) {
   const healthy = new Map(plain.map((c) => [c, nothingWrong(m, c, m.inflation, { passes: 1 })]));
+  const weighed = m.byElectrodes();
   const taps = suspectedTaps(m, plain, healthy, limit);
   const byLoad = loadTaps(m, plain, limit);
   const onBars = new Set(byLoad.flatMap((t) => t.channels));
@@ -184,17 +185,17 @@ function judgeAll(m: Majority, plain: readonly number[], limit: number) {
     if (calm - m.fit(c, OPEN, wide, { passes: 1 }).chiSquare < enough * 0.7) return [];
     const least = oddAfterAll(m, c, enough);
     if (!least) return [];
-    const found = explanationsOf(m, c, least);
+    const found = explanationsOf(weighed, c, least);
     if (found.detect <= enough) return [];
     // What leaves that much is not harmless: nobody knows what it is.
-    if (isWrong(m, found, true) || isUnexplained(found, m)) return [found];
+    if (isWrong(weighed, found, true) || isUnexplained(found, weighed)) return [found];
     // What would matter and only does not show in these volts is not harmless: nothing is said of it.
-    if (found.detect > limit && !isWrong(m, found, false)) harmless.push(found);
+    if (found.detect > limit && !isWrong(weighed, found, false)) harmless.push(found);
     return [];
   });
   const pairs = tapPairs(judged, m.scatter, m.observed, m.pack, limit);
   const standing = judged.filter((j) => j.detect > limit || pairs.has(j.channelIndex));
-  return { healthy, byLoad, onBars, harmless, pairs, standing };
+  return { healthy, byLoad, onBars, harmless, pairs, standing, weighed };
 }
 
 /** Channels odd by charge or capacity in this many modules are looked at again: faults keep together, what a pack differs by does not. */
@@ -242,12 +243,12 @@ export function diagnose(
     looked = judgeAll(m, plain, limit);
   }
   const { observed } = m;
-  const { healthy, byLoad, onBars, harmless, pairs, standing } = looked;
+  const { healthy, byLoad, onBars, harmless, pairs, standing, weighed } = looked;
 
   const findings = [
     ...signatures.map((s) => signatureFinding(s, pack)),
     ...byLoad.flatMap((t) => loadTapFindings(t, pack)),
-    ...verdictsOf(standing, pack, pairs, m),
+    ...verdictsOf(standing, pack, pairs, weighed),
   ];
   const indexOf = new Map(pack.channels.map((c, i) => [c.id, i]));
   const told = new Set([...onBars, ...standing.map((j) => j.channelIndex)]);
@@ -257,10 +258,10 @@ export function diagnose(
   const last = trajectory.socFraction.length - 1;
   return {
     findings,
-    differences: differencesOf(harmless, m),
+    differences: differencesOf(harmless, weighed),
     channels: plain.map((c) =>
       estimateOfChannel(
-        m,
+        weighed,
         c,
         healthy.get(c)!,
         standing.find((j) => j.channelIndex === c),

@@ -8,12 +8,21 @@ import {
   newCell,
   physicsCase,
   beadGraphiteCase,
+  particleVoltage,
   restV,
   type ParticleCell,
 } from '../simpack';
-import { aged, mohtat2020NegativeV, mohtat2020PositiveV, negativeAt, negativeBehind } from './electrodes';
+import {
+  aged,
+  mohtat2020NegativeV,
+  mohtat2020PositiveV,
+  negativeAt,
+  negativeBehind,
+  negativeOfFlat,
+} from './electrodes';
 import { heldRatio } from './heldRatio';
 import { observe } from './observe';
+import { smoothTable } from './smoothTable';
 
 /** Rest voltage of a particle cell after a charge below full, A·h. */
 const volts = (c: ParticleCell, belowFullAh: number): number =>
@@ -43,8 +52,8 @@ function slipped(
   const capacity = capacityOf(typical);
   const ratio = capacityOf(odd) / capacity;
   const table = tableOf(typical, stepPercent);
-  const curve = ocvCurve(table);
-  const negative = negativeBehind(curve, chemistry, table);
+  const curve = ocvCurve(chemistry === 'lfp' ? smoothTable(table) : table);
+  const negative = chemistry === 'lfp' ? negativeOfFlat(curve) : negativeBehind(curve, chemistry, table);
   const rows: { true: number; ours: number }[] = [];
   for (let u = 0.05; u < 0.75; u += 0.02)
     rows.push({
@@ -71,10 +80,14 @@ describe('the negative electrode behind a rest curve', () => {
     ['nmc', undefined, 2, 0.15],
     // A graphite that is none of those known: the nearest is taken.
     ['nmc', beadGraphiteV, 2, 0.6],
+    // Of a flat curve it is the curve itself, whatever the graphite.
+    ['lfp', undefined, 5, 0.25],
+    ['lfp', undefined, 2, 0.15],
+    ['lfp', beadGraphiteV, 5, 0.25],
   ] as const)('of %s tells what lost lithium shows', (chemistry, graphite, step, share) => {
     const { found, off, whole } = slipped(chemistry, graphite, step);
     expect(found).toBe(true);
-    expect(whole).toBeGreaterThan(0.02);
+    expect(whole).toBeGreaterThan(chemistry === 'lfp' ? 0.008 : 0.02);
     expect(off).toBeLessThan(share * whole);
   });
 
@@ -93,22 +106,87 @@ describe('the negative electrode behind a rest curve', () => {
   });
 
   it('moves with ageing: the curve of a new cell becomes that of the aged one', () => {
-    for (const chemistry of ['nmc'] as const) {
+    for (const chemistry of ['nmc', 'lfp'] as const) {
       const fresh = newCell(chemistry, 60);
       const old = agedCell(fresh, 0.1, 0, 0);
       const held = capacityOf(old) / capacityOf(fresh);
       const points = tableOf(fresh, 1);
+      const flat = chemistry === 'lfp';
       const table = ocvCurve(points);
-      const { curve } = aged(table, negativeBehind(table, chemistry, points)!, {
+      const negative = flat ? negativeOfFlat(table) : negativeBehind(table, chemistry, points)!;
+      const { curve } = aged(table, negative, {
         slip: 1 - held,
         stretch: 0,
         held,
       });
       for (let s = 0.2; s < 0.95; s += 0.05) {
         const true_ = volts(old, capacityOf(old) * (1 - s));
-        expect(Math.abs(curve.voltageAt(s) - true_), `${chemistry} at ${s}`).toBeLessThan(0.012);
+        expect(Math.abs(curve.voltageAt(s) - true_), `${chemistry} at ${s}`).toBeLessThan(
+          flat ? 0.005 : 0.012,
+        );
       }
     }
+  });
+});
+
+describe('the steps of a flat curve', () => {
+  /** A drive of six such cells from a charge below full, their table that of a new one in steps of 5 %. */
+  const seen = (lithiumLost: number, drawn: number, graphite?: (x: number) => number) => {
+    const fresh = newCell('lfp', 60, graphite);
+    const old = agedCell(fresh, lithiumLost, 0, 0);
+    const capacity = capacityOf(old);
+    const rests = 60;
+    const rows = 140;
+    const timeS = Float64Array.from({ length: rows }, (_, k) => k * 60);
+    const drive = rows - 2 * rests + 40;
+    const currentA = timeS.map((_, k) => (k < 20 || k >= 20 + drive ? 0 : (drawn * capacity * 60) / drive));
+    const value = particleVoltage(
+      old,
+      inNegativeAt(old, old.fullV) - 0.06 * capacity,
+      timeS,
+      currentA,
+      22,
+      0,
+    );
+    const channels = ['a', 'b', 'c', 'd', 'e', 'f'].map((id) => ({ id, cells: 1 }));
+    const pack = normalisePack({
+      name: 'six',
+      chemistry: 'lfp',
+      ratedCapacityAh: 60,
+      channels,
+      modules: [{ id: 'M1', channels: channels.map((c) => c.id) }],
+      nominalGroupResistanceMilliohm: 1.5,
+      ocv: tableOf(fresh, 5),
+    });
+    const { trajectory } = observe(
+      {
+        channelIds: channels.map((c) => c.id),
+        voltageV: channels.map(() => ({ timeS, value: value.map((v) => Math.round(1000 * v) / 1000) })),
+        currentA: { timeS, value: currentA },
+        temperatureC: null,
+        reportedSocFraction: null,
+        simultaneous: true,
+        notices: [],
+      },
+      pack,
+    );
+    return { trajectory, lost: 1 - capacity / capacityOf(fresh), capacity };
+  };
+
+  it.each([
+    ['as new', 0, undefined],
+    ['with a twelfth of its lithium lost', 0.08, undefined],
+    ['with a seventh', 0.14, undefined],
+    ['of another graphite', 0.1, beadGraphiteV],
+  ] as const)('are found where a record moves past them: a pack %s', (_name, lithium, graphite) => {
+    const { trajectory, lost, capacity } = seen(lithium, 0.6, graphite);
+    expect(Math.abs(trajectory.ageing!.slip - lost)).toBeLessThan(0.03);
+    expect(Math.abs(trajectory.capacityAh / capacity - 1)).toBeLessThan(0.06);
+    expect(Math.abs(trajectory.socFraction[0]! - 0.94)).toBeLessThan(0.03);
+  });
+
+  it('are not asked for where it does not: the table stands as it is written', () => {
+    expect(seen(0.14, 0.05).trajectory.ageing).toBeNull();
   });
 });
 

@@ -170,6 +170,20 @@ export function negativeBehind(
     : { ...sampled(fitted.at), misfitV: fitted.misfitV };
 }
 
+/** Charge above which a flat curve rises by its positive electrode. From memory. */
+const FLAT_END = 0.92;
+
+/**
+ * The negative electrode of a cell with a flat curve: below its end the positive one is level, and every step is the negative one's.
+ */
+export function negativeOfFlat(curve: OcvCurve): NegativeElectrode {
+  const endV = curve.voltageAt(FLAT_END);
+  const first = curve.slopeAt(0);
+  const at = (s: number): number =>
+    s < 0 ? curve.voltageAt(0) + first * s : curve.voltageAt(Math.min(s, FLAT_END));
+  return { ...sampled((s) => endV - at(s)), misfitV: 0 };
+}
+
 function sampled(of: (soc: number) => number): Pick<NegativeElectrode, 'volt' | 'slope'> {
   const volt = new Float64Array(COUNT + 1);
   for (let i = COUNT; i >= 0; i--) {

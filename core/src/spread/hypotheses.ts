@@ -34,7 +34,11 @@ export function hypothesesFor(
   chemistry: Chemistry,
   electrodes = false,
 ): { verdict: Verdict; hypothesis: Hypothesis }[] {
-  const { offsetV: offset, leakPerDay } = factsOf(chemistry).faults;
+  const { flat, faults } = factsOf(chemistry);
+  const { offsetV: offset, leakPerDay } = faults;
+  // Of the positive electrode a flat curve shows nothing but its end.
+  const shows = ({ hypothesis }: (typeof ELECTRODES)[number]): boolean =>
+    !flat || hypothesis.free.capacity === undefined;
   const base = { levelAt: 'start', tied: true, penalty: 0 } as const;
   return [
     { verdict: 'imbalance', hypothesis: { ...base, name: 'imbalance', free: { soc: 0.15 } } },
@@ -57,7 +61,7 @@ export function hypothesesFor(
         positive: 'capacity',
       },
     },
-    ...(electrodes ? ELECTRODES : []),
+    ...(electrodes ? ELECTRODES.filter(shows) : []),
     {
       verdict: 'high-resistance',
       hypothesis: { ...base, name: 'joint', free: { ohmic: 2 }, tied: false, positive: 'ohmic' },

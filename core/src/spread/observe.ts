@@ -1,10 +1,11 @@
-import { ocvCurve, type OcvCurve, type Pack } from '../pack';
+import { factsOf, ocvCurve, type OcvCurve, type Pack } from '../pack';
 import { indexAt, type ScanRecord } from '../scan';
 import { accumulate, solveSpd } from './linear';
 import { median } from './statistics';
-import { negativeBehind, type NegativeElectrode } from './electrodes';
+import { negativeBehind, negativeOfFlat, type NegativeElectrode } from './electrodes';
 import { ownCurve } from './ownCurve';
 import { followTypical, type Trajectory } from './trajectory';
+import { smoothTable } from './smoothTable';
 import type { RestCurve } from './typicalFit';
 
 /** One channel's readings against the typical cell, on the trajectory's grid. Volts per cell × cells = channel. */
@@ -26,14 +27,26 @@ export interface PastEmpty {
   socFraction: number;
 }
 
+/** How the curve of a pack lies beside its table: shift, then sine and cosine of each wave; mean and standard deviation. */
+export interface Bends {
+  mean: Float64Array;
+  sd: Float64Array;
+}
+
 export interface Observed {
   curve: OcvCurve;
   /** The negative electrode behind the curve; null where none is known. */
   negative: NegativeElectrode | null;
+  /** The electrode that has the steps of a flat curve; absent where the curve is not flat. */
+  steps?: NegativeElectrode | null;
+  /** How the curve lies beside its table moves with the negative electrode and not the positive one: every step of a flat curve is that one's. */
+  bendsBehind?: true;
   trajectory: Trajectory;
   channels: Observation[];
   /** By channel, the reading furthest past the empty end of the curve, where no fit sees it; null where none is. */
   leftOut: (PastEmpty | null)[];
+  /** How the pack's own curve lies beside that curve, as far as its majority tells; what is usual where it was not asked. */
+  bends?: Bends;
   /** How many raw readings one grid moment stands for (averaged). */
   readingsPerMoment: number;
 }
@@ -45,6 +58,7 @@ function observeTogether(
   record: ScanRecord,
   pack: Pack,
   rest: RestCurve,
+  plain: RestCurve,
   condemned: ReadonlySet<number>,
 ): Observed {
   const time = record.voltageV[0]!.timeS;
@@ -83,7 +97,7 @@ function observeTogether(
   }
   const averaged: ScanRecord =
     run === 1 ? record : { ...record, currentA: record.currentA && { timeS, value: meanCurrent } };
-  const trajectory = followTypical(averaged, pack, rest, timeS, typicalV);
+  const trajectory = followTypical(averaged, pack, rest, plain, timeS, typicalV);
   const beyond = beyondEmpty(rest.table, trajectory);
   const leftOut = pack.channels.map((): PastEmpty | null => null);
   const channels = pack.channels.map((channel, c) => {
@@ -123,6 +137,7 @@ function observePolled(
   record: ScanRecord,
   pack: Pack,
   rest: RestCurve,
+  plain: RestCurve,
   condemned: ReadonlySet<number>,
 ): Observed {
   const all: { t: number; c: number; v: number }[] = [];
@@ -142,7 +157,7 @@ function observePolled(
   });
   const timeS = Float64Array.from(all, (r) => r.t);
   const rough = Float64Array.from(all, (r) => r.v - level[r.c]!);
-  const first = followTypical(record, pack, rest, timeS, rough);
+  const first = followTypical(record, pack, rest, plain, timeS, rough);
   const knots = Math.min(14, Math.max(2, Math.round(all.length / 400)));
   const span = Math.max(1e-9, timeS[timeS.length - 1]! - timeS[0]!);
   const size = 3 + knots + 1;
@@ -172,7 +187,7 @@ function observePolled(
       u || Math.abs(rough[k]! - typicalV[k]!) > 6 * sigma ? 0 : 1,
     );
   }
-  const trajectory = followTypical(record, pack, rest, timeS, typicalV);
+  const trajectory = followTypical(record, pack, rest, plain, timeS, typicalV);
   const at: number[][] = pack.channels.map(() => []);
   const deviation: number[][] = pack.channels.map(() => []);
   const beyond = beyondEmpty(rest.table, trajectory);
@@ -325,10 +340,27 @@ export function observe(
   pack: Pack,
   condemned: ReadonlySet<number> = new Set(),
 ): Observed {
-  const table = ocvCurve(pack.profile.ocv);
-  const rest = { table, negative: negativeBehind(table, pack.profile.chemistry, pack.profile.ocv) };
-  const full = (record.simultaneous ? observeTogether : observePolled)(record, pack, rest, condemned);
-  return condense({ ...full, ...ownCurve(rest, full.trajectory) });
+  const { chemistry, ocv } = pack.profile;
+  const table = ocvCurve(ocv);
+  const rest = { table, negative: negativeBehind(table, chemistry, ocv) };
+  const { flat } = factsOf(chemistry);
+  const full = (record.simultaneous ? observeTogether : observePolled)(
+    record,
+    pack,
+    flat ? steppedCurve(ocv) : rest,
+    rest,
+    condemned,
+  );
+  if (!flat) return condense({ ...full, ...ownCurve(rest, full.trajectory) });
+  // What is behind a flat curve is asked only once causes are weighed.
+  const { curve, negative } = ownCurve(full.trajectory.ageing ? steppedCurve(ocv) : rest, full.trajectory);
+  return condense({ ...full, curve, negative: null, steps: negative ?? negativeOfFlat(curve) });
+}
+
+/** A flat curve with the electrode that has its steps. */
+function steppedCurve(ocv: readonly (readonly [number, number])[]): RestCurve {
+  const table = ocvCurve(smoothTable(ocv));
+  return { table, negative: negativeOfFlat(table), together: true };
 }
 
 /** Last grid moment at or before a time. */

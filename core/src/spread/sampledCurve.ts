@@ -6,7 +6,9 @@ export const CURVE_STEPS = 4096;
 /** Half the stretch of charge that a point of the curve is the mean of, and the parts it is taken in. */
 const SMOOTH = 0.005;
 const SMOOTH_PARTS = 16;
-const sampled = new WeakMap<OcvCurve, SampledCurve>();
+/** By curve, and by the electrode that is taken off it. */
+const sampled = new WeakMap<OcvCurve, WeakMap<object, SampledCurve>>();
+const NONE = {};
 
 export interface SampledCurve {
   volt: Float64Array;
@@ -17,7 +19,9 @@ export interface SampledCurve {
  * where the negative one behind the curve is known.
  */
 export function sampledCurve(curve: OcvCurve, negative: NegativeElectrode | null = null): SampledCurve {
-  let found = sampled.get(curve);
+  const own = sampled.get(curve) ?? new WeakMap<object, SampledCurve>();
+  sampled.set(curve, own);
+  let found = own.get(negative ?? NONE);
   if (!found) {
     const even = (of: (s: number) => number): Float64Array =>
       Float64Array.from({ length: CURVE_STEPS + 2 }, (_, i) => of(Math.min(1, i / CURVE_STEPS)));
@@ -37,7 +41,7 @@ export function sampledCurve(curve: OcvCurve, negative: NegativeElectrode | null
       volt: even(mean),
       slope: even((s) => (straight(s + SMOOTH) - straight(s - SMOOTH)) / (2 * SMOOTH)),
     };
-    sampled.set(curve, found);
+    own.set(negative ?? NONE, found);
   }
   return found;
 }

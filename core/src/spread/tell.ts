@@ -73,6 +73,8 @@ function endTells(
 const STANDING_LIMIT = 2 * SEPARATE_LIMIT;
 /** How likely such a gap is called then. From memory. */
 const UNUSUAL = 0.2;
+/** Where the record has told how far the steps of a flat curve have moved, causes this far apart are so for all that a fit leaves. From memory. */
+const PLAINLY_APART = 50;
 /** Charge over which a pack counts as having stood, as a share. */
 const STANDS = 0.05;
 
@@ -273,22 +275,29 @@ export function verdictsOf(
     const unfit = unexplained(likeliest.fit, observed.channels[j.channelIndex]!, m);
     if (unfit !== null) return leftOpen(common, causesOf(ranked, SUREST.open), {}, [unfit]);
     const within = best.verdict === 'sense-fault' && stands ? STANDING_LIMIT : SEPARATE_LIMIT;
-    const apart = common.separate >= within;
-    const alike = flat !== null && best.verdict === 'imbalance' && !endTells(j, likeliest.fit.residualV, m);
-    if (alike && apart && !clean && j.detect >= PLAIN.detect) return leftOpen(common, ALIKE, {}, [ALIKE_WHY]);
+    const open = ranked.filter((r) => r.misfit - best.misfit < within);
+    // What shows near full is not lost lithium, where that is what a low capacity is by.
+    const stepped = observed.bendsBehind === true;
+    const ends = flat !== null && best.verdict === 'imbalance' && endTells(j, likeliest.fit.residualV, m);
+    const apart = open.every((r) => r === best || (ends && stepped && r.verdict === 'low-capacity'));
+    const alike = flat !== null && best.verdict === 'imbalance' && !ends;
+    const both = (['imbalance', 'low-capacity'] as const).every((v) => open.some((r) => r.verdict === v));
+    if (stepped && both && !apart && !stands) return leftOpen(common, ALIKE, {}, [ALIKE_WHY]);
+    const plainly = observed.trajectory.ageing !== null && common.separate >= PLAINLY_APART;
+    if (alike && apart && !clean && !plainly && j.detect >= PLAIN.detect)
+      return leftOpen(common, ALIKE, {}, [ALIKE_WHY]);
     const estimate = estimateOf(best.verdict, j, observed, scatter);
-    const why = (open: Verdict[]): string[] =>
+    const why = (of: Verdict[]): string[] =>
       explain(
         best.verdict,
         { ...likeliest, inCell: inCell(likeliest) },
         observed,
         pack,
         j.channelIndex,
-        open,
+        of,
         estimate,
       );
     if (!apart) {
-      const open = ranked.filter((r) => r.misfit - best.misfit < within);
       const causes = causesOf(open, SUREST.open);
       // What only its being unusual speaks against is named all the same.
       const unusual = open.filter((r) => !causes.some((c) => c.verdict === r.verdict));

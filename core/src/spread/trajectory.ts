@@ -223,16 +223,28 @@ function recordAlone(
 }
 
 /**
+ * The steps of a flat curve show where they are only to a record that has moved past some of them: it has to draw this share of the rated capacity, and to leave
+ * of how far they have moved less than so much in doubt, one standard deviation. From memory: half of what is in doubt beforehand.
+ */
+const STEPS_SPAN = 0.15;
+const STEPS_TOLD_SD = 0.04;
+const spanOf = (x: Float64Array): number =>
+  x.reduce((m, v) => Math.max(m, v), -Infinity) - x.reduce((m, v) => Math.min(m, v), Infinity);
+
+/**
  * Follows the typical cell through the record.
+ * @param plain what is gone by where a record tells nothing of the steps of a flat curve
  * @param typicalV volts per cell of the typical channel at each moment (NaN where not known).
  */
 export function followTypical(
   record: ScanRecord,
   pack: Pack,
-  rest: RestCurve,
+  given: RestCurve,
+  plain: RestCurve,
   timeS: Float64Array,
   typicalV: Float64Array,
 ): Trajectory {
+  const rated = pack.profile.ratedCapacityAh;
   const current = record.currentA && known(record.currentA);
   const currentA = new Float64Array(timeS.length);
   const unsteady = new Uint8Array(timeS.length);
@@ -257,7 +269,7 @@ export function followTypical(
   const reported = record.reportedSocFraction?.value.find((v) => !Number.isNaN(v));
   const first = typicalV.find((v) => !Number.isNaN(v)) ?? factsOf(pack.profile.chemistry).cell.nominalV;
   const resting = Math.abs(currentA[0] ?? 0) < 0.02 * pack.profile.ratedCapacityAh;
-  const startSoc = reported ?? rest.table.socAt(first);
+  const startSoc = reported ?? given.table.socAt(first);
   const startSd = reported === undefined ? (resting ? 0.1 : 0.3) : 0.05;
   // When the charge between two records was drawn nobody wrote down, so it leaves no lag: a record begins settled.
   const flowedA = currentA.map((i, k) => (inGap(timeS[k]!) ? 0 : i));
@@ -266,31 +278,37 @@ export function followTypical(
     slow: [lag(timeS, flowedA, tau[0]), lag(timeS, flowedA, tau[1])] as [Float64Array, Float64Array],
     diffusing: sphereLag(timeS, flowedA, tau[1]),
   }));
-  const fitBy = (load: LoadModel) => {
+  const fitBy = (of: RestCurve, load: LoadModel) => {
     const tried = lags.map((l) => {
       const course = { days, drawnAh, currentA, slow: l.slow, diffusing: l.diffusing, typicalV, weights };
       const from = (theta?: Float64Array): TypicalFit =>
-        fitTypical(rest, pack, course, { soc: startSoc, sd: startSd }, load, 1, theta);
+        fitTypical(of, pack, course, { soc: startSoc, sd: startSd }, load, 1, theta);
       return { ...l, load, from, fit: from() };
     });
     return tried.reduce((a, b) => (b.fit.cost < a.fit.cost ? b : a));
   };
-  let best = fitBy(DIFFUSING);
-  // A flat curve has no slope that would tell where on it a loaded cell is: diffusion has to show by itself.
-  if (
-    factsOf(pack.profile.chemistry).flat &&
-    fitBy({ ...DIFFUSING, diffuses: false }).fit.cost - best.fit.cost < DIFFUSION_SHOWS
-  )
-    best = fitBy(VOLTS_ONLY);
-  const { tau, slow, diffusing, load } = best;
-  let { fit } = best;
-  if (rest.negative)
-    for (const slip of SLIP_STARTS) {
-      const start = fit.theta.slice();
-      start[AT.slip] = slip;
-      const other = best.from(start);
-      if (other.cost < fit.cost) fit = other;
-    }
+  const fitted = (of: RestCurve) => {
+    let best = fitBy(of, DIFFUSING);
+    // A flat curve has no slope that would tell where on it a loaded cell is: diffusion has to show by itself.
+    if (
+      factsOf(pack.profile.chemistry).flat &&
+      fitBy(of, { ...DIFFUSING, diffuses: false }).fit.cost - best.fit.cost < DIFFUSION_SHOWS
+    )
+      best = fitBy(of, VOLTS_ONLY);
+    let { fit } = best;
+    if (of.negative)
+      for (const slip of SLIP_STARTS) {
+        const start = fit.theta.slice();
+        start[AT.slip] = slip;
+        const other = best.from(start);
+        if (other.cost < fit.cost) fit = other;
+      }
+    return { ...best, fit, rest: of };
+  };
+  let best = fitted(given.together && spanOf(drawnAh) < STEPS_SPAN * rated ? plain : given);
+  if (best.rest.together && !(Math.sqrt(covarianceOf(best.fit.info, [AT.slip])[0]!) < STEPS_TOLD_SD))
+    best = fitted(plain);
+  const { tau, slow, diffusing, load, fit, rest } = best;
   const alone =
     current &&
     recordAlone(record, pack, rest, {

@@ -9,6 +9,8 @@ import { median } from './statistics';
 export interface RestCurve {
   table: OcvCurve;
   negative: NegativeElectrode | null;
+  /** Under load the surface of both electrodes is ahead by as much: of a flat curve only one shows. */
+  together?: boolean;
 }
 
 /** What the typical cell went through, on a grid of moments. */
@@ -95,7 +97,7 @@ interface Prior {
 
 /** What is known of a pack's typical cell beforehand. Resistance is near new or up to twice it, from memory; the rest is in the facts of the chemistry. */
 function priorOf(
-  { table, negative }: RestCurve,
+  { table, negative, together }: RestCurve,
   pack: Pack,
   start: { soc: number; sd: number },
   nominalOhm: number,
@@ -118,7 +120,7 @@ function priorOf(
     [0, known(AGED.stretchSd)],
     // Where no electrodes are known, all that is slow is volts.
     [0, !diffuses ? NONE : flat ? LAG_H.flat : known(LAG_H.positive)],
-    [0, known(LAG_H.negative)],
+    [0, together ? NONE : known(LAG_H.negative)],
     ...BENDS.map((_, j): [number, number] => [0, conditioning ? NONE : j === 0 ? TABLE_V.level : waveSd]),
   ];
   return { mean: rows.map(([mean]) => mean), sd: rows.map(([, sd]) => sd) };
@@ -195,7 +197,7 @@ export function fitTypical(
 
 /** Voltage of the typical cell at moment `k`, V, and as row `i` of `columns` how it changes with each parameter. */
 function voltageAt(
-  { table, negative }: RestCurve,
+  { table, negative, together }: RestCurve,
   { days, drawnAh, currentA, slow, diffusing }: Course,
   k: number,
   t: Float64Array,
@@ -212,7 +214,7 @@ function voltageAt(
   const soc = t[AT.soc]! - drawn * perAh - day * t[AT.leak]!;
   // The surface of either electrode is ahead of its mean while current flows.
   const onPositive = soc - t[AT.positiveLag]! * ahead * perAh;
-  const onNegative = soc - t[AT.negativeLag]! * slow1 * perAh;
+  const onNegative = together ? onPositive : soc - t[AT.negativeLag]! * slow1 * perAh;
   const slope = table.slopeAt(onPositive);
   // Straight on beyond the ends of the table: a start that is far off has to find its way back.
   const inside = Math.min(1, Math.max(0, onPositive));
@@ -240,13 +242,14 @@ function voltageAt(
   set(AT.soc, along);
   set(
     AT.perAh,
-    behind * (drawn + t[AT.negativeLag]! * slow1) - positive * (drawn + t[AT.positiveLag]! * ahead),
+    behind * (drawn + (together ? t[AT.positiveLag]! * ahead : t[AT.negativeLag]! * slow1)) -
+      positive * (drawn + t[AT.positiveLag]! * ahead),
   );
   set(AT.ohmic, -current);
   set(AT.slow1, -slow1);
   set(AT.slow2, -slow2);
   set(AT.leak, -along * day);
-  set(AT.positiveLag, -positive * ahead * perAh);
+  set(AT.positiveLag, -(together ? along : positive) * ahead * perAh);
   set(AT.negativeLag, behind * slow1 * perAh);
   return v - current * t[AT.ohmic]! - slow1 * t[AT.slow1]! - slow2 * t[AT.slow2]!;
 }
