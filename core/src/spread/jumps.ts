@@ -39,6 +39,9 @@ export function jumpsOf(record: ScanRecord, pack: Pack): Jumps[] | null {
   for (let k = 1; k < length; k++) {
     if (timeS[k]! - timeS[k - 1]! > MOST_GAP_S || !quiet(record, timeS[k - 1]!, timeS[k]!, pack)) continue;
     const movedV = series.map((s, i) => (s.value[k]! - s.value[k - 1]!) / cells[i]!);
+    // What moved by no more than a leap less what the typical channel may move did not leap.
+    const leaps = movedV.some((v, i) => (Math.abs(v) + STILL_V) * cells[i]! >= leastV);
+    if (!leaps && moments >= LEAST_MOMENTS) continue;
     const read = movedV.filter((v) => !Number.isNaN(v));
     const typical = median(read);
     if (read.length === 0 || Math.abs(typical) >= STILL_V) continue;

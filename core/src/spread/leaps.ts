@@ -32,18 +32,30 @@ interface Leap {
   rests: boolean;
 }
 
-/** Volts per cell of the middle channel at every row. */
-function middleV(record: ScanRecord, pack: Pack): Float64Array {
+/** Volts per cell of the middle channel at a row, worked out where they are asked for. */
+function middleV(record: ScanRecord, pack: Pack): (row: number) => number {
   const row = new Float64Array(pack.channels.length);
-  return Float64Array.from(record.voltageV[0]!.timeS, (_, k) => {
-    let n = 0;
-    pack.channels.forEach((c, i) => {
-      const v = record.voltageV[i]!.value[k]!;
-      if (!Number.isNaN(v)) row[n++] = v / c.cells;
-    });
-    return n > 0 ? median(row.subarray(0, n)) : NaN;
-  });
+  const known = new Map<number, number>();
+  return (k) => {
+    let v = known.get(k);
+    if (v === undefined) {
+      let n = 0;
+      pack.channels.forEach((c, i) => {
+        const of = record.voltageV[i]!.value[k]!;
+        if (!Number.isNaN(of)) row[n++] = of / c.cells;
+      });
+      v = n > 0 ? median(row.subarray(0, n)) : NaN;
+      known.set(k, v);
+    }
+    return v;
+  };
 }
+
+/** Whether every channel was read in both rows and moved by less than this, V a cell: then the middle one did too. */
+const stood = (record: ScanRecord, pack: Pack, k: number, leastV: number): boolean =>
+  pack.channels.every(
+    (c, i) => Math.abs(record.voltageV[i]!.value[k]! - record.voltageV[i]!.value[k - 1]!) < leastV * c.cells,
+  );
 
 /**
  * What was drawn between two rows far apart of which one is under load, by their volts with the load's drop off them. Null where a line between
@@ -98,22 +110,24 @@ function leapsOf(record: ScanRecord, pack: Pack, curve: OcvCurve): Leap[] {
   let loadedS = -Infinity;
   for (let k = 1; k < n; k++) {
     if (!rests(k - 1)) loadedS = timeS[k - 1]!;
-    const [a, b] = [volts[k - 1]!, volts[k]!];
-    if (Number.isNaN(a) || Number.isNaN(b)) continue;
+    const settling = timeS[k - 1]! - loadedS < SETTLED.s;
+    const loaded = !rests(k - 1) || !rests(k);
     const apart = gaps[k - 1]! >= APART.s && (n <= 3 || gaps[k - 1]! >= APART.times * usualS);
-    if (!rests(k - 1) || !rests(k)) {
+    if (loaded ? !apart : settling || stood(record, pack, k, SAME.v)) continue;
+    const [a, b] = [volts(k - 1), volts(k)];
+    if (Number.isNaN(a) || Number.isNaN(b)) continue;
+    if (loaded) {
       const amps = [k - 1, k].map((i) => record.currentA!.value[i]!) as [number, number];
-      const by = apart && !amps.some(Number.isNaN) ? guessed(pack, curve, [a, b], amps, gaps[k - 1]!) : null;
+      const by = !amps.some(Number.isNaN) ? guessed(pack, curve, [a, b], amps, gaps[k - 1]!) : null;
       if (by) found.push({ at: k, ...by });
       continue;
     }
     const moved = Math.abs(b - a);
-    const settling = timeS[k - 1]! - loadedS < SETTLED.s;
     const fresh = loadedS === -Infinity;
-    if (settling || moved < (fresh ? SAME.v : SETTLED.v)) continue;
+    if (moved < (fresh ? SAME.v : SETTLED.v)) continue;
     const [fromSoc, toSoc] = [curve.socAt(a), curve.socAt(b)];
     const days = gaps[k - 1]! / 86400;
-    const calm = k < 2 || Math.abs(a - volts[k - 2]!) < JUMP.calmV;
+    const calm = k < 2 || Math.abs(a - volts(k - 2)) < JUMP.calmV;
     const least = apart ? { soc: SAME.soc, v: SAME.v } : { soc: JUMP.soc, v: JUMP.v };
     if (!apart && (!calm || !record.currentA)) continue;
     if (moved >= least.v && Math.abs(fromSoc - toSoc) >= least.soc + SAME.leaks * perDay * days)
