@@ -1,5 +1,6 @@
 import { judgeVoltage, limitOf, limitValue, ocvCurve, OUT_OF_BOUNDS, type Pack } from '../pack';
 import { InputProblem } from '../problem';
+import { chargeToCount } from '../spread/trajectory';
 
 /** Where the newcomer shall be level with the others: now, at rest, or when the pack is full. */
 export type BalanceGoal = 'level-now' | 'level-when-full';
@@ -70,7 +71,7 @@ export function planBalance(input: BalanceInput, pack: Pack): BalancePlan {
       'capacity',
       'The capacity of the pack is not measured: what makes it level when full cannot be computed.',
       'goal',
-      'Level now, near full; or a log of a drive or charge that counts at least 30 % of charge.',
+      `Level now, near full; or a log of a drive or charge that counts at least ${Math.round(100 * chargeToCount(pack.profile.chemistry))} % of charge.`,
     );
   if (!(newcomerCapacityAh > 0) || (packCapacityAh !== null && !(packCapacityAh > 0)))
     throw new InputProblem(

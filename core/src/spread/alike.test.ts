@@ -64,6 +64,9 @@ describe('lithium that is lost, on a flat curve', () => {
         expect(faults).toMatchObject([{ verdict: 'low-capacity', determinable: true }]);
         const { findings } = diagnose(record, pack);
         expect(findings.map((f) => [f.channel, f.verdict])).toEqual([[id, 'low-capacity']]);
+        const says = findings[0]!.reasons.join(' ');
+        expect(says).toMatch(/comes and goes with the steps of the curve \([−+]\d+ mV at \d+ %\)|grows with the charge/);
+        expect(says).not.toMatch(/[−+]0 mV/);
         const { capacityRatio, capacityRatioSd } = findings[0]!.estimate;
         expect(Math.abs(capacityRatio! - faults[0]!.size!)).toBeLessThan(2 * capacityRatioSd!);
       }

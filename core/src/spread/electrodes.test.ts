@@ -23,6 +23,7 @@ import {
 import { heldRatio } from './heldRatio';
 import { observe } from './observe';
 import { smoothTable } from './smoothTable';
+import { CAPACITY_TOLD_SD, chargeToCount } from './trajectory';
 
 /** Rest voltage of a particle cell after a charge below full, A·h. */
 const volts = (c: ParticleCell, belowFullAh: number): number =>
@@ -191,6 +192,32 @@ describe('the steps of a flat curve', () => {
 });
 
 describe('capacity of the typical channel from a record of particle cells', () => {
+  it.each(['nmc', 'lfp'] as const)(
+    'is measured by as much charge as is asked for, and by half of it is not (%s)',
+    (chemistry) => {
+      const asked = chargeToCount(chemistry);
+      expect(asked).toBe(chemistry === 'lfp' ? 0.6 : 0.3);
+      const seen = { enough: 0, short: 0 };
+      for (let seed = 340_000; seen.enough < 4 || seen.short < 2; seed++) {
+        const c = physicsCase(
+          seed,
+          undefined,
+          (kind, of) => of === chemistry && (kind === 'drive' || kind === 'two-rests'),
+        );
+        const alone = c && observe(c.record, normalisePack(c.pack.profile)).trajectory.alone;
+        if (!alone) continue;
+        const told = alone.capacitySdAh < CAPACITY_TOLD_SD * alone.capacityAh;
+        if (alone.spanFraction > asked) {
+          seen.enough++;
+          expect(told, `${seed}`).toBe(true);
+        } else if (alone.spanFraction < asked / 2) {
+          seen.short++;
+          expect(told, `${seed}`).toBe(false);
+        }
+      }
+    },
+  );
+
   it.each([
     ['of the graphite it knows', physicsCase],
     ['of one it does not', beadGraphiteCase],

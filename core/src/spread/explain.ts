@@ -1,5 +1,6 @@
 import { factsOf, type Pack } from '../pack';
-import type { Observed } from './observe';
+import type { Observation, Observed } from './observe';
+import type { Trajectory } from './trajectory';
 import type { Estimate, Verdict } from './verdicts';
 import { type ChannelFit, leakMilliamp } from './channelModel';
 import { byElectrode, type Hypothesis } from './parameters';
@@ -58,7 +59,7 @@ export function explain(
     );
   if (verdict === 'low-capacity')
     reasons.push(
-      `${byElectrode(found.hypothesis) ? 'The gap comes and goes with the steps of the curve, so lithium or the material of one electrode is lost' : 'The gap grows with the charge drawn'}: it holds ${pct(estimate.capacityRatio!, 0)} of what the others hold (± ${pct(estimate.capacityRatioSd!)}).`,
+      `${byElectrode(found.hypothesis) ? `The gap comes and goes with the steps of the curve (${widest(channel, t)}), so lithium or the material of one electrode is lost` : 'The gap grows with the charge drawn'}: it holds ${pct(estimate.capacityRatio!, 0)} of what the others hold (± ${pct(estimate.capacityRatioSd!)}).`,
     );
   if (verdict === 'high-resistance')
     reasons.push(
@@ -75,6 +76,13 @@ export function explain(
   return reasons;
 }
 
+/** The widest gap of a record, and where on the charge it is. */
+function widest({ at, deviationV, count }: Observation, { socFraction }: Trajectory): string {
+  const size = deviationV.map((v, i) => (count[i]! > 0 ? Math.abs(v) : 0));
+  const i = size.indexOf(Math.max(...size));
+  return `${signed(deviationV[i]! * 1000)} mV at ${pct(socFraction[at[i]!]!, 0)}`;
+}
+
 /** Where a high resistance sits, as far as its course tells. */
 function seatOf({ inCell, hypothesis }: { inCell: boolean; hypothesis: Hypothesis }): string {
   if (inCell) return ', the slow part too: the cell itself';
@@ -83,4 +91,5 @@ function seatOf({ inCell, hypothesis }: { inCell: boolean; hypothesis: Hypothesi
     : ', at once with the current: a weld, bolt or bus-bar, or the cell’s own';
 }
 
-const signed = (v: number): string => `${v < 0 ? '−' : '+'}${Math.abs(v).toFixed(0)}`;
+const signed = (v: number): string =>
+  Math.round(v) === 0 ? '0' : `${v < 0 ? '−' : '+'}${Math.abs(v).toFixed(0)}`;

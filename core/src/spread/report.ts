@@ -1,4 +1,14 @@
-import { chemistryName, limitValue, measured, notMeasured, scaled, type Measured, type Pack } from '../pack';
+import {
+  chemistryName,
+  factsOf,
+  limitValue,
+  measured,
+  notMeasured,
+  scaled,
+  type Chemistry,
+  type Measured,
+  type Pack,
+} from '../pack';
 import { costOfSuspects, rangeKm, usableCapacity, type GroupState } from '../range';
 import { findSegments, restPoints, type ScanRecord, type Segment } from '../scan';
 import { lookAbsolutely, type AbsoluteLook, type OutOfBounds } from './absolute';
@@ -15,7 +25,7 @@ import { spreadAt, type Spread } from './spread';
 import { median } from './statistics';
 import { signatureFinding, type Difference } from './tell';
 import { temperatureSpread, type TemperatureSpread } from './temperature';
-import type { Alone } from './trajectory';
+import { CAPACITY_TOLD_SD, chargeToCount, type Alone } from './trajectory';
 import type { ChannelFinding } from './verdicts';
 
 /** A finding with what it costs the vehicle. */
@@ -97,8 +107,6 @@ export interface SpreadReport {
 
 /** Tests shown to choose from. */
 const MOST_TESTS = 8;
-/** A capacity known no better than this, as a share of itself (one sd), is not called measured. */
-const CAPACITY_SD = 0.08;
 /** The same of a resistance. */
 const RESISTANCE_SD = 0.25;
 /** Changes of current below this share of the rated capacity an hour tell no resistance. Common practice, no source. */
@@ -106,17 +114,18 @@ const LEAST_LOAD = 0.05;
 /** A typical channel that holds less than this of its rating has aged. Common practice, no source. */
 export const AGED_BELOW = 0.8;
 
-const COUNT = 'Log the current and the voltages over a drive or a charge of at least 30 % of charge.';
 const pct = (v: number): string => `${Math.round(v * 100)} %`;
 
 /** Capacity of the typical channel, if the record counted enough charge. */
-function capacityOf(alone: Alone | null): Measured {
+function capacityOf(alone: Alone | null, chemistry: Chemistry): Measured {
+  const flat = factsOf(chemistry).flat !== null;
+  const test = `Log the current and the voltages over a drive or a charge of at least ${pct(chargeToCount(chemistry))} of charge${flat ? ', from near full' : ''}.`;
   if (!alone || alone.spanFraction < 0.02)
-    return notMeasured('No charge was counted: the record holds no current over a span of charge.', COUNT);
-  if (!(alone.capacitySdAh < CAPACITY_SD * alone.capacityAh))
+    return notMeasured('No charge was counted: the record holds no current over a span of charge.', test);
+  if (!(alone.capacitySdAh < CAPACITY_TOLD_SD * alone.capacityAh))
     return notMeasured(
-      `The record counted only ${pct(alone.spanFraction)} of charge, or lies where the curve is flat.`,
-      COUNT,
+      `The record counted only ${pct(alone.spanFraction)} of charge${flat ? ', and the curve is flat' : ', or lies where the curve is flat'}.`,
+      test,
     );
   return measured(
     alone.capacityAh,
@@ -242,7 +251,7 @@ export function spreadReport(
   // A reading that is wrong says nothing of the cell behind it.
   const wrong = new Set(found.filter((f) => f.verdict === 'sense-fault').map((f) => indexOf.get(f.channel)!));
   const channels = d.channels.filter((c) => !wrong.has(c.channelIndex));
-  const own = capacityOf(trajectory.alone);
+  const own = capacityOf(trajectory.alone, pack.profile.chemistry);
   const resistanceMilliohm = resistanceOf(trajectory.alone, pack);
   const capacityAh = known?.measured && !own.measured ? known : own;
   const health = scaled(capacityAh, 1 / pack.profile.ratedCapacityAh);

@@ -1,4 +1,4 @@
-import { factsOf, type Pack } from '../pack';
+import { factsOf, type Chemistry, type Pack } from '../pack';
 import { indexAt, type ScanRecord, type Series } from '../scan';
 import { lag, sphereLag } from './lags';
 import { covarianceOf } from './linear';
@@ -139,6 +139,13 @@ const SLIP_STARTS = [0.08, 0.16];
  * there are only its steps to go by, and they move with the lithium that is lost: as packs of particles have it.
  */
 const TABLE_SOC_SD = { sloped: 0.012, flat: 0.03 };
+/** A capacity known no better than this, as a share of itself (one sd), is not called measured. */
+export const CAPACITY_TOLD_SD = 0.08;
+const endSdOf = (chemistry: Chemistry): number =>
+  factsOf(chemistry).flat ? TABLE_SOC_SD.flat : TABLE_SOC_SD.sloped;
+/** The share of charge that has to be counted for a capacity to be called measured, by what the table may be off at either end; in tenths. */
+export const chargeToCount = (chemistry: Chemistry): number =>
+  Math.ceil((10 * Math.SQRT2 * endSdOf(chemistry)) / CAPACITY_TOLD_SD) / 10;
 /** Gain error of a current sensor, one standard deviation. From memory. */
 const CURRENT_GAIN_SD = 0.01;
 const LOOSE = 30;
@@ -205,7 +212,7 @@ function recordAlone(
     begin,
   );
   const { capacityAh } = fit;
-  const endSd = factsOf(pack.profile.chemistry).flat ? TABLE_SOC_SD.flat : TABLE_SOC_SD.sloped;
+  const endSd = endSdOf(pack.profile.chemistry);
   const spanFraction = (span.high - span.low) / capacityAh;
   const capacitySdAh = Math.hypot(
     fit.capacitySdAh,
