@@ -65,13 +65,29 @@ describe('lithium that is lost, on a flat curve', () => {
         const { findings } = diagnose(record, pack);
         expect(findings.map((f) => [f.channel, f.verdict])).toEqual([[id, 'low-capacity']]);
         const says = findings[0]!.reasons.join(' ');
-        expect(says).toMatch(/comes and goes with the steps of the curve \([−+]\d+ mV at \d+ %\)|grows with the charge/);
+        expect(says).toMatch(
+          /comes and goes with the steps of the curve \([−+]\d+ mV at \d+ %\)|grows with the charge/,
+        );
         expect(says).not.toMatch(/[−+]0 mV/);
         const { capacityRatio, capacityRatioSd } = findings[0]!.estimate;
         expect(Math.abs(capacityRatio! - faults[0]!.size!)).toBeLessThan(2 * capacityRatioSd!);
       }
     },
   );
+});
+
+describe('a loss that may be too small to matter', () => {
+  it('is told no surer than it is large enough', () => {
+    // By particles: channel 60 is sound, and its steps look as if it held six hundredths less, give or take two.
+    const { record, pack, faults } = physicsCase(250_033)!;
+    const { findings } = diagnose(record, pack);
+    const sound = findings.filter(
+      (f) => !faults.some((x) => pack.channels[x.channelIndex]!.id === f.channel),
+    );
+    for (const f of sound) expect(f.confidence).toBeLessThan(0.85);
+    expect(findings[0]!.verdict).toBe('low-capacity');
+    expect(findings[0]!.confidence).toBeGreaterThan(0.6);
+  });
 });
 
 describe('an imbalance on a flat curve', () => {

@@ -8,7 +8,7 @@ import type { Signature } from './signature';
 import type { LoadTap } from './taps';
 import type { Alternative, ChannelFinding, Verdict } from './verdicts';
 import type { ChannelFit } from './channelModel';
-import { PARAMETERS } from './parameters';
+import { byElectrode, PARAMETERS } from './parameters';
 import { leftV } from './residuals';
 
 /** Explanations within this of the best are still open. */
@@ -253,6 +253,15 @@ function surestOf(
   return detect >= PLAIN.detect && separate >= PLAIN.separate ? SUREST.plain : SUREST.faint;
 }
 
+/**
+ * How likely a loss is large enough to matter, by what its figure leaves open: where it only just does, that is no surer than this. The logistic curve lies
+ * within 0.01 of the normal one (factor 1.702, from memory).
+ */
+function mattersBy({ capacityRatio, capacityRatioSd }: ChannelFinding['estimate'], pack: Pack): number {
+  const most = 1 / (1 + factsOf(pack.profile.chemistry).matters.capacity);
+  return 1 / (1 + Math.exp((-1.702 * (most - capacityRatio!)) / capacityRatioSd!));
+}
+
 /** Gives each odd channel its verdict, tap-wire pairs first. */
 export function verdictsOf(
   judged: Judged[],
@@ -312,7 +321,11 @@ export function verdictsOf(
     return {
       ...common,
       verdict: best.verdict,
-      confidence: Math.min(surestOf(best.verdict, whole, flat !== null, alike), best.share),
+      confidence: Math.min(
+        surestOf(best.verdict, whole, flat !== null, alike),
+        best.share,
+        byElectrode(likeliest.hypothesis) ? mattersBy(estimate, pack) : 1,
+      ),
       alternatives: alike ? [ALIKE_TOLD, ...others.filter((o) => o.verdict !== ALIKE_TOLD.verdict)] : others,
       ...(inCell(likeliest) ? { seat: 'cell' as const } : {}),
       estimate,
