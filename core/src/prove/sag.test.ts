@@ -102,7 +102,8 @@ describe('the strongest pull of a record', () => {
   it('in single-particle cells, which have no resistor and capacitor in them: the resistance of the record expects the sag of its pull', () => {
     let [within, n] = [0, 0];
     for (let seed = 9121; seed <= 9150; seed++) {
-      const c = physicsCase(seed);
+      // A pack that stood has no pull.
+      const c = physicsCase(seed, undefined, (kind) => kind !== 'long-rest');
       if (!c || !c.record.currentA) continue;
       const r = spreadReport(c.record, c.pack);
       const check = sagUnderLoad(

@@ -1,6 +1,5 @@
 import { describe, expect, it } from 'vitest';
 import { checkProfile } from '../pack';
-import { diagnose } from '../spread';
 import { physicsCase, Random, type SimCase } from '.';
 import { discernible, type Cause, type Column } from './discern';
 
@@ -80,26 +79,4 @@ describe('the physics world', () => {
     const [a, b] = [1, 1].map((seed) => physicsCase(seed));
     expect(a!.record.voltageV[3]!.value).toEqual(b!.record.voltageV[3]!.value);
   });
-
-  it('is not answered worse than it is today: faults are seen, and healthy channels are left alone', () => {
-    let [faults, found, healthy, flagged, wrongly] = [0, 0, 0, 0, 0];
-    for (const c of cases(50_000, 40)) {
-      const { findings } = diagnose(c.record, c.pack);
-      const truth = new Map(c.faults.map((f) => [c.pack.channels[f.channelIndex]!.id, f]));
-      faults += truth.size;
-      healthy += c.pack.channels.length - truth.size;
-      for (const f of findings) {
-        const real = truth.get(f.channel);
-        if (!real) flagged++;
-        else {
-          found++;
-          if (f.verdict !== 'undetermined' && f.verdict !== real.verdict) wrongly++;
-        }
-      }
-    }
-    // The aims are 98.5 % and 1 in a thousand; these are not met yet, and these bounds hold what is.
-    expect(found / faults).toBeGreaterThanOrEqual(0.93);
-    expect(flagged / healthy).toBeLessThanOrEqual(0.003);
-    expect(wrongly / faults).toBeLessThanOrEqual(0.07);
-  }, 120_000);
 });
