@@ -312,7 +312,9 @@ export function followTypical(
       }
     return { ...best, fit, rest: of };
   };
-  let best = fitted(given.together && spanOf(drawnAh) < STEPS_SPAN * rated ? plain : given);
+  // Charge that was judged by the volts was judged by the table: it cannot show how far that is off.
+  const counted = record.assumed?.length ? 0 : spanOf(drawnAh);
+  let best = fitted(given.together && counted < STEPS_SPAN * rated ? plain : given);
   if (best.rest.together && !(Math.sqrt(covarianceOf(best.fit.info, [AT.slip])[0]!) < STEPS_TOLD_SD))
     best = fitted(plain);
   const { tau, slow, diffusing, load, fit, rest } = best;
