@@ -130,3 +130,14 @@ describe('views, focus and drafts', () => {
     await context.close();
   });
 });
+
+it('a page whose script could not be fetched is there again once it is looked for', async () => {
+  const { page } = await depot.tablet();
+  let away = true;
+  await page.route(/SignIn-.*\.js/, (r) => (away ? r.abort() : r.continue()));
+  await page.goto('/');
+  await page.getByText('This page cannot be shown').waitFor();
+  away = false;
+  await page.getByRole('button', { name: 'Look again' }).click();
+  await page.getByRole('button', { name: 'Tomas Rook' }).waitFor();
+});

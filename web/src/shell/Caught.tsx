@@ -1,6 +1,9 @@
 import { Component, type ReactNode } from 'react';
 import { Button, Mute, Page, ProblemNote, Row } from '../ui/parts';
 
+/** A script that could not be fetched stays so for the page that asked: only loading it anew asks again. */
+const notFetched = ({ message }: Error): boolean => /import(ed|ing).*module/i.test(message);
+
 /**
  * Catches what a page cannot show. What was typed is kept in this browser by the drafts and the queue, so looking again
  * loses nothing; Stop and the rest of the frame stay where they are.
@@ -23,7 +26,9 @@ export class Caught extends Component<{ children: ReactNode }, { error: Error | 
           accepted="Look again, or go on in another stage. What you typed is kept on this tablet."
         />
         <Row>
-          <Button onPress={() => this.setState({ error: null })}>Look again</Button>
+          <Button onPress={() => (notFetched(error) ? location.reload() : this.setState({ error: null }))}>
+            Look again
+          </Button>
           <Mute>The record itself is not touched by this.</Mute>
         </Row>
       </Page>
