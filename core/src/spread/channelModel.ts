@@ -4,25 +4,11 @@ import { SHAPES, USUAL_BENDS } from './curveErrors';
 import { minimise } from './levenberg';
 import { accumulateColumns, logDeterminant, spdInverseDiagonal } from './linear';
 import type { Bends, Observation, Observed } from './observe';
-import { BENT, PARAMETERS, type Hypothesis, type Parameter } from './parameters';
+import { BENT, PARAMETERS, type ChannelFit, type Hypothesis, type Parameter } from './parameters';
+import { screen } from './screening';
 import type { Trajectory } from './trajectory';
 
-export interface ChannelFit {
-  theta: Float64Array;
-  sd: Float64Array;
-  /** Information matrix of the parameters, row by row: its inverse is their covariance. */
-  info: Float64Array;
-  /** Misfit plus distance from healthy of what is not free. */
-  chiSquare: number;
-  /**
-   * Logarithm of how likely the readings are under this explanation with its parameters integrated out (Laplace), but for
-   * what is the same for all explanations of a channel. Not computed by the linear screening.
-   */
-  logEvidence: number;
-  residualV: Float64Array;
-  /** Readings behind each residual. */
-  count: Float64Array;
-}
+export type { ChannelFit } from './parameters';
 
 /**
  * Fits one hypothesis to one channel by Levenberg–Marquardt with normal priors:
@@ -53,13 +39,16 @@ export function fitChannel(
   const all = (values: Partial<Record<Parameter, number>>): Float64Array =>
     Float64Array.from(PARAMETERS, (p) => values[p] ?? 0);
   const at = (parameter: Parameter, value: number): Float64Array => all({ [parameter]: value });
-  const from = (start: Float64Array | null, count: number, beat = Infinity): ChannelFit =>
-    fitFrom(observed, slopes, channel, cells, scatter, hypothesis, noiseV, inflation, count, start, beat);
+  const weight = 1 / (noiseV * noiseV * inflation);
+  const linear = (): ChannelFit =>
+    screen(observed, slopes, channel, cells, hypothesis, priorsOf(hypothesis, scatter, cells, null), weight);
+  if (passes === 1) return linear();
+  const from = (start: Float64Array | null, beat = Infinity): ChannelFit =>
+    fitFrom(observed, slopes, channel, cells, scatter, hypothesis, weight, passes, start, beat);
   const open = hypothesis.name === 'open';
-  let best = from(open && near ? from(null, 1).theta : null, passes);
-  if (passes === 1) return best;
+  let best = from(open && near ? linear().theta : null);
   const starts = also.map((f) => f.theta);
-  if (open && !near) starts.push(from(null, 1).theta);
+  if (open && !near) starts.push(linear().theta);
   else if (!near && hypothesis.penalty === 0) {
     if (hypothesis.free.soc)
       starts.push(...[-0.22, -0.16, -0.1, -0.07, -0.04, 0.05].map((gap) => at('soc', gap)));
@@ -77,7 +66,7 @@ export function fitChannel(
     if (hypothesis.free.stretch) starts.push(at('stretch', 0.2));
   }
   for (const start of starts) {
-    const other = from(start, passes, best.chiSquare);
+    const other = from(start, best.chiSquare);
     if (other.chiSquare < best.chiSquare) best = other;
   }
   return best;
@@ -122,23 +111,20 @@ function fitFrom(
   cells: number,
   scatter: Scatter,
   hypothesis: Hypothesis,
-  noiseV: number,
-  inflation: number,
+  weight: number,
   passes: number,
   from: Float64Array | null,
   beat: number,
 ): ChannelFit {
-  const bent = passes > 1;
-  const weight = 1 / (noiseV * noiseV * inflation);
-  const bends = bent ? (observed.bends ?? USUAL_BENDS) : null;
+  const bends = observed.bends ?? USUAL_BENDS;
   const priorSd = priorsOf(hypothesis, scatter, cells, bends);
   const count = priorSd.length;
   const mean = new Float64Array(count);
-  if (bends) mean.set(bends.mean, BENT);
+  mean.set(bends.mean, BENT);
   const n = channel.at.length;
   if (scratch.length < n * count) scratch = new Float64Array(2 * n * count);
   const columns = scratch.subarray(0, n * count);
-  const looked = lookedAt(observed, slopes, channel, cells, hypothesis, bent, columns);
+  const looked = lookedAt(observed, slopes, channel, cells, hypothesis, columns);
   const { residualV } = looked;
   const theta = mean.slice();
   if (from) theta.set(from.subarray(0, Math.min(from.length, count)));
@@ -159,7 +145,7 @@ function fitFrom(
       },
     },
     theta,
-    { steps: (bent ? 4 : 1) * passes, damping: bent ? 1e-3 : 0, hopelessAbove: 2 * beat + 50 },
+    { steps: 4 * passes, damping: 1e-3, hopelessAbove: 2 * beat + 50 },
   );
   const priorLog = priorSd.reduce((s, x) => s + Math.log(x), 0);
   const wrongSide = hypothesis.positive && theta[PARAMETERS.indexOf(hypothesis.positive)]! <= 0;
@@ -168,10 +154,9 @@ function fitFrom(
     sd: spdInverseDiagonal(info).map(Math.sqrt),
     info,
     chiSquare: (wrongSide ? Infinity : chiSquare) + hypothesis.penalty,
-    logEvidence:
-      wrongSide || !bent
-        ? -Infinity
-        : -0.5 * (chiSquare + hypothesis.penalty + logDeterminant(info)) - priorLog,
+    logEvidence: wrongSide
+      ? -Infinity
+      : -0.5 * (chiSquare + hypothesis.penalty + logDeterminant(info)) - priorLog,
     residualV,
     count: channel.count,
   };

@@ -1,5 +1,5 @@
 import { CURVE_WAVES, SHAPES, shapesOf, wavesOf } from './curveErrors';
-import { negativeAt } from './electrodes';
+import { negativeAt, type NegativeElectrode } from './electrodes';
 import type { Observation, Observed } from './observe';
 import { BENT, SHAPE, type Hypothesis } from './parameters';
 import { placesOf, type Places } from './places';
@@ -7,7 +7,7 @@ import { CURVE_STEPS, sampledCurve, type SampledCurve } from './sampledCurve';
 import type { Trajectory } from './trajectory';
 
 /** Days since the record began. */
-const daysAt = ({ timeS }: Trajectory, k: number): number => (timeS[k]! - timeS[0]!) / 86400;
+export const daysAt = ({ timeS }: Trajectory, k: number): number => (timeS[k]! - timeS[0]!) / 86400;
 
 /** Slopes of both electrodes on the trajectory's grid, so that they are looked up once and not per channel; V a cell for a unit of charge. */
 export interface Slopes {
@@ -52,7 +52,7 @@ interface Steepness {
  * What one unit of each parameter adds to reading `i` of `n`, V.
  * @param tied 1 where slow resistance goes with the ohmic one, else 0.
  */
-function setColumns(
+export function setColumns(
   columns: Float64Array,
   n: number,
   i: number,
@@ -75,38 +75,9 @@ function setColumns(
   columns[7 * n + i] = cells * at.negative * at.below;
 }
 
-/**
- * What one unit of each parameter, and of each shape, adds to the readings of a channel while differences are small, V:
- * one column a parameter, as long as the channel's readings.
- */
-export function screeningColumns(
-  observed: Observed,
-  slopes: Slopes,
-  channel: number,
-  cells: number,
-): Float64Array {
-  const t = observed.trajectory;
-  const { at } = observed.channels[channel]!;
-  const n = at.length;
-  const columns = new Float64Array(n * (SHAPE + SHAPES));
-  const shapes = shapesOf(observed);
-  const places = placesOf(observed);
-  for (let i = 0; i < n; i++) {
-    const k = at[i]!;
-    const steep = {
-      positive: slopes.positive[k]!,
-      negative: slopes.negative[k]!,
-      positiveDrawn: places.positiveDrawn[k]!,
-      negativeDrawn: places.negativeDrawn[k]!,
-      below: 1 - places.negative[k]!,
-      positiveLag: t.positiveLagAh[k]! / t.capacityAh,
-      negativeLag: t.negativeLagAh[k]! / t.capacityAh,
-    };
-    setColumns(columns, n, i, cells, steep, daysAt(t, k), t.ohmicV[k]!, t.slowV[k]!, 1);
-    for (let j = 0; j < SHAPES; j++) columns[(SHAPE + j) * n + i] = shapes[j]![k]!;
-  }
-  return columns;
-}
+/** Charge at the start that a low-capacity channel of an explanation has missed already, share of capacity. */
+export const levelOf = ({ levelAt }: Hypothesis, { socFraction }: Trajectory): number =>
+  levelAt === 'full' ? Math.max(0, 1 - socFraction[0]!) : 0;
 
 /** What one look at a channel needs: everything but the parameters. */
 export interface Looked {
@@ -119,7 +90,6 @@ export interface Looked {
   channel: Observation;
   cells: number;
   hypothesis: Hypothesis;
-  bent: boolean;
   /** One column a parameter: what it adds to each reading; kept from the last look so that the next step needs no second one. */
   columns: Float64Array;
   residualV: Float64Array;
@@ -140,7 +110,6 @@ function chargeTerm(
 ): { charge: number; along: number; waving: number } {
   const k = l.channel.at[i]!;
   const plain = l.slopes.positive[k]!;
-  if (!l.bent) return { charge: plain * d, along: plain, waving: 0 };
   const n = l.residualV.length;
   const s = l.places.positive[k]!;
   const { volt, slope: steep } = l.sampled;
@@ -192,15 +161,12 @@ function chargeTerm(
  * The negative electrode's part of one reading, V a cell, how it changes with its charge, and what a unit of shift of the curve adds to it.
  */
 function negativeTerm(
-  { observed: { negative }, bent, slopes }: Looked,
-  k: number,
+  negative: NegativeElectrode | null,
   s: number,
   d: number,
   shift: number,
 ): { v: number; along: number; shifted: number } {
   if (!negative) return { v: 0, along: 0, shifted: 0 };
-  const plain = slopes.negative[k]!;
-  if (!bent) return { v: plain * d, along: plain, shifted: 0 };
   const here = negativeAt(negative, s);
   const there = negativeAt(negative, s + d);
   const shifted = there.steep - here.steep;
@@ -213,7 +179,7 @@ export function look(l: Looked, th: Float64Array, weight: number): number {
   const t = l.observed.trajectory;
   const n = residualV.length;
   const { places } = l;
-  const level = hypothesis.levelAt === 'full' ? Math.max(0, 1 - t.socFraction[0]!) : 0;
+  const level = levelOf(hypothesis, t);
   const slowV = hypothesis.tied ? 1 : 0;
   shapeV.fill(0);
   for (let j = SHAPE; j < SHAPE + SHAPES; j++) {
@@ -235,8 +201,8 @@ export function look(l: Looked, th: Float64Array, weight: number): number {
     const behind = leaked - th[1]! * negativeDrawn - slow * negativeLag - th[6]! - th[7]! * (1 - onNegative);
     const { bendsBehind } = l.observed;
     const { charge, along, waving } = chargeTerm(l, th, i, onPositive, bendsBehind ? behind : onPositive);
-    const negative = negativeTerm(l, k, onNegative, behind, l.bent ? th[BENT]! : 0);
-    if (l.bent) l.columns[BENT * n + i]! -= cells * negative.shifted;
+    const negative = negativeTerm(l.observed.negative, onNegative, behind, th[BENT]!);
+    l.columns[BENT * n + i]! -= cells * negative.shifted;
     const r =
       channel.deviationV[i]! -
       (cells * (charge - negative.v - th[2]! * t.ohmicV[k]! - slow * t.slowV[k]!) + th[5]! + shapeV[i]!);
@@ -263,7 +229,6 @@ export function lookedAt(
   channel: Observation,
   cells: number,
   hypothesis: Hypothesis,
-  bent: boolean,
   columns: Float64Array,
 ): Looked {
   const n = channel.at.length;
@@ -280,7 +245,6 @@ export function lookedAt(
     channel,
     cells,
     hypothesis,
-    bent,
     columns,
     residualV: new Float64Array(n),
     shapeV: new Float64Array(n),

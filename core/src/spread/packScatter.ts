@@ -1,12 +1,13 @@
 import type { Pack, Scatter } from '../pack';
 import type { ScanRecord } from '../scan';
 import { SHAPES } from './curveErrors';
-import { accumulateColumns, logDeterminant, solveSpd } from './linear';
+import { logDeterminant, solveSpd } from './linear';
 import type { Observed } from './observe';
-import { screeningColumns, type Slopes } from './channelTerms';
+import type { Slopes } from './channelTerms';
 import { type Parameter, PARAMETERS } from './parameters';
+import { SCREENED, screened } from './screening';
 
-const COUNT = PARAMETERS.length + SHAPES;
+const COUNT = SCREENED;
 
 /** All that one channel's readings say of the parameters while they are small: sums that no prior enters. */
 interface Sums {
@@ -16,11 +17,8 @@ interface Sums {
 }
 
 function sumsOf(observed: Observed, slopes: Slopes, channel: number, cells: number, weight: number): Sums {
-  const { deviationV, count } = observed.channels[channel]!;
-  const info = new Float64Array(COUNT * COUNT);
-  const rhs = new Float64Array(COUNT);
-  accumulateColumns(info, rhs, screeningColumns(observed, slopes, channel, cells), deviationV, count, weight);
-  return { cells, info, rhs };
+  const { info, rhs } = screened(observed, slopes, observed.channels[channel]!, cells);
+  return { cells, info: info.map((v) => weight * v), rhs: rhs.map((v) => weight * v) };
 }
 
 /** How far each parameter may be from nothing, one standard deviation. */

@@ -27,3 +27,21 @@ export interface Hypothesis {
 /** Whether it says that lithium or the material of one electrode is lost. */
 export const byElectrode = ({ free }: Hypothesis): boolean =>
   free.slip !== undefined || free.stretch !== undefined;
+
+/** One explanation as it fits one channel best. */
+export interface ChannelFit {
+  theta: Float64Array;
+  sd: Float64Array;
+  /** Information matrix of the parameters, row by row: its inverse is their covariance. */
+  info: Float64Array;
+  /** Misfit plus distance from healthy of what is not free. */
+  chiSquare: number;
+  /**
+   * Logarithm of how likely the readings are under this explanation with its parameters integrated out (Laplace), but for
+   * what is the same for all explanations of a channel. Not computed by the linear screening.
+   */
+  logEvidence: number;
+  residualV: Float64Array;
+  /** Readings behind each residual. */
+  count: Float64Array;
+}
