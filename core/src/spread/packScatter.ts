@@ -1,10 +1,10 @@
 import type { Pack, Scatter } from '../pack';
 import type { ScanRecord } from '../scan';
 import { SHAPES } from './curveErrors';
-import { logDeterminant, solveSpd } from './linear';
+import { covarianceOf, logDeterminant, solveSpd } from './linear';
 import type { Observed } from './observe';
 import type { Slopes } from './channelTerms';
-import { type Parameter, PARAMETERS } from './parameters';
+import { type Parameter, PARAMETERS, SHAPE } from './parameters';
 import { SCREENED, screened } from './screening';
 
 const COUNT = SCREENED;
@@ -35,8 +35,6 @@ const priorOf = (s: Scatter, cells: number): number[] => [
 ];
 
 /** Logarithm of the likelihood of a channel's readings with the parameters integrated out, but for what no prior changes. */
-const logEvidence = ({ info, rhs }: Sums, prior: readonly number[]): number => evidenceOf(info, rhs, prior);
-
 function evidenceOf(info: Float64Array, rhs: Float64Array, prior: readonly number[]): number {
   const n = rhs.length;
   const m = new Float64Array(n * n);
@@ -48,6 +46,73 @@ function evidenceOf(info: Float64Array, rhs: Float64Array, prior: readonly numbe
   }
   const x = solveSpd(m, z);
   return 0.5 * (x.reduce((s, v, i) => s + v * z[i]!, 0) - logDeterminant(m));
+}
+
+/** The same where one prior after another is changed: the covariance under the present ones tells of every change at once. */
+export class Evidence {
+  private readonly covariance: Float64Array;
+  private readonly mean: Float64Array;
+  private readonly prior: number[];
+  /** Under the present priors. */
+  now: number;
+
+  constructor({ info, rhs }: Pick<Sums, 'info' | 'rhs'>, prior: readonly number[]) {
+    const n = rhs.length;
+    const all = info.slice();
+    for (let j = 0; j < n; j++) all[j * (n + 1)]! += 1 / prior[j]! ** 2;
+    this.covariance = covarianceOf(all, [...rhs.keys()]);
+    this.mean = solveSpd(all, rhs);
+    this.prior = [...prior];
+    this.now = evidenceOf(info, rhs, prior);
+  }
+
+  /** With the priors of the parameters `of`, which follow one another, changed. */
+  with(of: readonly number[], prior: readonly number[]): number {
+    const n = this.mean.length;
+    const from = of[0]!;
+    const mean = this.mean.slice(from, from + of.length);
+    const covariance = Float64Array.from({ length: of.length ** 2 }, (_, i) => {
+      const row = from + Math.floor(i / of.length);
+      return this.covariance[row * n + from + (i % of.length)]!;
+    });
+    return this.now + change(covariance, mean, of.length, of, this.prior, prior, from);
+  }
+
+  /** Changes them for good. */
+  set(of: readonly number[], prior: readonly number[]): void {
+    this.now += change(this.covariance, this.mean, this.mean.length, of, this.prior, prior, 0);
+    of.forEach((j, i) => (this.prior[j] = prior[i]!));
+  }
+}
+
+/**
+ * What a change of priors brings, one rank-one update of covariance and mean (in place, n of them beginning with parameter `from`) after the other:
+ * Sherman and Morrison, Ann. Math. Statist. 21 (1950) 124, and the lemma of the determinant, from memory.
+ */
+function change(
+  covariance: Float64Array,
+  mean: Float64Array,
+  n: number,
+  of: readonly number[],
+  before: readonly number[],
+  after: readonly number[],
+  from: number,
+): number {
+  let gained = 0;
+  of.forEach((parameter, i) => {
+    const j = parameter - from;
+    const more = 1 / after[i]! ** 2 - 1 / before[parameter]! ** 2;
+    const by = 1 + more * covariance[j * (n + 1)]!;
+    const at = mean[j]!;
+    const row = covariance.slice(j * n, (j + 1) * n);
+    gained -= 0.5 * ((more * at * at) / by + Math.log(by)) + Math.log(after[i]! / before[parameter]!);
+    for (let a = 0; a < n; a++) {
+      const share = (more * row[a]!) / by;
+      mean[a]! -= share * at;
+      for (let b = 0; b < n; b++) covariance[a * n + b]! -= share * row[b]!;
+    }
+  });
+  return gained;
 }
 
 export const SCATTER_KEYS = [
@@ -63,6 +128,13 @@ export const SCATTER_KEYS = [
 ] as const;
 /** What a pack's own majority is asked for: lost lithium and a negative electrode that runs empty sooner look much alike, one of them is enough. */
 const KEYS = SCATTER_KEYS.filter((key) => key !== 'stretch');
+/** Where what each of them bounds stands among the parameters. */
+const PLACES = Object.fromEntries(
+  SCATTER_KEYS.map((key, j) => [
+    key,
+    key === 'shapeV' ? Array.from({ length: SHAPES }, (_, s) => SHAPE + s) : [j],
+  ]),
+) as Record<(typeof SCATTER_KEYS)[number], number[]>;
 /** Factors of the usual scatter that are looked at, a step of a fifth apart. */
 const FINEST = 1 / 3;
 const WIDEST = { own: 6, shape: 16 };
@@ -93,16 +165,14 @@ export function packScatter(
 ): Scatter {
   if (plain.length < FEWEST) return usual;
   const sums = plain.map((c) => sumsOf(observed, slopes, c, pack.channels[c]!.cells, noiseV ** -2));
+  const healthy = sums.map((s) => new Evidence(s, priorOf(usual, s.cells)));
   // A faulty channel has one thing wrong with it, whichever, or more than one, and may bend beyond these columns.
-  const anything = sums.map((s) => {
-    const each = PARAMETERS.flatMap((p, j) => {
-      if (wide[p] === undefined) return [];
-      const prior = priorOf(usual, s.cells);
-      prior[j] = wide[p];
-      return [logEvidence(s, prior)];
-    });
+  const anything = sums.map((s, i) => {
+    const each = PARAMETERS.flatMap((p, j) =>
+      wide[p] === undefined ? [] : [healthy[i]!.with([j], [wide[p]])],
+    );
     each.push(
-      logEvidence(s, [
+      evidenceOf(s.info, s.rhs, [
         ...PARAMETERS.map((p) => wide[p] ?? 1),
         ...Array.from({ length: SHAPES }, () => s.cells * usual.shapeV * WIDEST.shape * 4),
       ]),
@@ -111,13 +181,14 @@ export function packScatter(
     return most + Math.log(each.reduce((t, e) => t + Math.exp(e - most), 0) / each.length);
   });
   const pairs = tapEvidence(sums, plain, usual, wide);
-  const score = (scatter: Scatter): number => {
-    let total = 0;
-    const single = sums.map((s, i) => {
-      const healthy = Math.log(1 - FAULTY_SHARE) + logEvidence(s, priorOf(scatter, s.cells));
-      const faulty = Math.log(FAULTY_SHARE) + anything[i]!;
-      return logAdd(healthy, faulty);
-    });
+  const usualSoFar = (scatter: Scatter): number =>
+    KEYS.reduce((t, key) => t - 0.5 * (Math.log(scatter[key] / usual[key]) / USUAL_LOG_SD) ** 2, 0);
+  /** How likely all readings are under a scatter, by the evidence of each channel under it. */
+  const score = (scatter: Scatter, evidence: (i: number) => number): number => {
+    let total = usualSoFar(scatter);
+    const single = sums.map((_, i) =>
+      logAdd(Math.log(1 - FAULTY_SHARE) + evidence(i), Math.log(FAULTY_SHARE) + anything[i]!),
+    );
     for (let i = 0; i < single.length; i++) {
       const apart = single[i]! + (single[i + 1] ?? 0);
       const paired = pairs[i] ?? -Infinity;
@@ -129,25 +200,30 @@ export function packScatter(
       total += logAdd(apart, paired);
       i++;
     }
-    for (const key of KEYS) total -= 0.5 * (Math.log(scatter[key] / usual[key]) / USUAL_LOG_SD) ** 2;
     return total;
   };
   let scatter = { ...usual };
-  let best = score(scatter);
+  let best = score(scatter, (i) => healthy[i]!.now);
   for (let round = 0; round < ROUNDS; round++) {
     const before = best;
-    for (const key of KEYS)
+    for (const key of KEYS) {
+      const of = PLACES[key];
+      const priors = (size: number, { cells }: Sums): number[] =>
+        of.map(() => (key === 'shapeV' ? cells * size : size));
+      const most = key === 'shapeV' ? WIDEST.shape : WIDEST.own;
+      const found = scatter[key];
       for (const way of [STEP, 1 / STEP])
         for (;;) {
           const size = scatter[key] * way;
-          const most = key === 'shapeV' ? WIDEST.shape : WIDEST.own;
           if (size > most * usual[key] || size < FINEST * usual[key]) break;
           const next = { ...scatter, [key]: size };
-          const now = score(next);
+          const now = score(next, (i) => healthy[i]!.with(of, priors(size, sums[i]!)));
           if (now <= best) break;
           scatter = next;
           best = now;
         }
+      if (scatter[key] !== found) healthy.forEach((e, i) => e.set(of, priors(scatter[key], sums[i]!)));
+    }
     if (best - before < 0.1) break;
   }
   return scatter;
