@@ -148,7 +148,8 @@ function chargeTerm(
     const sinD = small ? x * (1 + x * x * (-1 / 6 + x * x * (1 / 120 - (x * x) / 5040))) : Math.sin(x);
     const a = sin[k]! * cosD + cos[k]! * sinD;
     const b = cos[k]! * cosD - sin[k]! * sinD;
-    const [byA, byB] = [th[BENT + 1 + 2 * j]!, th[BENT + 2 + 2 * j]!];
+    const byA = th[BENT + 1 + 2 * j]!;
+    const byB = th[BENT + 2 + 2 * j]!;
     l.columns[(BENT + 1 + 2 * j) * n + i] = l.cells * a;
     l.columns[(BENT + 2 + 2 * j) * n + i] = l.cells * b;
     charge += byA * a + byB * b;

@@ -81,14 +81,8 @@ export const VOLTS_ONLY: LoadModel = { diffuses: false, off: 0.25 };
 /** What is known not to be there, one standard deviation. */
 const NONE = 1e-7;
 
-/** Level and waves of a table, and their slopes, at a charge. */
-const BENDS: { of: (s: number) => number; slope: (s: number) => number }[] = [
-  { of: () => 1, slope: () => 0 },
-  ...WAVES_PER_SOC.flatMap((w) => [
-    { of: (s: number) => Math.sin(w * s), slope: (s: number) => w * Math.cos(w * s) },
-    { of: (s: number) => Math.cos(w * s), slope: (s: number) => -w * Math.sin(w * s) },
-  ]),
-];
+/** How a table lies beside the curve: its level, then the sine and cosine of each wave. */
+const BENDS = 1 + 2 * WAVES_PER_SOC.length;
 
 interface Prior {
   mean: number[];
@@ -121,7 +115,10 @@ function priorOf(
     // Where no electrodes are known, all that is slow is volts.
     [0, !diffuses ? NONE : flat ? LAG_H.flat : known(LAG_H.positive)],
     [0, together ? NONE : known(LAG_H.negative)],
-    ...BENDS.map((_, j): [number, number] => [0, conditioning ? NONE : j === 0 ? TABLE_V.level : waveSd]),
+    ...Array.from({ length: BENDS }, (_, j): [number, number] => [
+      0,
+      conditioning ? NONE : j === 0 ? TABLE_V.level : waveSd,
+    ]),
   ];
   return { mean: rows.map(([mean]) => mean), sd: rows.map(([, sd]) => sd) };
 }
@@ -205,10 +202,11 @@ function voltageAt(
   rows: number,
   i: number,
 ): number {
-  const set = (at: number, v: number): void => {
-    columns[at * rows + i] = v;
-  };
-  const [drawn, day, current, slow1, slow2] = [drawnAh[k]!, days[k]!, currentA[k]!, slow[0][k]!, slow[1][k]!];
+  const drawn = drawnAh[k]!;
+  const day = days[k]!;
+  const current = currentA[k]!;
+  const slow1 = slow[0][k]!;
+  const slow2 = slow[1][k]!;
   const ahead = diffusing[k]!;
   const perAh = t[AT.perAh]!;
   const soc = t[AT.soc]! - drawn * perAh - day * t[AT.leak]!;
@@ -222,35 +220,39 @@ function voltageAt(
   let positive = slope;
   let behind = 0;
   if (negative) {
-    const [slip, stretch] = [t[AT.slip]!, t[AT.stretch]!];
+    const slip = t[AT.slip]!;
+    const stretch = t[AT.stretch]!;
     const here = negativeAt(negative, onPositive);
     const there = negativeAt(negative, onNegative - slip - stretch * (1 - onNegative));
     v += here.v - there.v;
     positive += here.along;
     behind = there.along * (1 + stretch);
-    set(AT.slip, there.along);
-    set(AT.stretch, there.along * (1 - onNegative));
+    columns[AT.slip * rows + i] = there.along;
+    columns[AT.stretch * rows + i] = there.along * (1 - onNegative);
   }
-  BENDS.forEach((bend, j) => {
-    const by = t[AT.level + j]!;
-    const of = bend.of(onPositive);
-    set(AT.level + j, of);
-    v += by * of;
-    positive += by * bend.slope(onPositive);
-  });
+  columns[AT.level * rows + i] = 1;
+  v += t[AT.level]!;
+  for (let w = 0; w < WAVES_PER_SOC.length; w++) {
+    const perSoc = WAVES_PER_SOC[w]!;
+    const sin = Math.sin(perSoc * onPositive);
+    const cos = Math.cos(perSoc * onPositive);
+    const at = AT.level + 1 + 2 * w;
+    columns[at * rows + i] = sin;
+    columns[(at + 1) * rows + i] = cos;
+    v += t[at]! * sin + t[at + 1]! * cos;
+    positive += perSoc * (t[at]! * cos - t[at + 1]! * sin);
+  }
   const along = positive - behind;
-  set(AT.soc, along);
-  set(
-    AT.perAh,
+  columns[AT.soc * rows + i] = along;
+  columns[AT.perAh * rows + i] =
     behind * (drawn + (together ? t[AT.positiveLag]! * ahead : t[AT.negativeLag]! * slow1)) -
-      positive * (drawn + t[AT.positiveLag]! * ahead),
-  );
-  set(AT.ohmic, -current);
-  set(AT.slow1, -slow1);
-  set(AT.slow2, -slow2);
-  set(AT.leak, -along * day);
-  set(AT.positiveLag, -(together ? along : positive) * ahead * perAh);
-  set(AT.negativeLag, behind * slow1 * perAh);
+    positive * (drawn + t[AT.positiveLag]! * ahead);
+  columns[AT.ohmic * rows + i] = -current;
+  columns[AT.slow1 * rows + i] = -slow1;
+  columns[AT.slow2 * rows + i] = -slow2;
+  columns[AT.leak * rows + i] = -along * day;
+  columns[AT.positiveLag * rows + i] = -(together ? along : positive) * ahead * perAh;
+  columns[AT.negativeLag * rows + i] = behind * slow1 * perAh;
   return v - current * t[AT.ohmic]! - slow1 * t[AT.slow1]! - slow2 * t[AT.slow2]!;
 }
 
