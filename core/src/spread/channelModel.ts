@@ -43,8 +43,24 @@ export function fitChannel(
   const linear = (): ChannelFit =>
     screen(observed, slopes, channel, cells, hypothesis, priorsOf(hypothesis, scatter, cells, null), weight);
   if (passes === 1) return linear();
-  const from = (start: Float64Array | null, beat = Infinity): ChannelFit =>
-    fitFrom(observed, slopes, channel, cells, scatter, hypothesis, weight, passes, start, beat);
+  // What the best fit so far leaves, whether or not its explanation may go that way.
+  let beat = Infinity;
+  const from = (start: Float64Array | null): ChannelFit => {
+    const { fit, cost } = fitFrom(
+      observed,
+      slopes,
+      channel,
+      cells,
+      scatter,
+      hypothesis,
+      weight,
+      passes,
+      start,
+      beat,
+    );
+    beat = Math.min(beat, cost);
+    return fit;
+  };
   const open = hypothesis.name === 'open';
   let best = from(open && near ? linear().theta : null);
   const starts = also.map((f) => f.theta);
@@ -66,7 +82,7 @@ export function fitChannel(
     if (hypothesis.free.stretch) starts.push(at('stretch', 0.2));
   }
   for (const start of starts) {
-    const other = from(start, best.chiSquare);
+    const other = from(start);
     if (other.chiSquare < best.chiSquare) best = other;
   }
   return best;
@@ -103,7 +119,7 @@ function priorsOf(
   return priorSd;
 }
 
-/** One fit from one start; `beat` is the chi-square of another, beside which a start far behind is given up. */
+/** One fit from one start, and what it leaves; `beat` is what another left, beside which a start far behind is given up. */
 function fitFrom(
   observed: Observed,
   slopes: Slopes,
@@ -115,7 +131,7 @@ function fitFrom(
   passes: number,
   from: Float64Array | null,
   beat: number,
-): ChannelFit {
+): { fit: ChannelFit; cost: number } {
   const bends = observed.bends ?? USUAL_BENDS;
   const priorSd = priorsOf(hypothesis, scatter, cells, bends);
   const count = priorSd.length;
@@ -128,7 +144,7 @@ function fitFrom(
   const { residualV } = looked;
   const theta = mean.slice();
   if (from) theta.set(from.subarray(0, Math.min(from.length, count)));
-  const { cost: chiSquare, info } = minimise(
+  const { cost, info } = minimise(
     {
       cost: (th) => {
         let sum = look(looked, th, weight);
@@ -149,17 +165,16 @@ function fitFrom(
   );
   const priorLog = priorSd.reduce((s, x) => s + Math.log(x), 0);
   const wrongSide = hypothesis.positive && theta[PARAMETERS.indexOf(hypothesis.positive)]! <= 0;
-  return {
+  const fit: ChannelFit = {
     theta,
     sd: spdInverseDiagonal(info).map(Math.sqrt),
     info,
-    chiSquare: (wrongSide ? Infinity : chiSquare) + hypothesis.penalty,
-    logEvidence: wrongSide
-      ? -Infinity
-      : -0.5 * (chiSquare + hypothesis.penalty + logDeterminant(info)) - priorLog,
+    chiSquare: (wrongSide ? Infinity : cost) + hypothesis.penalty,
+    logEvidence: wrongSide ? -Infinity : -0.5 * (cost + hypothesis.penalty + logDeterminant(info)) - priorLog,
     residualV,
     count: channel.count,
   };
+  return { fit, cost };
 }
 
 /** Charge that leaks in a day as a current, mA. */

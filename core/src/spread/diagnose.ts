@@ -81,14 +81,16 @@ function oddAfterAll(m: Majority, channel: number, limit: number): ChannelFit | 
   const { fit } = m;
   const inflation = Math.max(m.inflation, leastInflation(m, channel));
   const bound = fit(channel, HEALTHY, inflation, { passes: 5 });
+  const loose = fit(channel, { ...HEALTHY, tied: false }, inflation, { passes: 5 });
+  const calm = Math.min(bound.chiSquare, loose.chiSquare);
+  const enough = (f: Pick<ChannelFit, 'chiSquare'>): boolean => calm - f.chiSquare > limit * 0.8;
+  // Not even an explanation that left nothing would be enough.
+  if (!enough({ chiSquare: 0 })) return null;
   let close = fit(channel, OPEN, inflation, { near: true });
   // The bend of the curve can trap a fit: one that is free to be healthy is never truly worse than healthy.
   if (close.chiSquare > bound.chiSquare) close = fit(channel, OPEN, inflation, { near: true, also: [bound] });
   const small = Math.abs(close.theta[0]!) < SMALL_GAP.soc && Math.abs(close.theta[1]!) < SMALL_GAP.capacity;
-  const loose = fit(channel, { ...HEALTHY, tied: false }, inflation, { passes: 5 });
-  const calm = Math.min(bound.chiSquare, loose.chiSquare);
   if (small && calm - close.chiSquare < 0.4 * limit) return null;
-  const enough = (f: ChannelFit): boolean => calm - f.chiSquare > limit * 0.8;
   let least = fit(channel, OPEN, inflation, { also: [bound, close] });
   if (enough(least)) return least;
   for (const { hypothesis } of hypothesesFor(m.pack.profile.chemistry))
