@@ -1,5 +1,5 @@
 import { factsOf, type Pack } from '../pack';
-import { indexAt, type ScanRecord } from '../scan';
+import { indexAt, type ScanRecord, type Series } from '../scan';
 import { median } from './statistics';
 
 /** A reading that leaped by itself while the pack stood still. */
@@ -38,10 +38,8 @@ export function jumpsOf(record: ScanRecord, pack: Pack): Jumps[] | null {
   const { timeS } = series[0]!;
   for (let k = 1; k < length; k++) {
     if (timeS[k]! - timeS[k - 1]! > MOST_GAP_S || !quiet(record, timeS[k - 1]!, timeS[k]!, pack)) continue;
+    if (moments >= LEAST_MOMENTS && !mayLeap(series, cells, k, leastV)) continue;
     const movedV = series.map((s, i) => (s.value[k]! - s.value[k - 1]!) / cells[i]!);
-    // What moved by no more than a leap less what the typical channel may move did not leap.
-    const leaps = movedV.some((v, i) => (Math.abs(v) + STILL_V) * cells[i]! >= leastV);
-    if (!leaps && moments >= LEAST_MOMENTS) continue;
     const read = movedV.filter((v) => !Number.isNaN(v));
     const typical = median(read);
     if (read.length === 0 || Math.abs(typical) >= STILL_V) continue;
@@ -54,6 +52,15 @@ export function jumpsOf(record: ScanRecord, pack: Pack): Jumps[] | null {
     });
   }
   return moments < LEAST_MOMENTS ? null : [...found.values()].sort((a, b) => b.mostMv - a.mostMv);
+}
+
+/** Whether a channel moved by as much as a leap less what the typical channel may move. */
+function mayLeap(series: readonly Series[], cells: readonly number[], k: number, leastV: number): boolean {
+  for (let i = 0; i < series.length; i++) {
+    const { value } = series[i]!;
+    if (Math.abs(value[k]! - value[k - 1]!) >= leastV - STILL_V * cells[i]!) return true;
+  }
+  return false;
 }
 
 /** Current below this share of the rating, A per A·h, is none. From memory. */

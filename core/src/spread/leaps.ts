@@ -136,15 +136,21 @@ function leapsOf(record: ScanRecord, pack: Pack, curve: OcvCurve): Leap[] {
   return found;
 }
 
+/** Records in which no leap was found, by the pack they were looked through for. */
+const whole = new WeakMap<ScanRecord, Pack>();
+
 /**
  * A record in which the pack was driven or charged unlogged, with that stretch marked as judged: the
  * pack's own voltages tell how much was drawn. Any other record as it is.
  */
 export function withLeaps(record: ScanRecord, pack: Pack): ScanRecord {
-  if (record.assumed || !record.simultaneous) return record;
+  if (record.assumed || !record.simultaneous || whole.get(record) === pack) return record;
   const curve = ocvCurve(pack.profile.ocv);
   const leaps = leapsOf(record, pack, curve);
-  if (leaps.length === 0) return record;
+  if (leaps.length === 0) {
+    whole.set(record, pack);
+    return record;
+  }
   const { timeS } = record.voltageV[0]!;
   const edges = [0, ...leaps.map((l) => l.at), timeS.length];
   const cut = (s: Series, from: number, to: number): Series => ({

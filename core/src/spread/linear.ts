@@ -38,15 +38,21 @@ export function solveSpd(a: Float64Array, b: Float64Array): Float64Array {
   return substitute(cholesky(a, b.length), b.length, b.slice());
 }
 
-/** Diagonal of A⁻¹ (the variances, when A is an information matrix). @throws SingularMatrix */
+/** Diagonal of A⁻¹ (the variances, when A is an information matrix): the squares of each column of L⁻¹, summed. @throws SingularMatrix */
 export function spdInverseDiagonal(a: Float64Array): Float64Array {
   const n = Math.round(Math.sqrt(a.length));
   const l = cholesky(a, n);
   const out = new Float64Array(n);
+  const column = new Float64Array(n);
   for (let i = 0; i < n; i++) {
-    const unit = new Float64Array(n);
-    unit[i] = 1;
-    out[i] = substitute(l, n, unit)[i]!;
+    let sum = 0;
+    for (let k = i; k < n; k++) {
+      let y = k === i ? 1 : 0;
+      for (let m = i; m < k; m++) y -= l[k * n + m]! * column[m]!;
+      column[k] = y / l[k * n + k]!;
+      sum += column[k]! ** 2;
+    }
+    out[i] = sum;
   }
   return out;
 }

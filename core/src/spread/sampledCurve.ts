@@ -3,9 +3,8 @@ import { negativeAt, type NegativeElectrode } from './electrodes';
 
 /** Even steps of charge from empty to full. */
 export const CURVE_STEPS = 4096;
-/** Half the stretch of charge that a point of the curve is the mean of, and the parts it is taken in. */
-const SMOOTH = 0.005;
-const SMOOTH_PARTS = 16;
+/** Steps to either side that a point of the curve is the mean of: half a percent of charge. */
+const BESIDE = 20;
 /** By curve, and by the electrode that is taken off it. */
 const sampled = new WeakMap<OcvCurve, WeakMap<object, SampledCurve>>();
 const NONE = {};
@@ -23,8 +22,6 @@ export function sampledCurve(curve: OcvCurve, negative: NegativeElectrode | null
   sampled.set(curve, own);
   let found = own.get(negative ?? NONE);
   if (!found) {
-    const even = (of: (s: number) => number): Float64Array =>
-      Float64Array.from({ length: CURVE_STEPS + 2 }, (_, i) => of(Math.min(1, i / CURVE_STEPS)));
     // Straight on beyond its ends, and each point the mean of a stretch: a table is a chain of straight pieces, a cell
     // is not, and a fit would be caught at every corner.
     const straight = (s: number): number => {
@@ -32,15 +29,23 @@ export function sampledCurve(curve: OcvCurve, negative: NegativeElectrode | null
       const whole = curve.voltageAt(inside) + curve.slopeAt(inside) * (s - inside);
       return negative ? whole + negativeAt(negative, s).v : whole;
     };
-    const mean = (s: number): number => {
-      let sum = (straight(s - SMOOTH) + straight(s + SMOOTH)) / 2;
-      for (let j = 1; j < SMOOTH_PARTS; j++) sum += straight(s + SMOOTH * ((2 * j) / SMOOTH_PARTS - 1));
-      return sum / SMOOTH_PARTS;
-    };
-    found = {
-      volt: even(mean),
-      slope: even((s) => (straight(s + SMOOTH) - straight(s - SMOOTH)) / (2 * SMOOTH)),
-    };
+    const volt = new Float64Array(CURVE_STEPS + 2);
+    const slope = new Float64Array(CURVE_STEPS + 2);
+    const fine = Float64Array.from({ length: CURVE_STEPS + 2 * BESIDE + 1 }, (_, i) =>
+      straight((i - BESIDE) / CURVE_STEPS),
+    );
+    // The running sum of each stretch, its ends by half.
+    let sum = (fine[0]! + fine[2 * BESIDE]!) / 2;
+    for (let k = 1; k < 2 * BESIDE; k++) sum += fine[k]!;
+    for (let i = 0; i <= CURVE_STEPS; i++) {
+      const [from, to] = [fine[i]!, fine[i + 2 * BESIDE]!];
+      volt[i] = sum / (2 * BESIDE);
+      slope[i] = ((to - from) * CURVE_STEPS) / (2 * BESIDE);
+      sum += (to + (fine[i + 2 * BESIDE + 1] ?? to) - from - fine[i + 1]!) / 2;
+    }
+    volt[CURVE_STEPS + 1] = volt[CURVE_STEPS]!;
+    slope[CURVE_STEPS + 1] = slope[CURVE_STEPS]!;
+    found = { volt, slope };
     own.set(negative ?? NONE, found);
   }
   return found;
