@@ -1,10 +1,18 @@
 import { spawnSync } from 'node:child_process';
 import { describe, expect, it } from 'vitest';
 import { normalShareBelow } from '../insulation';
-import { defaultOcvTable, ocvCurve } from '../pack';
+import { defaultOcvTable, factsOf, normalisePack, ocvCurve } from '../pack';
 import { findCurrentDirection, type ScanRecord } from '../scan';
-import { Random } from '../simpack';
+import { driveLegs, healthyPack, Random, simulateRecord } from '../simpack';
+import { fitChannel } from './channelModel';
+import { slopesOf } from './channelTerms';
+import { hypothesesFor, OPEN } from './hypotheses';
 import { accumulateColumns, solveSpd, spdInverseDiagonal } from './linear';
+import { observe } from './observe';
+import { Evidence } from './packScatter';
+import { SHAPE } from './parameters';
+import { sampledCurve } from './sampledCurve';
+import { SCREENED, screened } from './screening';
 import { median, medianAbsoluteDeviation, modifiedZScores } from './statistics';
 
 /** Runs Debian's Python with numpy and scipy: the same problem solved by somebody else. */
@@ -90,6 +98,131 @@ print(json.dumps(list(cho_solve(cho_factor(np.array(x['a']).reshape(9, 9)), np.a
       { a: [...info], b: [...rhs] },
     );
     theirs.forEach((v, j) => expect(ours[j]! / v).toBeCloseTo(1, 5));
+  });
+});
+
+describe('the linear look at a channel', () => {
+  const pack = normalisePack({
+    name: 'twelve pairs',
+    chemistry: 'nmc',
+    ratedCapacityAh: 40,
+    channels: Array.from({ length: 12 }, (_, i) => ({ id: `c${i + 1}`, cells: 2 })),
+    modules: [{ id: 'M1', channels: Array.from({ length: 12 }, (_, i) => `c${i + 1}`) }],
+    nominalGroupResistanceMilliohm: 1.5,
+    ocv: defaultOcvTable('nmc'),
+  });
+  const random = new Random(33);
+  const sim = healthyPack(pack, random, 0.9);
+  sim.startSoc = 0.8;
+  sim.channels[4]!.ohmicRatio = 1.6;
+  const observed = observe(simulateRecord(sim, driveLegs(random, 25, 4, 30), random), pack);
+  const slopes = slopesOf(observed);
+  const channel = observed.channels[4]!;
+  const { healthy } = factsOf('nmc');
+  const { columns, info, rhs } = screened(observed, slopes, channel, 2);
+  const data = {
+    columns: Array.from({ length: SCREENED }, (_, j) => [
+      ...columns.subarray(j * channel.at.length, (j + 1) * channel.at.length),
+    ]),
+    y: [...channel.deviationV],
+    count: [...channel.count],
+  };
+  const weight = 1 / (0.001 ** 2 * 1.5);
+  const priorOf = (free: Partial<Record<string, number>>, slow: number): number[] => [
+    free.soc ?? healthy.socFraction,
+    free.capacity ?? healthy.capacity,
+    free.ohmic ?? healthy.resistance,
+    free.slow ?? slow,
+    free.leak ?? healthy.leakPerDay,
+    free.offset ?? healthy.offsetV,
+    free.slip ?? healthy.slip,
+    free.stretch ?? healthy.stretch,
+    ...Array.from({ length: SCREENED - SHAPE }, () => 2 * healthy.shapeV),
+  ];
+
+  it('agrees with numpy.linalg.lstsq, whatever hangs together in the explanation', () => {
+    const level = 1 - observed.trajectory.socFraction[0]!;
+    const chosen = [OPEN, ...hypothesesFor('nmc').map((h) => h.hypothesis)].filter(
+      (h) => !h.positive || h.name === 'joint' || h.levelAt === 'full',
+    );
+    expect(chosen.length).toBeGreaterThan(4);
+    for (const h of chosen) {
+      const slow = h.tied ? healthy.slow : Math.hypot(healthy.resistance, healthy.slow);
+      const ours = fitChannel(observed, slopes, channel, 2, healthy, h, 0.001, 1.5, 1);
+      const theirs = python<{ x: number[]; sd: number[]; cost: number }>(
+        `A = np.array(x['columns']).T
+if not x['tied']: A[:, 2] -= A[:, 3]
+A[:, 1] -= x['level'] * A[:, 0]
+w = np.sqrt(np.array(x['count']) * x['weight']); p = np.array(x['prior'])
+B = np.vstack([w[:, None] * A, np.diag(1 / p)]); b = np.concatenate([w * np.array(x['y']), np.zeros(len(p))])
+t = np.linalg.lstsq(B, b, rcond=None)[0]
+print(json.dumps({'x': list(t), 'sd': list(np.sqrt(np.diag(np.linalg.pinv(B.T @ B)))), 'cost': float(np.sum((b - B @ t) ** 2))}))`,
+        {
+          ...data,
+          tied: h.tied,
+          level: h.levelAt === 'full' ? level : 0,
+          weight,
+          prior: priorOf(h.free, slow),
+        },
+      );
+      theirs.x.forEach((v, j) => {
+        expect(ours.theta[j]! / theirs.sd[j]!, `${h.name} ${j}`).toBeCloseTo(v / theirs.sd[j]!, 5);
+        expect(ours.sd[j]! / theirs.sd[j]!, `${h.name} ${j}`).toBeCloseTo(1, 5);
+      });
+      if (!h.positive || theirs.x[h.positive === 'ohmic' ? 2 : 1]! > 0)
+        expect(ours.chiSquare, h.name).toBeCloseTo(theirs.cost, 5);
+      else expect(ours.chiSquare).toBe(Infinity);
+    }
+  });
+
+  it('weighs healthy differences as scipy.stats.multivariate_normal does, changed one after another', () => {
+    const usual = priorOf({}, healthy.slow);
+    const sums = { info: info.map((v) => weight * v), rhs: rhs.map((v) => weight * v) };
+    const shapes = Array.from({ length: SCREENED - SHAPE }, (_, j) => SHAPE + j);
+    const steps: [number[], number[]][] = [
+      [[0], [3 * usual[0]!]],
+      [[2], [usual[2]! / 3]],
+      [shapes, shapes.map((j) => 5 * usual[j]!)],
+      [[1], [2 * usual[1]!]],
+    ];
+    const evidence = new Evidence(sums, usual);
+    const before = evidence.now;
+    const ours: number[] = [];
+    const priors: number[][] = [usual];
+    for (const [of, to] of steps) {
+      ours.push(evidence.with(of, to) - before);
+      evidence.set(of, to);
+      expect(evidence.now - before).toBeCloseTo(ours.at(-1)!, 9);
+      priors.push(priors.at(-1)!.map((p, j) => to[of.indexOf(j)] ?? p));
+    }
+    const theirs = python<number[]>(
+      `from scipy.stats import multivariate_normal as mn
+A = np.array(x['columns']).T; R = np.diag(1 / (np.array(x['count']) * x['weight']))
+f = lambda p: mn.logpdf(x['y'], np.zeros(len(R)), R + A @ np.diag(np.array(p) ** 2) @ A.T)
+print(json.dumps([float(f(p) - f(x['priors'][0])) for p in x['priors'][1:]]))`,
+      { ...data, weight, priors },
+    );
+    ours.forEach((v, i) => expect(v, String(i)).toBeCloseTo(theirs[i]!, 4));
+  });
+
+  it('looks volts up on the mean of half a percent to either side, as scipy.integrate.quad takes it', () => {
+    const table = defaultOcvTable('lfp');
+    const { volt, slope } = sampledCurve(ocvCurve(table));
+    const at = [0.02, 0.1003, 0.25, 0.6149, 0.949, 0.98];
+    const theirs = python<number[]>(
+      `from scipy.integrate import quad
+s, v = np.array(x['table']).T
+print(json.dumps([quad(lambda t: np.interp(t, s, v), a - .005, a + .005, points=[p for p in s if abs(p - a) < .005] or None, limit=200)[0] / .01 for a in x['at']]))`,
+      { table, at },
+    );
+    at.forEach((s, i) => {
+      const k = s * 4096;
+      const j = Math.floor(k);
+      expect(volt[j]! + (k - j) * (volt[j + 1]! - volt[j]!), String(s)).toBeCloseTo(theirs[i]!, 5);
+    });
+    // From one end of that stretch to the other.
+    const curve = ocvCurve(table);
+    expect(slope[2048]!).toBeCloseTo((curve.voltageAt(0.505) - curve.voltageAt(0.495)) / 0.01, 4);
   });
 });
 

@@ -3,8 +3,8 @@ import { negativeAt, type NegativeElectrode } from './electrodes';
 
 /** Even steps of charge from empty to full. */
 export const CURVE_STEPS = 4096;
-/** Steps to either side that a point of the curve is the mean of: half a percent of charge. */
-const BESIDE = 20;
+/** Half the stretch of charge that a point of the curve is the mean of. */
+const SMOOTH = 0.005;
 /** By curve, and by the electrode that is taken off it. */
 const sampled = new WeakMap<OcvCurve, WeakMap<object, SampledCurve>>();
 const NONE = {};
@@ -26,22 +26,27 @@ export function sampledCurve(curve: OcvCurve, negative: NegativeElectrode | null
     // is not, and a fit would be caught at every corner.
     const straight = (s: number): number => {
       const inside = Math.min(1, Math.max(0, s));
-      const whole = curve.voltageAt(inside) + curve.slopeAt(inside) * (s - inside);
-      return negative ? whole + negativeAt(negative, s).v : whole;
+      const v = curve.voltageAt(inside) + curve.slopeAt(inside) * (s - inside);
+      return negative ? v + negativeAt(negative, s).v : v;
     };
     const volt = new Float64Array(CURVE_STEPS + 2);
     const slope = new Float64Array(CURVE_STEPS + 2);
-    const fine = Float64Array.from({ length: CURVE_STEPS + 2 * BESIDE + 1 }, (_, i) =>
-      straight((i - BESIDE) / CURVE_STEPS),
+    // One step more than whole ones to either side: the stretch ends between two of them.
+    const beside = Math.floor(SMOOTH * CURVE_STEPS);
+    const part = SMOOTH * CURVE_STEPS - beside;
+    const fine = Float64Array.from({ length: CURVE_STEPS + 2 * beside + 3 }, (_, i) =>
+      straight((i - beside - 1) / CURVE_STEPS),
     );
-    // The running sum of each stretch, its ends by half.
-    let sum = (fine[0]! + fine[2 * BESIDE]!) / 2;
-    for (let k = 1; k < 2 * BESIDE; k++) sum += fine[k]!;
+    let whole = 0;
+    for (let k = 1; k <= 2 * beside; k++) whole += (fine[k]! + fine[k + 1]!) / 2;
     for (let i = 0; i <= CURVE_STEPS; i++) {
-      const [from, to] = [fine[i]!, fine[i + 2 * BESIDE]!];
-      volt[i] = sum / (2 * BESIDE);
-      slope[i] = ((to - from) * CURVE_STEPS) / (2 * BESIDE);
-      sum += (to + (fine[i + 2 * BESIDE + 1] ?? to) - from - fine[i + 1]!) / 2;
+      const low = fine[i + 1]!;
+      const high = fine[i + 2 * beside + 1]!;
+      const lowest = low + part * (fine[i]! - low);
+      const highest = high + part * (fine[i + 2 * beside + 2]! - high);
+      volt[i] = (whole + (part * (low + lowest + high + highest)) / 2) / (2 * SMOOTH * CURVE_STEPS);
+      slope[i] = (highest - lowest) / (2 * SMOOTH);
+      whole += (high + fine[i + 2 * beside + 2]! - low - fine[i + 2]!) / 2;
     }
     volt[CURVE_STEPS + 1] = volt[CURVE_STEPS]!;
     slope[CURVE_STEPS + 1] = slope[CURVE_STEPS]!;
