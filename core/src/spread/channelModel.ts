@@ -44,7 +44,7 @@ export function fitChannel(
     screen(observed, slopes, channel, cells, hypothesis, priorsOf(hypothesis, scatter, cells, null), weight);
   if (passes === 1) return linear();
   // What the best fit so far leaves, whether or not its explanation may go that way.
-  let beat = Infinity;
+  let beat: { theta: Float64Array; cost: number } | null = null;
   const from = (start: Float64Array | null): ChannelFit => {
     const { fit, cost } = fitFrom(
       observed,
@@ -58,7 +58,7 @@ export function fitChannel(
       start,
       beat,
     );
-    beat = Math.min(beat, cost);
+    if (!beat || cost < beat.cost) beat = { theta: fit.theta, cost };
     return fit;
   };
   const open = hypothesis.name === 'open';
@@ -130,7 +130,7 @@ function fitFrom(
   weight: number,
   passes: number,
   from: Float64Array | null,
-  beat: number,
+  beat: { theta: Float64Array; cost: number } | null,
 ): { fit: ChannelFit; cost: number } {
   const bends = observed.bends ?? USUAL_BENDS;
   const priorSd = priorsOf(hypothesis, scatter, cells, bends);
@@ -161,7 +161,7 @@ function fitFrom(
       },
     },
     theta,
-    { steps: 4 * passes, damping: 1e-3, hopelessAbove: 2 * beat + 50 },
+    { steps: 4 * passes, damping: 1e-3, hopelessAbove: beat ? 2 * beat.cost + 50 : Infinity, known: beat },
   );
   const priorLog = priorSd.reduce((s, x) => s + Math.log(x), 0);
   const wrongSide = hypothesis.positive && theta[PARAMETERS.indexOf(hypothesis.positive)]! <= 0;

@@ -15,6 +15,8 @@ export interface Manner {
   damping: number;
   /** A sum that is still above this after a few steps is given up. */
   hopelessAbove?: number;
+  /** The least place found from elsewhere: a way down that ends there is not followed to its end. */
+  known?: { theta: Float64Array; cost: number } | null;
 }
 
 /** Steps tried before a look is left where it is. */
@@ -32,7 +34,7 @@ const GIVE_UP_AFTER = 5;
 export function minimise(
   { cost, normal }: LeastSquares,
   theta: Float64Array,
-  { steps, damping: first, hopelessAbove = Infinity }: Manner,
+  { steps, damping: first, hopelessAbove = Infinity, known = null }: Manner,
 ): { cost: number; info: Float64Array } {
   const n = theta.length;
   const info = new Float64Array(n * n);
@@ -60,6 +62,25 @@ export function minimise(
     theta.set(trial);
     if (before - now < LITTLE && damping < 0.01) break;
     if (step >= GIVE_UP_AFTER && now > hopelessAbove) break;
+    if (known && now > known.cost && now < known.cost + NEAR && isNear(theta, info, now, known)) break;
   }
   return { cost: now, info };
+}
+
+/** Two places whose sums differ by less than this may lie in one valley. */
+const NEAR = 1;
+/** Whether one place is as much above the other as a valley of this curvature makes it: then they lie in the same one. */
+function isNear(
+  theta: Float64Array,
+  info: Float64Array,
+  cost: number,
+  known: { theta: Float64Array; cost: number },
+): boolean {
+  const n = theta.length;
+  let rise = 0;
+  for (let i = 0; i < n; i++) {
+    const a = theta[i]! - known.theta[i]!;
+    for (let j = 0; j < n; j++) rise += a * info[i * n + j]! * (theta[j]! - known.theta[j]!);
+  }
+  return rise < 2 * (cost - known.cost) + LITTLE;
 }

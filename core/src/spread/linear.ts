@@ -106,8 +106,9 @@ export function accumulate(
   }
 }
 
-/** Room for one weighed column, kept between calls: they are many and short. */
+/** Room for one weighed column and for which columns count, kept between calls: they are many and short. */
 let scratch = new Float64Array(1024);
+let counted = new Int32Array(64);
 
 /**
  * The same for many observations at once: `columns` holds one column per parameter, each as long as `y`, and
@@ -124,7 +125,9 @@ export function accumulateColumns(
   const n = rhs.length;
   const rows = y.length;
   if (scratch.length < rows) scratch = new Float64Array(2 * rows);
+  if (counted.length < n) counted = new Int32Array(2 * n);
   const weighed = scratch;
+  let used = 0;
   for (let i = 0; i < n; i++) {
     const a = i * rows;
     let right = 0;
@@ -138,13 +141,18 @@ export function accumulateColumns(
     // What cannot be in this record at all, such as leakage within an hour or an electrode that is not known.
     if (any === 0) continue;
     rhs[i]! += right;
-    let j = 0;
+    counted[used++] = i;
+    let u = 0;
     // Four columns side by side: each weighed reading is fetched once, and no sum waits for itself.
-    for (; j + 3 <= i; j += 4) {
-      const b0 = j * rows;
-      const b1 = b0 + rows;
-      const b2 = b1 + rows;
-      const b3 = b2 + rows;
+    for (; u + 3 < used; u += 4) {
+      const j0 = counted[u]!;
+      const j1 = counted[u + 1]!;
+      const j2 = counted[u + 2]!;
+      const j3 = counted[u + 3]!;
+      const b0 = j0 * rows;
+      const b1 = j1 * rows;
+      const b2 = j2 * rows;
+      const b3 = j3 * rows;
       let s0 = 0;
       let s1 = 0;
       let s2 = 0;
@@ -156,12 +164,13 @@ export function accumulateColumns(
         s2 += w * columns[b2 + r]!;
         s3 += w * columns[b3 + r]!;
       }
-      info[i * n + j]! += s0;
-      info[i * n + j + 1]! += s1;
-      info[i * n + j + 2]! += s2;
-      info[i * n + j + 3]! += s3;
+      info[i * n + j0]! += s0;
+      info[i * n + j1]! += s1;
+      info[i * n + j2]! += s2;
+      info[i * n + j3]! += s3;
     }
-    for (; j <= i; j++) {
+    for (; u < used; u++) {
+      const j = counted[u]!;
       const b = j * rows;
       let s0 = 0;
       let s1 = 0;
