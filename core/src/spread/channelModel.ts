@@ -43,7 +43,8 @@ export function fitChannel(
   const linear = (): ChannelFit =>
     screen(observed, slopes, channel, cells, hypothesis, priorsOf(hypothesis, scatter, cells, null), weight);
   if (passes === 1) return linear();
-  // What the best fit so far leaves, whether or not its explanation may go that way.
+  // The best so far, whether or not its explanation may go that way, and the least that any explanation is known to leave.
+  const leastKnown = Math.min(...also.map((f) => f.chiSquare));
   let beat: { theta: Float64Array; cost: number } | null = null;
   const from = (start: Float64Array | null): ChannelFit => {
     const { fit, cost } = fitFrom(
@@ -57,6 +58,7 @@ export function fitChannel(
       passes,
       start,
       beat,
+      leastKnown,
     );
     if (!beat || cost < beat.cost) beat = { theta: fit.theta, cost };
     return fit;
@@ -119,7 +121,7 @@ function priorsOf(
   return priorSd;
 }
 
-/** One fit from one start, and what it leaves; `beat` is what another left, beside which a start far behind is given up. */
+/** One fit from one start, and what it leaves; `beat` is the best of the others, beside which, and beside the least of any explanation, a start far behind is given up. */
 function fitFrom(
   observed: Observed,
   slopes: Slopes,
@@ -131,6 +133,7 @@ function fitFrom(
   passes: number,
   from: Float64Array | null,
   beat: { theta: Float64Array; cost: number } | null,
+  leastKnown: number,
 ): { fit: ChannelFit; cost: number } {
   const bends = observed.bends ?? USUAL_BENDS;
   const priorSd = priorsOf(hypothesis, scatter, cells, bends);
@@ -161,7 +164,12 @@ function fitFrom(
       },
     },
     theta,
-    { steps: 4 * passes, damping: 1e-3, hopelessAbove: beat ? 2 * beat.cost + 50 : Infinity, known: beat },
+    {
+      steps: 4 * passes,
+      damping: 1e-3,
+      hopelessAbove: beat ? 2 * Math.min(beat.cost, leastKnown) + 50 : Infinity,
+      known: beat,
+    },
   );
   const priorLog = priorSd.reduce((s, x) => s + Math.log(x), 0);
   const wrongSide = hypothesis.positive && theta[PARAMETERS.indexOf(hypothesis.positive)]! <= 0;
