@@ -1,5 +1,5 @@
 import { CURVE_WAVES, SHAPES, shapesOf, wavesOf } from './curveErrors';
-import { negativeAt, type NegativeElectrode } from './electrodes';
+import { negativeAt } from './electrodes';
 import type { Observation, Observed } from './observe';
 import { BENT, SHAPE, type Hypothesis } from './parameters';
 import { placesOf, type Places } from './places';
@@ -86,6 +86,7 @@ export interface Looked {
   places: Places;
   sampled: SampledCurve;
   waves: { sin: Float64Array; cos: Float64Array }[];
+  typical: Typical;
   slopes: Slopes;
   channel: Observation;
   cells: number;
@@ -94,6 +95,36 @@ export interface Looked {
   columns: Float64Array;
   residualV: Float64Array;
   shapeV: Float64Array;
+}
+
+/** Volts of either electrode of the typical cell at each moment, V a cell, and the slope of the negative one. */
+interface Typical {
+  positiveV: Float64Array;
+  negativeV: Float64Array;
+  negativeSteep: Float64Array;
+}
+
+const typical = new WeakMap<Observed, Typical>();
+/** They are the same for every channel of a record, whatever is fitted to it. */
+function typicalOf(observed: Observed, slopes: Slopes): Typical {
+  let found = typical.get(observed);
+  if (!found) {
+    const { positive, negative } = placesOf(observed);
+    const { volt } = sampledCurve(observed.curve, observed.negative);
+    const behind = [...negative].map((s) => observed.negative && negativeAt(observed.negative, s));
+    found = {
+      positiveV: positive.map((s, k) => {
+        const inside = Math.min(1, Math.max(0, s));
+        const at = inside * CURVE_STEPS;
+        const h = Math.floor(at);
+        return volt[h]! + (at - h) * (volt[h + 1]! - volt[h]!) + slopes.positive[k]! * (s - inside);
+      }),
+      negativeV: Float64Array.from(behind, (b) => b?.v ?? 0),
+      negativeSteep: Float64Array.from(behind, (b) => b?.steep ?? 0),
+    };
+    typical.set(observed, found);
+  }
+  return found;
 }
 
 /**
@@ -111,30 +142,23 @@ function chargeTerm(
   const k = l.channel.at[i]!;
   const plain = l.slopes.positive[k]!;
   const n = l.residualV.length;
-  const s = l.places.positive[k]!;
+  const s = l.places.positive[k]! + d;
   const { volt, slope: steep } = l.sampled;
   const inside = Math.min(1, Math.max(0, s));
-  const insideToo = Math.min(1, Math.max(0, s + d));
-  const here = inside * CURVE_STEPS;
-  const there = insideToo * CURVE_STEPS;
-  const h = Math.floor(here);
-  const g = Math.floor(there);
-  const slope = steep[g]! + (there - g) * (steep[g + 1]! - steep[g]!);
+  const at = inside * CURVE_STEPS;
+  const g = Math.floor(at);
+  const slope = steep[g]! + (at - g) * (steep[g + 1]! - steep[g]!);
   const shift = th[BENT]!;
   let charge =
     volt[g]! +
-    (there - g) * (volt[g + 1]! - volt[g]!) -
-    volt[h]! -
-    (here - h) * (volt[h + 1]! - volt[h]!) +
+    (at - g) * (volt[g + 1]! - volt[g]!) +
     // Beyond its ends the curve goes on as it left.
-    slope * (s + d - insideToo) -
-    plain * (s - inside) +
+    slope * (s - inside) -
+    l.typical.positiveV[k]! +
     shift * (slope - plain);
   let waving = 0;
   const along =
-    s + d === insideToo
-      ? CURVE_STEPS * (volt[g + 1]! - volt[g]! + shift * (steep[g + 1]! - steep[g]!))
-      : slope;
+    s === inside ? CURVE_STEPS * (volt[g + 1]! - volt[g]! + shift * (steep[g + 1]! - steep[g]!)) : slope;
   l.columns[BENT * n + i] = l.cells * (slope - plain);
   const { waves } = l;
   for (let j = 0; j < CURVE_WAVES.length; j++) {
@@ -162,17 +186,17 @@ function chargeTerm(
  * The negative electrode's part of one reading, V a cell, how it changes with its charge, and what a unit of shift of the curve adds to it.
  */
 function negativeTerm(
-  negative: NegativeElectrode | null,
+  { observed: { negative }, typical: { negativeV, negativeSteep } }: Looked,
+  k: number,
   s: number,
-  d: number,
   shift: number,
 ): { v: number; along: number; shifted: number } {
-  if (!negative) return { v: 0, along: 0, shifted: 0 };
-  const here = negativeAt(negative, s);
-  const there = negativeAt(negative, s + d);
-  const shifted = there.steep - here.steep;
-  return { v: there.v - here.v + shift * shifted, along: there.along + shift * there.curved, shifted };
+  if (!negative) return NO_ELECTRODE;
+  const there = negativeAt(negative, s);
+  const shifted = there.steep - negativeSteep[k]!;
+  return { v: there.v - negativeV[k]! + shift * shifted, along: there.along + shift * there.curved, shifted };
 }
+const NO_ELECTRODE = { v: 0, along: 0, shifted: 0 };
 
 /** Fills residuals and columns for a set of parameters; returns the weighted sum of squares of the residuals. */
 export function look(l: Looked, th: Float64Array, weight: number): number {
@@ -202,7 +226,7 @@ export function look(l: Looked, th: Float64Array, weight: number): number {
     const behind = leaked - th[1]! * negativeDrawn - slow * negativeLag - th[6]! - th[7]! * (1 - onNegative);
     const { bendsBehind } = l.observed;
     const { charge, along, waving } = chargeTerm(l, th, i, onPositive, bendsBehind ? behind : onPositive);
-    const negative = negativeTerm(l.observed.negative, onNegative, behind, th[BENT]!);
+    const negative = negativeTerm(l, k, onNegative + behind, th[BENT]!);
     l.columns[BENT * n + i]! -= cells * negative.shifted;
     const r =
       channel.deviationV[i]! -
@@ -242,6 +266,7 @@ export function lookedAt(
     places: placesOf(observed),
     sampled: sampledCurve(observed.curve, observed.negative),
     waves: wavesOf(observed),
+    typical: typicalOf(observed, slopes),
     slopes,
     channel,
     cells,
