@@ -14,8 +14,10 @@ const MOST_MORE = 0.05;
 /** Whether a fit says of lithium or of an electrode that a channel has more of it than cells differ by. */
 export function gains({ theta }: Pick<ChannelFit, 'theta'>): boolean {
   const [g, l, m] = [theta[CAPACITY]!, theta[SLIP]!, theta[STRETCH]!];
-  // Charge is that of the positive electrode; the negative one goes on from there.
-  return l < -MOST_MORE || 1 + g < 1 - MOST_MORE || (1 + g) * (1 + m) < 1 - MOST_MORE;
+  // Charge is that of the positive electrode; the negative one goes on from there. A smaller one is fuller with the same lithium.
+  const negative = 1 / ((1 + g) * (1 + m));
+  const lithium = (1 - l) * negative;
+  return Math.max(lithium, 1 / (1 + g), negative) > 1 + MOST_MORE;
 }
 
 /** What a channel holds of what the typical one holds, by a fit, with the standard deviation that its readings leave. */

@@ -1,0 +1,56 @@
+import { describe, expect, it } from 'vitest';
+import { aged, capacityOf, inNegativeAt, newCell, type ParticleCell } from '../simpack/particle';
+import { gains } from './loss';
+import { PARAMETERS } from './parameters';
+
+const typical = aged(newCell('nmc', 60), 0.08, 0.05, 0.04);
+const capacityAh = capacityOf(typical);
+
+/**
+ * Where the electrodes of a cell are against those of the typical one, as a fit says it, from their stoichiometry when full alone: how much sooner
+ * the positive one is drawn down, how far the negative one is behind there, and how much sooner it runs empty.
+ */
+function placed(cell: ParticleCell): Float64Array {
+  const filled = (c: ParticleCell): number => inNegativeAt(c, c.fullV) / c.negativeAh;
+  const gain = typical.positiveAh / cell.positiveAh - 1;
+  const slip = ((filled(typical) - filled(cell)) * typical.negativeAh) / capacityAh;
+  const stretch = typical.negativeAh / cell.negativeAh / (1 + gain) - 1;
+  const values: Partial<Record<(typeof PARAMETERS)[number], number>> = { capacity: gain, slip, stretch };
+  return Float64Array.from(PARAMETERS, (p) => values[p] ?? 0);
+}
+const lost = (lithium: number, negative: number, positive: number): Float64Array =>
+  placed(aged(typical, lithium, negative, positive));
+const at = (theta: Float64Array, p: (typeof PARAMETERS)[number]): number => theta[PARAMETERS.indexOf(p)]!;
+
+describe('what no cell gains', () => {
+  it('is not seen in cells of particles that have lost lithium or material, whichever and however much', () => {
+    for (const size of [0.06, 0.12, 0.2, 0.28])
+      for (const [lithium, negative, positive] of [
+        [1, 0, 0],
+        [0, 1, 0],
+        [0, 0, 1],
+        [0, 1, 0.5],
+        [0.5, 0.5, 0.25],
+        [0.7, 0.3, 0.3],
+      ] as const) {
+        const theta = lost(size * lithium, size * negative, size * positive);
+        expect(gains({ theta }), `${size} ${lithium} ${negative} ${positive}`).toBe(false);
+      }
+  });
+
+  it('is not a negative electrode that is fuller because it has become smaller', () => {
+    // The lithium of what is lost of its material stays in the cell.
+    const smaller = { ...typical, negativeAh: 0.85 * typical.negativeAh };
+    const theta = placed(smaller);
+    expect(at(theta, 'slip')).toBeLessThan(-0.05);
+    expect(gains({ theta })).toBe(false);
+  });
+
+  it('is seen where there is more of any of them than in the others', () => {
+    expect(gains({ theta: lost(-0.12, 0, 0) })).toBe(true);
+    expect(gains({ theta: placed({ ...typical, negativeAh: 1.12 * typical.negativeAh }) })).toBe(true);
+    expect(gains({ theta: placed({ ...typical, positiveAh: 1.12 * typical.positiveAh }) })).toBe(true);
+    // By no more than cells differ by.
+    expect(gains({ theta: lost(-0.02, 0, 0) })).toBe(false);
+  });
+});
