@@ -1,5 +1,5 @@
 import type { Scatter } from '../pack';
-import { heldOf } from './loss';
+import { heldOf, heldSd } from './loss';
 import type { Judged } from './majority';
 import type { Observed } from './observe';
 import type { Estimate, Verdict } from './verdicts';
@@ -10,7 +10,7 @@ import { leakMilliamp } from './channelModel';
  * capacity and resistance, and what the model leaves out. Set by packs of each simulated world; on packs not used for
  * that, two standard deviations hold the truth in 89 to 100 of a hundred figures of every kind, in packs of particles too.
  */
-const SYSTEMATIC = { charge: 0.16, loss: 0.28, leak: 0.22, offset: 0.05 };
+const SYSTEMATIC = { charge: 0.16, leak: 0.22, offset: 0.05 };
 /** Excess resistance: with readings every second, and more the longer they are apart, since fast lags then look ohmic. */
 const RESISTANCE = { sampled: 0.025, perTenSeconds: 0.06 };
 /** Share of the healthy scatter of boards that stays in a fitted offset. */
@@ -35,12 +35,7 @@ export function estimateOf(verdict: Verdict, judged: Judged, observed: Observed,
       };
     case 'low-capacity': {
       const held = heldOf(observed, judged.byVerdict.get(verdict)!.fit);
-      const ratio = held.value;
-      // However long the record, "the others" are known to about half a per cent.
-      return {
-        capacityRatio: ratio,
-        capacityRatioSd: Math.hypot(held.sd, 0.005, SYSTEMATIC.loss * (1 - ratio)),
-      };
+      return { capacityRatio: held.value, capacityRatioSd: heldSd(held) };
     }
     case 'high-resistance': {
       const share = RESISTANCE.sampled + RESISTANCE.perTenSeconds * Math.min(1, samplingS(observed) / 10);

@@ -46,3 +46,11 @@ export function heldOf(
       Math.hypot(slopes[0]! * prior.capacity, slopes[1]! * prior.slip, slopes[2]! * prior.stretch),
   };
 }
+
+/** What a fit does not know of its own errors in a loss, as a share of it, and how well "the others" are known, however long the record. */
+const SYSTEMATIC = 0.28;
+const OTHERS_SD = 0.005;
+
+/** Standard deviation of what a channel holds, with what no reading says of it. Set by packs of each simulated world. */
+export const heldSd = ({ value, sd }: { value: number; sd: number }): number =>
+  Math.hypot(sd, OTHERS_SD, SYSTEMATIC * (1 - value));

@@ -2,6 +2,8 @@ import { describe, expect, it } from 'vitest';
 import { defaultOcvTable, factsOf, normalisePack, ocvCurve, type Chemistry } from '../pack';
 import { driveLegs, healthyPack, Random, simulateRecord, type Leg, type SimPack } from '../simpack';
 import { diagnose } from '.';
+import { negativeBehind } from './electrodes';
+import { heldRatio } from './heldRatio';
 import { HEALTHY, hypothesesFor } from './hypotheses';
 import { canTell, HEALTHY_WITHIN, isMaterial, isSeen, loadChanges } from './material';
 import { observe } from './observe';
@@ -26,7 +28,8 @@ const plain = { curve: ocvCurve(defaultOcvTable('nmc')), negative: null };
 const theta = (at: number, value: number) => {
   const values = new Float64Array(11);
   values[at] = value;
-  return { theta: values };
+  // Known as well as a reading knows it that says all.
+  return { theta: values, info: Float64Array.from({ length: 121 }, (_, i) => (i % 12 === 0 ? 1e8 : 0)) };
 };
 
 describe('what is a fault and not only a difference', () => {
@@ -62,6 +65,29 @@ describe('what is a fault and not only a difference', () => {
     expect(isMaterial(leak, theta(4, 0.0009), scatter, nmc, plain)).toBe(false);
     expect(isMaterial(leak, theta(4, 0.002), scatter, nmc, plain)).toBe(true);
     expect(isMaterial(leak, theta(4, 0.002), factsOf('nimh').healthy, packOf('nimh'), plain)).toBe(false);
+  });
+
+  it('is a loss of lithium as large as it may well be, not only as it is likeliest', () => {
+    const ocv = defaultOcvTable('nmc');
+    const curve = ocvCurve(ocv);
+    const observed = { curve, negative: negativeBehind(curve, 'nmc', ocv) };
+    expect(observed.negative).not.toBeNull();
+    // A loss of 2.5 %, where 5 % would matter.
+    const slip = [...Array(200).keys()]
+      .map((k) => k / 1000)
+      .find((l) => heldRatio(observed, 0, l, 0) < 0.975)!;
+    const known = (sd: number) => ({
+      ...theta(6, slip),
+      info: Float64Array.from({ length: 121 }, (_, i) => (i % 12 === 0 ? sd ** -2 : 0)),
+    });
+    const lost = hypothesesFor('nmc', true).find((h) => h.hypothesis.name === 'lithium lost')!.hypothesis;
+    expect(isMaterial(lost, known(0.001), scatter, nmc, observed)).toBe(false);
+    expect(isMaterial(lost, known(0.05), scatter, nmc, observed)).toBe(true);
+    // A capacity that is less whatever it went with is told by its figure.
+    const capacity = named('low capacity, level at the start');
+    expect(
+      isMaterial(capacity, { ...known(0.05), theta: theta(1, 0.025).theta }, scatter, nmc, observed),
+    ).toBe(false);
   });
 });
 

@@ -2,10 +2,11 @@ import { factsOf, type Pack, type Scatter } from '../pack';
 import { STANDING_S } from '../scan';
 import { negativeAt } from './electrodes';
 import { heldRatio } from './heldRatio';
+import { heldOf, heldSd } from './loss';
 import type { Observation, Observed } from './observe';
 import type { Trajectory } from './trajectory';
 import type { ChannelFit } from './channelModel';
-import { type Hypothesis, type Parameter, PARAMETERS } from './parameters';
+import { byElectrode, type Hypothesis, type Parameter, PARAMETERS } from './parameters';
 
 /** No healthy channel lies further from the others than this many standard deviations of healthy scatter. */
 export const HEALTHY_WITHIN = 2.8;
@@ -26,11 +27,12 @@ const holdsLess = ({ name, free }: Hypothesis): boolean =>
  */
 export function isMaterial(
   hypothesis: Hypothesis,
-  { theta }: Pick<ChannelFit, 'theta'>,
+  fit: Pick<ChannelFit, 'theta' | 'info'>,
   scatter: Scatter,
   pack: Pack,
   observed: Pick<Observed, 'curve' | 'negative'>,
 ): boolean {
+  const { theta } = fit;
   const { leak, matters } = factsOf(pack.profile.chemistry);
   const healthy: Partial<Record<Parameter, number>> = {
     soc: Math.max(HEALTHY_WITHIN * scatter.socFraction, matters.socFraction),
@@ -46,7 +48,9 @@ export function isMaterial(
   };
   if (holdsLess(hypothesis)) {
     const ratio = heldRatio(observed, theta[1]!, theta[6]!, theta[7]!);
-    return Math.abs(1 / ratio - 1) > healthy.capacity!;
+    // What lithium or material is lost shows long before how much: as much as it may well be counts.
+    const least = byElectrode(hypothesis) ? ratio - heldSd(heldOf(observed, fit)) : ratio;
+    return Math.abs(1 / least - 1) > healthy.capacity!;
   }
   return PARAMETERS.some(
     (p, j) => hypothesis.free[p] !== undefined && Math.abs(theta[j]!) > (healthy[p] ?? Infinity),
