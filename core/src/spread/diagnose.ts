@@ -17,7 +17,7 @@ import { loadTaps, suspectedTaps, tapPairs } from './taps';
 import { findSignatures } from './signature';
 import type { ChannelFinding } from './verdicts';
 import { HEALTHY, hypothesesFor, OPEN } from './hypotheses';
-import { gains, heldOf } from './loss';
+import { gains, heldOf, isFuller } from './loss';
 import { byElectrode } from './parameters';
 import { withLeaps } from './leaps';
 import { canTell, isMaterial, isSeen, isVisible } from './material';
@@ -55,9 +55,9 @@ const READ_V = 0.0015;
 
 /**
  * A loss by electrode has to be so many times as plain as anything else: it bends to whatever the model of a load leaves. Of true ones in packs of
- * particles none was less plain than 50, of healthy channels taken for one none more than 33.
+ * particles none was less plain than 41, of healthy channels taken for one none in packs of four worlds more than 36.
  */
-const LOSS_LIMIT = 2.6;
+const LOSS_LIMIT = 3;
 
 /**
  * How much oftener one channel among others is out of balance, or worn as they are only more, than it has lost lithium or one electrode's material
@@ -127,6 +127,8 @@ function explanationsOf(m: Majority, channelIndex: number, least: ChannelFit): J
     if (rare)
       if (
         gains(f) ||
+        // Of a flat curve only the steps of that electrode show, and those of a fuller one are like those of another charge.
+        (facts.flat && isFuller(f)) ||
         heldOf(observed, f).value >= (facts.flat ? 1 - facts.matters.capacity : 1) ||
         healthy.chiSquare - f.chiSquare < LOSS_LIMIT * facts.detect.rest
       )

@@ -19,14 +19,14 @@ export const OPEN: Hypothesis = {
  */
 const ELECTRODES: { verdict: Verdict; hypothesis: Hypothesis }[] = (
   [
-    ['lithium lost', { slip: 0.15 }, 0],
-    ['negative material lost', { slip: 0.15, stretch: 0.3 }, 0],
-    ['positive material lost', { capacity: 0.3, stretch: 0.3 }, 0],
-    ['lithium and material lost', { capacity: 0.3, slip: 0.15, stretch: 0.3 }, 6],
+    ['lithium lost', { slip: 0.15 }, 'slip', 0],
+    ['negative material lost', { slip: 0.15, stretch: 0.3 }, undefined, 0],
+    ['positive material lost', { capacity: 0.3, stretch: 0.3 }, undefined, 0],
+    ['lithium and material lost', { capacity: 0.3, slip: 0.15, stretch: 0.3 }, undefined, 6],
   ] as const
-).map(([name, free, penalty]) => ({
+).map(([name, free, positive, penalty]) => ({
   verdict: 'low-capacity',
-  hypothesis: { name, free, levelAt: 'full', tied: true, penalty },
+  hypothesis: { name, free, levelAt: 'full', tied: true, positive, penalty },
 }));
 
 /** The explanations that are compared, with how far each may be from healthy (one standard deviation). */

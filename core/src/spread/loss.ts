@@ -20,6 +20,9 @@ export function gains({ theta }: Pick<ChannelFit, 'theta'>): boolean {
   return Math.max(lithium, 1 / (1 + g), negative) > 1 + MOST_MORE;
 }
 
+/** Whether a fit says that the negative electrode is fuller than in the others when the channel is full: it may be, where it has become smaller. */
+export const isFuller = ({ theta }: Pick<ChannelFit, 'theta'>): boolean => theta[SLIP]! < -MOST_MORE;
+
 /** What a channel holds of what the typical one holds, by a fit, with the standard deviation that its readings leave. */
 export function heldOf(
   observed: Pick<Observed, 'curve' | 'negative'>,
