@@ -376,10 +376,15 @@ export function caseOf(world: World, seed: number): SimCase | null {
     if (faults.some((x) => Math.abs(x.channelIndex - at) <= 2)) continue;
     const before: SimPack = { ...sim, channels: sim.channels.map((c) => ({ ...c })) };
     const made = inject(sim, kind, at, random);
-    if (!['tap', 'tap-load', 'stuck', 'dead'].includes(kind)) {
-      const { detect, separate } = world.tells(sim, legs, made[0]!, before);
-      if (detect < world.leastDetect || (separate > 4 && separate < 18)) return null;
-      made[0]!.determinable = separate >= 18;
+    if (!['tap-load', 'stuck', 'dead'].includes(kind)) {
+      const told = made.map((fault) => world.tells(sim, legs, fault, before));
+      // Both channels of a tap wire stand out together, and nothing else is opposite in two neighbours.
+      if (told.reduce((sum, t) => sum + t.detect, 0) < world.leastDetect) return null;
+      if (kind !== 'tap') {
+        const { separate } = told[0]!;
+        if (separate > 4 && separate < 18) return null;
+        made[0]!.determinable = separate >= 18;
+      }
     }
     faults.push(...made);
   }

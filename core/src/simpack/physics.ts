@@ -23,6 +23,11 @@ const HARMLESS_LOSS = 0.95;
 /** Charge apart, as a share of capacity, up to which nobody would do anything. Common practice, no source. */
 const HARMLESS_SHARE = 0.02;
 
+/** What readings are good to, noise and all that no column holds, V. */
+const READ_V = 0.0015;
+/** A fault that stands out less is not counted. */
+const LEAST_DETECT = 30;
+
 function courseOf(legs: readonly Leg[]): Course {
   const timeS = [0];
   const currentA = [0];
@@ -239,7 +244,14 @@ export function physicsCase(
     const seat = kind === 'joint' || kind === 'cell' ? kind : undefined;
     faults.push({ channelIndex: at, verdict, determinable: true, seat });
     if (kind === 'tap') {
-      channels[at + 1]!.offsetV -= c.offsetV - healthy.offsetV;
+      const offsetV = c.offsetV - healthy.offsetV;
+      // Both channels of a tap wire stand out together, and nothing else is opposite in two neighbours.
+      const together = [healthy, channels[at + 1]!].reduce((sum, channel) => {
+        const shown = new Float64Array(course.timeS.length).fill(offsetV);
+        return sum + discernible(shown, healthyColumns(channel, course), [], verdict, READ_V).detect;
+      }, 0);
+      if (together < LEAST_DETECT) return null;
+      channels[at + 1]!.offsetV -= offsetV;
       faults.push({ channelIndex: at + 1, verdict, determinable: true });
     } else if (kind !== 'stuck' && kind !== 'dead') {
       const [own, other] = [volts(c, course), volts(healthy, course)];
@@ -249,9 +261,9 @@ export function physicsCase(
         healthyColumns(healthy, course),
         causesOf(healthy, course),
         verdict,
-        0.0015,
+        READ_V,
       );
-      if (detect < 30 || (separate > 4 && separate < 18)) return null;
+      if (detect < LEAST_DETECT || (separate > 4 && separate < 18)) return null;
       if (kind === 'low-capacity' && capacityOf(c.cell) > HARMLESS_LOSS * capacityOf(healthy.cell))
         return null;
       // What differs by less does no harm, and is no fault.

@@ -30,6 +30,16 @@ function shake(sim: SimPack, random: Random): void {
   const warmEnd = random.uniform(0, 0.08);
   const { cells } = sim.pack.channels[0]!;
   const many = sim.channels.length - 1;
+  const { healthy } = factsOf(sim.pack.profile.chemistry);
+  sim.differs = {
+    socFraction: healthy.socFraction * by.soc,
+    capacity: healthy.capacity * by.capacity,
+    resistance: healthy.resistance * by.resistance,
+    leakPerDay: healthy.leakPerDay * by.leak,
+    offsetV: healthy.offsetV * by.offset,
+    gain: gain / Math.sqrt(cells),
+    shapeV: shapeV / Math.sqrt(cells),
+  };
   sim.channels = sim.channels.map((c, i): SimChannel => {
     const warm = 1 - warmEnd * (i / many - 0.5);
     return {
@@ -88,9 +98,12 @@ function shownBy(sim: SimPack, legs: readonly Leg[], channel: number): (c: SimCh
 const minus = (a: Float64Array, b: Float64Array, unit = 1): Float64Array =>
   a.map((v, k) => (v - b[k]!) / unit);
 
-/** What healthy channels of this world differ by, seen in one channel. */
+/** What the healthy channels of this very pack differ by, seen in one of them. */
 function healthyColumns(c: SimChannel, v: (c: SimChannel) => Float64Array, sim: SimPack): Column[] {
-  const { healthy } = factsOf(sim.pack.profile.chemistry);
+  const { healthy: usual } = factsOf(sim.pack.profile.chemistry);
+  const healthy = { ...usual, ...sim.differs };
+  // Of a pack without any there is next to nothing of it, and a column stays a column.
+  const some = (sd: number): number => Math.max(sd, 1e-6);
   const base = v(c);
   const by = (part: Partial<SimChannel>, unit: number): Float64Array =>
     minus(v({ ...c, ...part }), base, unit);
@@ -104,9 +117,9 @@ function healthyColumns(c: SimChannel, v: (c: SimChannel) => Float64Array, sim: 
     { sd: healthy.slow, v: by({ slowRatio: c.slowRatio + 0.05 }, 0.05) },
     { sd: healthy.leakPerDay, v: by({ leakPerDay: c.leakPerDay + 0.001 }, 0.001) },
     { sd: healthy.offsetV, v: new Float64Array(base.length).fill(1) },
-    { sd: 0.0005, v: base },
+    { sd: some(sim.differs!.gain), v: base },
     ...[0, 1.57].map((phase) => ({
-      sd: 0.0005,
+      sd: some(healthy.shapeV),
       v: by({ bends: [...(c.bends ?? []), { perSoc: 15, sizeV: 1e-3, phase }] }, 1e-3),
     })),
   ];

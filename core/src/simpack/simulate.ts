@@ -1,4 +1,4 @@
-import { factsOf, ocvCurve, type OcvCurve, type Pack } from '../pack';
+import { factsOf, ocvCurve, type OcvCurve, type Pack, type Scatter } from '../pack';
 import type { ScanRecord, Series } from '../scan';
 import { Random } from './random';
 
@@ -59,6 +59,10 @@ export interface SimPack {
   /** Readings that are the row before's, and that are missing, as shares. */
   late?: number;
   missing?: number;
+  /** How far the healthy channels of this pack differ, one standard deviation, where that is not the usual. */
+  differs?: Pick<Scatter, 'socFraction' | 'capacity' | 'resistance' | 'leakPerDay' | 'offsetV' | 'shapeV'> & {
+    gain: number;
+  };
 }
 
 /** One leg of a schedule: constant current, positive on discharge, read every `sampleS`. */
