@@ -10,7 +10,7 @@ import { leakMilliamp } from './channelModel';
  * capacity and resistance, and what the model leaves out. Set by packs of each simulated world; on packs not used for
  * that, two standard deviations hold the truth in 89 to 100 of a hundred figures of every kind, in packs of particles too.
  */
-const SYSTEMATIC = { charge: 0.16, leak: 0.22, offset: 0.05 };
+const SYSTEMATIC = { charge: 0.16, leak: 0.22, offset: 0.02 };
 /** Excess resistance: with readings every second, and more the longer they are apart, since fast lags then look ohmic. */
 const RESISTANCE = { sampled: 0.025, perTenSeconds: 0.06 };
 /** Share of the healthy scatter of boards that stays in a fitted offset. */

@@ -17,10 +17,10 @@ export const SEPARATE_LIMIT = 9;
 /**
  * No verdict is told surer than it turns out. Of a thousand packs of four worlds 530 of 533 verdicts were right that stood out and stood apart
  * from the next explanation, 87 of 98 that hardly did; of wrong readings whose fit left more than readings scatter by, 12 of 15; and of
- * causes of what was left open that seemed plain, 17 of 29. Of 27 imbalances on a flat curve that were plain and clean 20 were one and 5 had lost lithium: more
+ * causes of what was left open that seemed plain, 17 of 29; of wires on a bar all 76. Of 27 imbalances on a flat curve that were plain and clean 20 were one and 5 had lost lithium: more
  * of the former in packs of circuits, of the latter in packs of particles.
  */
-const SUREST = { plain: 0.99, faint: 0.88, unclean: 0.8, alike: 0.8, open: 0.6 };
+const SUREST = { plain: 0.99, loadTap: 0.98, faint: 0.88, unclean: 0.8, alike: 0.8, open: 0.6 };
 const PLAIN = { separate: 25, detect: 30 };
 /** A fit that leaves this many times what readings scatter by is not clean. */
 const UNCLEAN_TIMES = 1.3;
@@ -88,8 +88,8 @@ export function loadTapFindings({ channels: [a, b], ohm, detect }: LoadTap, pack
       channel: pack.channels[c]!.id,
       module: modulesOfChannel(pack, c),
       verdict: 'sense-fault',
-      confidence: 0.95,
-      alternatives: [{ verdict: 'high-resistance', confidence: 0.04 }],
+      confidence: SUREST.loadTap,
+      alternatives: [{ verdict: 'high-resistance', confidence: 1 - SUREST.loadTap }],
       estimate: {},
       reasons: [
         `Reads ${size} drawn too ${little ? 'little' : 'much'}, and its neighbour ${paired} as much too ${little ? 'much' : 'little'}: no cell has that much less resistance than the others, so the sense wire between them sits on a joint that carries the current.`,
