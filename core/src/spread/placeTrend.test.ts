@@ -77,12 +77,12 @@ describe('a pack whose one end is 8 °C colder', () => {
 });
 
 describe('a sense wire on a bar that carries the current', () => {
-  const record = (ohm: number, alone = false) => {
+  const record = (ohm: number, alone = false, half = 1) => {
     const random = new Random(77);
     const sim = healthyPack(pack, random, 0.9);
     sim.startSoc = 0.7;
     sim.channels[9]!.tapOhm = -ohm;
-    if (!alone) sim.channels[10]!.tapOhm = ohm;
+    if (!alone) sim.channels[10]!.tapOhm = half * ohm;
     return simulateRecord(sim, driveLegs(random, 40, 6, 2), random);
   };
 
@@ -95,6 +95,24 @@ describe('a sense wire on a bar that carries the current', () => {
       ]);
       expect(findings[0]!.reasons[0]).toMatch(/joint that carries the current/);
     }
+  });
+
+  it('is so where both halves are not quite as large, if no cell would have so little resistance', () => {
+    const { findings } = diagnose(record(-0.0012, false, 0.75), pack);
+    expect(findings.map((f) => [f.channel, f.verdict, f.pairedWith]).sort()).toEqual([
+      ['c10', 'sense-fault', 'c11'],
+      ['c11', 'sense-fault', 'c10'],
+    ]);
+  });
+
+  it('is not healthy where one channel alone rises under load', () => {
+    const { findings } = diagnose(record(-0.0015, true), pack);
+    expect(findings.map((f) => [f.channel, f.verdict])).toEqual([['c10', 'sense-fault']]);
+    expect(findings[0]!.reasons[0]).toMatch(/no cell does that/);
+    // Half of what worn cells have is a new one among them.
+    expect(diagnose(record(-0.0004, true), pack).findings.filter((f) => f.verdict === 'sense-fault')).toEqual(
+      [],
+    );
   });
 
   it('leaves a joint without such a neighbour what it is', () => {

@@ -85,9 +85,14 @@ const SENSE_JOINT: Hypothesis = {
 /** No cell has so much less resistance than the others: the reading is wrong. From memory. */
 const LESS_THAN_ANY = 0.2;
 
-/** Two neighbours whose readings follow the current, as much as each other the other way. */
+/** From this share less it is none at all: a new cell among worn ones has half of what they have. From memory. */
+const NO_CELL = 0.7;
+/** Two halves of one wire's error are seldom further apart than this share. From memory. */
+const HALVES = 0.5;
+
+/** Neighbours whose readings follow the current, as much as each other the other way; or one alone that no cell would give. */
 export interface LoadTap {
-  channels: [number, number];
+  channels: [number, number] | [number];
   /** What the first reads too little for each ampere drawn, Ω; negative: too much. */
   ohm: number;
   /** How much better that is than nothing wrong with both, by chi-square. */
@@ -96,7 +101,8 @@ export interface LoadTap {
 
 /**
  * Pairs of neighbours of which one seems to have too much resistance at once with the current and the other as much too
- * little. No cell has that much less than the others, so the wire between them is what is wrong.
+ * little. No cell has that much less than the others, so the wire between them is what is wrong. A channel that seems to have hardly any
+ * resistance, or less than none, is one whether or not its neighbour shows it as well.
  */
 export function loadTaps(m: Majority, plain: readonly number[], limit: number): LoadTap[] {
   const { observed, pack, scatter, inflation } = m;
@@ -119,9 +125,18 @@ export function loadTaps(m: Majority, plain: readonly number[], limit: number): 
     const mismatch = (da + db) ** 2 / (variance + (MISMATCH * Math.max(Math.abs(da), Math.abs(db))) ** 2);
     const calm = (c: number): number => nothingWrong(m, c, inflation, { passes: 1 }).chiSquare;
     const detect = calm(a) - fa.chiSquare + calm(b) - fb.chiSquare - mismatch;
-    if (mismatch > 6 || detect < 2 * limit) continue;
+    const agree =
+      less < -NO_CELL ? Math.abs(da + db) < HALVES * Math.max(Math.abs(da), Math.abs(db)) : mismatch <= 6;
+    if (!agree || detect < 2 * limit) continue;
     taken.add(a).add(b);
     found.push({ channels: [a, b], ohm: ((da - db) / 2) * observed.trajectory.resistanceOhm, detect });
+  }
+  for (const a of able) {
+    const f = look.get(a)!;
+    const detect = nothingWrong(m, a, inflation, { passes: 1 }).chiSquare - f.chiSquare;
+    if (taken.has(a) || f.theta[at]! > -NO_CELL || detect < 2 * limit) continue;
+    const { cells } = pack.channels[a]!;
+    found.push({ channels: [a], ohm: f.theta[at]! * cells * observed.trajectory.resistanceOhm, detect });
   }
   return found;
 }

@@ -17,10 +17,18 @@ export const SEPARATE_LIMIT = 9;
 /**
  * No verdict is told surer than it turns out. Of a thousand packs of four worlds 530 of 533 verdicts were right that stood out and stood apart
  * from the next explanation, 87 of 98 that hardly did; of wrong readings whose fit left more than readings scatter by, 12 of 15; and of
- * causes of what was left open that seemed plain, 17 of 29; of wires on a bar all 76. Of 27 imbalances on a flat curve that were plain and clean 20 were one and 5 had lost lithium: more
+ * causes of what was left open that seemed plain, 17 of 29; of wires on a bar all 76 pairs' channels; of one alone, which no world has, from memory. Of 27 imbalances on a flat curve that were plain and clean 20 were one and 5 had lost lithium: more
  * of the former in packs of circuits, of the latter in packs of particles.
  */
-const SUREST = { plain: 0.99, loadTap: 0.98, faint: 0.88, unclean: 0.8, alike: 0.8, open: 0.6 };
+const SUREST = {
+  plain: 0.99,
+  loadTap: 0.98,
+  reversed: 0.9,
+  faint: 0.88,
+  unclean: 0.8,
+  alike: 0.8,
+  open: 0.6,
+};
 const PLAIN = { separate: 25, detect: 30 };
 /** A fit that leaves this many times what readings scatter by is not clean. */
 const UNCLEAN_TIMES = 1.3;
@@ -78,25 +86,29 @@ const PLAINLY_APART = 50;
 /** Charge over which a pack counts as having stood, as a share. */
 const STANDS = 0.05;
 
-/** Two channels whose shared sense wire hangs on a bar that carries the current. */
-export function loadTapFindings({ channels: [a, b], ohm, detect }: LoadTap, pack: Pack): ChannelFinding[] {
+/** Two channels whose shared sense wire hangs on a bar that carries the current, or one whose own does. */
+export function loadTapFindings({ channels, ohm, detect }: LoadTap, pack: Pack): ChannelFinding[] {
   const size = `${+Math.abs(ohm * 1e3).toPrecision(2)} mV for each ampere`;
-  return [a, b].map((c): ChannelFinding => {
-    const paired = pack.channels[c === a ? b : a]!.id;
-    const little = (c === a) === ohm > 0;
+  return channels.map((c, i): ChannelFinding => {
+    const other = channels.length === 2 ? pack.channels[channels[1 - i]!]!.id : null;
+    const little = (i === 0) === ohm > 0;
+    const way = `Reads ${size} drawn too ${little ? 'little' : 'much'}`;
+    const sure = other === null ? SUREST.reversed : SUREST.loadTap;
     return {
       channel: pack.channels[c]!.id,
       module: modulesOfChannel(pack, c),
       verdict: 'sense-fault',
-      confidence: SUREST.loadTap,
-      alternatives: [{ verdict: 'high-resistance', confidence: 1 - SUREST.loadTap }],
+      confidence: sure,
+      alternatives: [{ verdict: 'high-resistance', confidence: 1 - sure }],
       estimate: {},
       reasons: [
-        `Reads ${size} drawn too ${little ? 'little' : 'much'}, and its neighbour ${paired} as much too ${little ? 'much' : 'little'}: no cell has that much less resistance than the others, so the sense wire between them sits on a joint that carries the current.`,
+        other === null
+          ? `${way}, as if it had no resistance or less: no cell does that, so its reading is wrong, as by a sense wire on a joint that carries the current.`
+          : `${way}, and its neighbour ${other} as much too ${little ? 'much' : 'little'}: no cell has that much less resistance than the others, so the sense wire between them sits on a joint that carries the current.`,
       ],
       detect,
       separate: detect,
-      pairedWith: paired,
+      ...(other === null ? {} : { pairedWith: other }),
     };
   });
 }
