@@ -98,7 +98,7 @@ describe('a sense wire on a bar that carries the current', () => {
   });
 
   it('is so where both halves are not quite as large, if no cell would have so little resistance', () => {
-    const { findings } = diagnose(record(-0.0012, false, 0.75), pack);
+    const { findings } = diagnose(record(-0.0012, false, 0.65), pack);
     expect(findings.map((f) => [f.channel, f.verdict, f.pairedWith]).sort()).toEqual([
       ['c10', 'sense-fault', 'c11'],
       ['c11', 'sense-fault', 'c10'],
