@@ -17,7 +17,7 @@ import { loadTaps, suspectedTaps, tapPairs } from './taps';
 import { findSignatures } from './signature';
 import type { ChannelFinding } from './verdicts';
 import { HEALTHY, hypothesesFor, OPEN } from './hypotheses';
-import { gains, heldOf, isFuller } from './loss';
+import { gains, heldOf, heldSd, isFuller } from './loss';
 import { byElectrode } from './parameters';
 import { withLeaps } from './leaps';
 import { canTell, isMaterial, isSeen, isVisible } from './material';
@@ -309,7 +309,7 @@ function estimateOfChannel(
     deltaSoc: { value: f.theta[0]! - f.theta[1]! * level, sd: f.sd[0]! },
     capacityRatio:
       held.sd < TELLS * held.beforeSd({ ...scatter, ...best?.hypothesis.free })
-        ? { value: held.value, sd: held.sd }
+        ? { value: held.value, sd: best ? heldSd(held, best.hypothesis, observed) : held.sd }
         : null,
     resistanceRatio:
       loadChanged && tells(2, best?.hypothesis.free.ohmic ?? scatter.resistance)

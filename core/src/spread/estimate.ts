@@ -25,7 +25,8 @@ const samplingS = ({ trajectory: { timeS } }: Observed): number =>
 
 /** The figure of a verdict with a standard deviation that holds more than the fit's own: see `SYSTEMATIC`. */
 export function estimateOf(verdict: Verdict, judged: Judged, observed: Observed, scatter: Scatter): Estimate {
-  const { theta, sd } = judged.byVerdict.get(verdict)!.fit;
+  const { fit, hypothesis } = judged.byVerdict.get(verdict)!;
+  const { theta, sd } = fit;
   switch (verdict) {
     case 'imbalance':
       return {
@@ -34,8 +35,8 @@ export function estimateOf(verdict: Verdict, judged: Judged, observed: Observed,
           100 * Math.hypot(sd[0]!, SYSTEMATIC.charge * theta[0]!, ofTypical(scatter.socFraction, observed)),
       };
     case 'low-capacity': {
-      const held = heldOf(observed, judged.byVerdict.get(verdict)!.fit);
-      return { capacityRatio: held.value, capacityRatioSd: heldSd(held) };
+      const held = heldOf(observed, fit);
+      return { capacityRatio: held.value, capacityRatioSd: heldSd(held, hypothesis, observed) };
     }
     case 'high-resistance': {
       const share = RESISTANCE.sampled + RESISTANCE.perTenSeconds * Math.min(1, samplingS(observed) / 10);

@@ -1,7 +1,7 @@
 import { factsOf, type Pack } from '../pack';
 import type { Observation, Observed } from './observe';
 import type { Trajectory } from './trajectory';
-import type { Estimate, Verdict } from './verdicts';
+import { heldFromTo, type Estimate, type Verdict } from './verdicts';
 import { type ChannelFit, leakMilliamp } from './channelModel';
 import { byElectrode, type Hypothesis } from './parameters';
 
@@ -59,7 +59,7 @@ export function explain(
     );
   if (verdict === 'low-capacity')
     reasons.push(
-      `${byElectrode(found.hypothesis) ? `The gap comes and goes with the steps of the curve (${widest(channel, t)}), so lithium or the material of one electrode is lost` : 'The gap grows with the charge drawn'}: it holds ${pct(estimate.capacityRatio!, 0)} of what the others hold (± ${pct(estimate.capacityRatioSd!)}).`,
+      `${byElectrode(found.hypothesis) ? `The gap comes and goes with the steps of the curve (${widest(channel, t)}), so lithium or the material of one electrode is lost` : 'The gap grows with the charge drawn'}: ${holds(estimate)}`,
     );
   if (verdict === 'high-resistance')
     reasons.push(
@@ -74,6 +74,14 @@ export function explain(
       `The gap stays ${signed(theta[5]! * 1000)} mV whatever the charge, current and time: the reading, not the cell.`,
     );
   return reasons;
+}
+
+/** What a channel holds of what the others hold, in words. */
+function holds(estimate: Estimate): string {
+  const rough = heldFromTo(estimate);
+  return rough
+    ? `it holds ${(100 * rough.from).toFixed(0)} to ${pct(rough.to, 0)} of what the others hold; the record tells it no closer.`
+    : `it holds ${pct(estimate.capacityRatio!, 0)} of what the others hold (± ${pct(estimate.capacityRatioSd!)}).`;
 }
 
 /** The widest gap of a record, and where on the charge it is. */

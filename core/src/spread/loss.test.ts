@@ -1,7 +1,10 @@
 import { describe, expect, it } from 'vitest';
+import { beadGraphiteCase, physicsCase } from '../simpack';
 import { aged, capacityOf, inNegativeAt, newCell, type ParticleCell } from '../simpack/particle';
+import { diagnose } from './diagnose';
 import { gains } from './loss';
 import { PARAMETERS } from './parameters';
+import { heldFromTo } from './verdicts';
 
 const typical = aged(newCell('nmc', 60), 0.08, 0.05, 0.04);
 const capacityAh = capacityOf(typical);
@@ -52,5 +55,34 @@ describe('what no cell gains', () => {
     expect(gains({ theta: placed({ ...typical, positiveAh: 1.12 * typical.positiveAh }) })).toBe(true);
     // By no more than cells differ by.
     expect(gains({ theta: lost(-0.02, 0, 0) })).toBe(false);
+  });
+});
+
+describe('a loss in packs of particles that were told healthy', () => {
+  it.each([
+    ['a graphite that is known', physicsCase, 60528],
+    ['a graphite that is not', beadGraphiteCase, 60023],
+    ['a graphite that is not, and hardly a gap', beadGraphiteCase, 60318],
+  ])('is told, and no closer than its electrodes are known: %s', (_name, make, seed) => {
+    const { pack, record, faults } = make(seed)!;
+    const { findings } = diagnose(record, pack);
+    expect(findings.map((f) => [f.channel, f.verdict])).toEqual([
+      [pack.channels[faults[0]!.channelIndex]!.id, 'low-capacity'],
+    ]);
+    const { estimate, reasons, confidence } = findings[0]!;
+    const held = faults[0]!.size!;
+    expect(Math.abs(estimate.capacityRatio! - held)).toBeLessThan(2 * estimate.capacityRatioSd!);
+    expect(confidence).toBeGreaterThanOrEqual(0.5);
+    const rough = heldFromTo(estimate);
+    if (make === physicsCase) return;
+    expect(rough!.from).toBeLessThan(held);
+    expect(rough!.to).toBeLessThanOrEqual(1);
+    expect(reasons.join(' ')).toMatch(/ to .* % of what the others hold; the record tells it no closer/);
+  });
+
+  it('is told as a figure where it is known to a few per cent', () => {
+    expect(heldFromTo({ capacityRatio: 0.86, capacityRatioSd: 0.02 })).toBeNull();
+    expect(heldFromTo({})).toBeNull();
+    expect(heldFromTo({ capacityRatio: 0.96, capacityRatioSd: 0.05 })).toEqual({ from: 0.86, to: 1 });
   });
 });

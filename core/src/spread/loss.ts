@@ -2,7 +2,8 @@ import { heldRatio } from './heldRatio';
 import { covarianceOf, varianceOf } from './linear';
 import type { Observed } from './observe';
 import type { ChannelFit } from './channelModel';
-import { PARAMETERS } from './parameters';
+import { byElectrode, PARAMETERS, type Hypothesis } from './parameters';
+import { OFF_BY_MISFIT } from './typicalFit';
 
 const [CAPACITY, SLIP, STRETCH] = (['capacity', 'slip', 'stretch'] as const).map((p) =>
   PARAMETERS.indexOf(p),
@@ -54,6 +55,18 @@ export function heldOf(
 const SYSTEMATIC = 0.28;
 const OTHERS_SD = 0.005;
 
-/** Standard deviation of what a channel holds, with what no reading says of it. Set by packs of each simulated world. */
-export const heldSd = ({ value, sd }: { value: number; sd: number }): number =>
-  Math.hypot(sd, OTHERS_SD, SYSTEMATIC * (1 - value));
+/**
+ * Standard deviation of what a channel holds, with what no reading says of it. Set by packs of each simulated world.
+ * @param by the explanation; where it goes by an electrode, that is known no better than its half cells lie at the table
+ */
+export const heldSd = (
+  { value, sd }: { value: number; sd: number },
+  by: Hypothesis,
+  { negative }: Pick<Observed, 'negative'>,
+): number =>
+  Math.hypot(
+    sd,
+    OTHERS_SD,
+    SYSTEMATIC * (1 - value),
+    byElectrode(by) ? OFF_BY_MISFIT * (negative?.misfitV ?? 0) : 0,
+  );

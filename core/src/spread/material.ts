@@ -49,7 +49,9 @@ export function isMaterial(
   if (holdsLess(hypothesis)) {
     const ratio = heldRatio(observed, theta[1]!, theta[6]!, theta[7]!);
     // What lithium or material is lost shows long before how much: as much as it may well be counts.
-    const least = byElectrode(hypothesis) ? ratio - heldSd(heldOf(observed, fit)) : ratio;
+    const least = byElectrode(hypothesis)
+      ? ratio - heldSd(heldOf(observed, fit), hypothesis, observed)
+      : ratio;
     return Math.abs(1 / least - 1) > healthy.capacity!;
   }
   return PARAMETERS.some(

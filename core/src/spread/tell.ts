@@ -271,7 +271,9 @@ function surestOf(
  */
 function mattersBy({ capacityRatio, capacityRatioSd }: ChannelFinding['estimate'], pack: Pack): number {
   const most = 1 / (1 + factsOf(pack.profile.chemistry).matters.capacity);
-  return 1 / (1 + Math.exp((-1.702 * (most - capacityRatio!)) / capacityRatioSd!));
+  const share = 1 / (1 + Math.exp((-1.702 * (most - capacityRatio!)) / capacityRatioSd!));
+  // That something is lost is plain by then; only how much is not.
+  return Math.max(0.5, share);
 }
 
 /** Gives each odd channel its verdict, tap-wire pairs first. */

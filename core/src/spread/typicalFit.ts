@@ -260,7 +260,7 @@ function voltageAt(
  * What a capacity is off by for each volt that the half cells lie beside the table: of packs of particles with a graphite that is none of those
  * known.
  */
-const OFF_BY_MISFIT = 20;
+export const OFF_BY_MISFIT = 20;
 const STEP = 0.004;
 
 /** What the cell of a fit holds from full to empty, and the standard deviation of that. */

@@ -26,6 +26,18 @@ export interface Estimate {
   offsetMillivoltSd?: number;
 }
 
+/** Known no closer than this, one standard deviation, what a channel holds is told as a range. */
+const ROUGH_SD = 0.03;
+
+/** What a channel holds of what the others hold, from and to, where the record tells it no closer; null where it does. */
+export function heldFromTo({
+  capacityRatio: ratio,
+  capacityRatioSd: sd,
+}: Estimate): { from: number; to: number } | null {
+  if (ratio === undefined || sd === undefined || sd <= ROUGH_SD) return null;
+  return { from: Math.max(0, ratio - 2 * sd), to: Math.min(1, ratio + 2 * sd) };
+}
+
 export interface Alternative {
   verdict: Verdict;
   confidence: number;

@@ -1,6 +1,6 @@
 import { factsOf, type Measured, type Pack } from '@cellmend/core/pack';
 import type { CostedFinding, SpreadReport } from '@cellmend/core/spread';
-import { sureness, verdictName } from '@cellmend/core/spread';
+import { heldFromTo, sureness, verdictName } from '@cellmend/core/spread';
 import { distance } from '../../ui/units';
 import { channelList, fixed, percent, upper } from '../../ui/words';
 
@@ -88,6 +88,8 @@ export function magnitude(f: CostedFinding): string {
   if (f.absolute === 'reversed') return 'reversed';
   if (f.verdict === 'undetermined')
     return `could be ${f.alternatives.map((a) => verdictName(a.verdict)).join(' or ')}`;
+  const rough = heldFromTo(e);
+  if (rough) return `holds ${fixed(100 * rough.from, 0)} to ${percent(rough.to)} of the others`;
   if (e.capacityRatio !== undefined) return `holds ${percent(e.capacityRatio)} of the others`;
   if (e.deltaSocPct !== undefined)
     return `${fixed(Math.abs(e.deltaSocPct), 1)} % of charge ${e.deltaSocPct < 0 ? 'low' : 'high'}`;
@@ -112,7 +114,7 @@ export function headline(suspect: Suspect, report: SpreadReport): { title: strin
     case 'low-capacity':
       return {
         title: `${name} runs empty first: low capacity`,
-        text: `It ${magnitude(worst)} (± ${percent(worst.estimate.capacityRatioSd ?? 0, 1)}). ${ends}`,
+        text: `It ${magnitude(worst)}${heldFromTo(worst.estimate) ? '; the record tells it no closer' : ` (± ${percent(worst.estimate.capacityRatioSd ?? 0, 1)})`}. ${ends}`,
       };
     case 'imbalance':
       return {
