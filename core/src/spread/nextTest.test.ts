@@ -80,6 +80,23 @@ describe('the next best test', () => {
     expect(nextTest([high], null, null, pack, new Set(['c1']))).not.toMatch(/joint/);
   });
 
+  it('is a drive to near empty where a loss is plain and its size is not, unless the pack has to stand or was there already', () => {
+    const lost: ChannelFinding = {
+      ...open(),
+      verdict: 'low-capacity',
+      confidence: 0.5,
+      estimate: { capacityRatio: 0.95, capacityRatioSd: 0.06 },
+    };
+    const at = (medianSocFraction: number) => ({ medianSocFraction, channels: [] }) as never;
+    const drive = /^Log a drive from near full to near empty: c1 has lost capacity/;
+    expect(nextTest([lost], at(0.95), at(0.57), pack)).toMatch(drive);
+    expect(nextTest([lost], at(0.95), at(0.1), pack)).not.toMatch(drive);
+    const known = { ...lost, estimate: { capacityRatio: 0.85, capacityRatioSd: 0.02 } };
+    expect(nextTest([known], at(0.95), at(0.57), pack)).toMatch(/before it is replaced/);
+    const dead: ChannelFinding = { ...lost, channel: 'c2', verdict: 'dead', estimate: {} };
+    expect(nextTest([lost, dead], at(0.95), at(0.57), pack, new Set(['c2']))).not.toMatch(drive);
+  });
+
   it('gains one bit from two even explanations it tells apart, none from two it cannot', () => {
     // Shannon: the entropy of two equal chances is one bit.
     expect(gainOf(TESTS[0]!, open('sense-fault', 'imbalance').alternatives)).toBeCloseTo(1, 12);

@@ -1,6 +1,6 @@
 import { factsOf, type Pack } from '../pack';
 import type { Spread } from './spread';
-import type { Alternative, ChannelFinding, Verdict } from './verdicts';
+import { heldFromTo, type Alternative, type ChannelFinding, type Verdict } from './verdicts';
 
 /** A measurement, what it costs, and which explanations it tells apart: those in one set look alike to it. */
 export interface Test {
@@ -144,6 +144,9 @@ export function rankTests(
     .sort((a, b) => b.bits / b.minutes - a.bits / a.minutes);
 }
 
+/** A record that went below this share of charge has shown what a channel holds, as far as one can. From memory. */
+const LOW_SOC = 0.2;
+
 /** The measurement that separates most of what is still open for its effort, in one sentence. */
 export function nextTest(
   findings: readonly ChannelFinding[],
@@ -165,6 +168,10 @@ export function nextTest(
   if (joint)
     // Never across a live joint: what like joints have is compared dead.
     return `Proven dead, measure the joints of ${joint.channel} with a micro-ohmmeter against like ones. One with more than twice as much is cleaned and torqued by the maker’s procedure: it needs no module. If they are alike, it is the cell.`;
+  const lost = findings.find((f) => f.verdict === 'low-capacity' && heldFromTo(f.estimate));
+  const low = nearEmpty !== null && nearEmpty.medianSocFraction < LOW_SOC;
+  if (lost && !low && !standsStill(findings, nearFull, nearEmpty))
+    return `Log a drive from near full to near empty: ${lost.channel} has lost capacity, and how much of it decides whether ${lost.module} is replaced.`;
   const first = unmetered[0];
   if (first) return `Meter ${first.channel} at the terminals of ${first.module} before it is replaced.`;
   if (standsStill(findings, nearFull, nearEmpty)) {
