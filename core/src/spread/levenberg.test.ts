@@ -63,3 +63,33 @@ it('solves a linear problem in one step, and gives up on a start that stays hope
   minimise(stubborn, new Float64Array(1), { steps: 100, damping: 1e-3, hopelessAbove: 100 });
   expect(looks).toBeLessThan(12);
 });
+
+it('leaves a way down only where it ends in the valley that is known, not in another one as deep', () => {
+  // Two residuals, 3(b² − 1) and 0.3(b − 1): none are left at 1, and a little near −1.
+  const looks = { count: 0 };
+  const valleys: LeastSquares = {
+    cost: (t) => {
+      looks.count++;
+      const [b] = t as unknown as [number];
+      return 9 * (b * b - 1) ** 2 + 0.09 * (b - 1) ** 2;
+    },
+    normal: (t, info, rhs) => {
+      const [b] = t as unknown as [number];
+      info[0] = 36 * b * b + 0.09;
+      rhs[0] = -18 * (b * b - 1) * b - 0.09 * (b - 1);
+    },
+  };
+  const from = (start: number, known?: { theta: Float64Array; cost: number }) => {
+    looks.count = 0;
+    const theta = Float64Array.of(start);
+    const { cost } = minimise(valleys, theta, { steps: 40, damping: 1e-3, known });
+    return { theta, cost, looks: looks.count };
+  };
+  const left = from(-0.9);
+  expect(left.cost).toBeGreaterThan(0.3);
+  // Past the same height on the other side, down to its own end.
+  for (const start of [1.3, 1.2, 1.1, 1.05]) expect(from(start, left).cost).toBeLessThan(0.01);
+  const again = from(-1.6, left);
+  expect(again.cost).toBeGreaterThanOrEqual(left.cost);
+  expect(again.looks).toBeLessThan(from(-1.6).looks);
+});
