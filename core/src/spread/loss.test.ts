@@ -80,8 +80,9 @@ describe('a loss in packs of particles that were told healthy', () => {
     expect(reasons.join(' ')).toMatch(/ to .* % of what the others hold; the record tells it no closer/);
   });
 
-  it('is told as a figure where it is known to a few per cent', () => {
-    expect(heldFromTo({ capacityRatio: 0.86, capacityRatioSd: 0.02 })).toBeNull();
+  it('is told as a figure where something is lost for certain, or its size is known to a few per cent', () => {
+    expect(heldFromTo({ capacityRatio: 0.86, capacityRatioSd: 0.04 })).toBeNull();
+    expect(heldFromTo({ capacityRatio: 0.95, capacityRatioSd: 0.02 })).toBeNull();
     expect(heldFromTo({})).toBeNull();
     expect(heldFromTo({ capacityRatio: 0.96, capacityRatioSd: 0.05 })).toEqual({ from: 0.86, to: 1 });
   });

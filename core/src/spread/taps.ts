@@ -90,6 +90,10 @@ const NO_CELL = 0.7;
 /** Two halves of one wire's error are seldom further apart than this share. From memory. */
 const HALVES = 0.5;
 
+/** Under a weak load much else looks like too little resistance: that has to take away most of what is odd. From memory. */
+const MOST_EXPLAINED = 1 / 3;
+const explains = (f: ChannelFit, calm: number): boolean => f.chiSquare < MOST_EXPLAINED * calm;
+
 /** Neighbours whose readings follow the current, as much as each other the other way; or one alone that no cell would give. */
 export interface LoadTap {
   channels: [number, number] | [number];
@@ -111,6 +115,7 @@ export function loadTaps(m: Majority, plain: readonly number[], limit: number): 
   const look = new Map(able.map((c) => [c, m.fit(c, SENSE_JOINT, inflation, { passes: 1 })]));
   const taken = new Set<number>();
   const found: LoadTap[] = [];
+  const calm = (c: number): number => nothingWrong(m, c, inflation, { passes: 1 }).chiSquare;
   for (const a of able) {
     const b = a + 1;
     const [fa, fb] = [look.get(a), look.get(b)];
@@ -123,18 +128,18 @@ export function loadTaps(m: Majority, plain: readonly number[], limit: number): 
     const cells = Math.max(pack.channels[a]!.cells, pack.channels[b]!.cells);
     const variance = cells ** 2 * (fa.sd[at]! ** 2 + fb.sd[at]! ** 2 + 2 * scatter.resistance ** 2);
     const mismatch = (da + db) ** 2 / (variance + (MISMATCH * Math.max(Math.abs(da), Math.abs(db))) ** 2);
-    const calm = (c: number): number => nothingWrong(m, c, inflation, { passes: 1 }).chiSquare;
     const detect = calm(a) - fa.chiSquare + calm(b) - fb.chiSquare - mismatch;
+    const unlike = Math.abs(da + db) < HALVES * Math.max(Math.abs(da), Math.abs(db));
     const agree =
-      less < -NO_CELL ? Math.abs(da + db) < HALVES * Math.max(Math.abs(da), Math.abs(db)) : mismatch <= 6;
+      mismatch <= 6 || (less < -NO_CELL && unlike && explains(fa, calm(a)) && explains(fb, calm(b)));
     if (!agree || detect < 2 * limit) continue;
     taken.add(a).add(b);
     found.push({ channels: [a, b], ohm: ((da - db) / 2) * observed.trajectory.resistanceOhm, detect });
   }
   for (const a of able) {
     const f = look.get(a)!;
-    const detect = nothingWrong(m, a, inflation, { passes: 1 }).chiSquare - f.chiSquare;
-    if (taken.has(a) || f.theta[at]! > -NO_CELL || detect < 2 * limit) continue;
+    const detect = calm(a) - f.chiSquare;
+    if (taken.has(a) || f.theta[at]! > -NO_CELL || detect < 2 * limit || !explains(f, calm(a))) continue;
     const { cells } = pack.channels[a]!;
     found.push({ channels: [a], ohm: f.theta[at]! * cells * observed.trajectory.resistanceOhm, detect });
   }

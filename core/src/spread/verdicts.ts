@@ -26,15 +26,15 @@ export interface Estimate {
   offsetMillivoltSd?: number;
 }
 
-/** Known no closer than this, one standard deviation, what a channel holds is told as a range. */
-const ROUGH_SD = 0.03;
+/** A figure whose interval reaches as far as next to nothing lost, and that is known no closer than this, says no more than the interval. */
+const ROUGH = { sd: 0.03, whole: 0.97 };
 
 /** What a channel holds of what the others hold, from and to, where the record tells it no closer; null where it does. */
 export function heldFromTo({
   capacityRatio: ratio,
   capacityRatioSd: sd,
 }: Estimate): { from: number; to: number } | null {
-  if (ratio === undefined || sd === undefined || sd <= ROUGH_SD) return null;
+  if (ratio === undefined || sd === undefined || sd <= ROUGH.sd || ratio + 2 * sd < ROUGH.whole) return null;
   return { from: Math.max(0, ratio - 2 * sd), to: Math.min(1, ratio + 2 * sd) };
 }
 
