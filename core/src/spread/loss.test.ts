@@ -4,7 +4,7 @@ import { aged, capacityOf, inNegativeAt, newCell, type ParticleCell } from '../s
 import { diagnose } from './diagnose';
 import { gains } from './loss';
 import { PARAMETERS } from './parameters';
-import { heldFromTo } from './verdicts';
+import { heldFromTo, heldText } from './verdicts';
 
 const typical = aged(newCell('nmc', 60), 0.08, 0.05, 0.04);
 const capacityAh = capacityOf(typical);
@@ -84,6 +84,8 @@ describe('a loss in packs of particles that were told healthy', () => {
     expect(heldFromTo({ capacityRatio: 0.86, capacityRatioSd: 0.04 })).toBeNull();
     expect(heldFromTo({ capacityRatio: 0.95, capacityRatioSd: 0.02 })).toBeNull();
     expect(heldFromTo({})).toBeNull();
+    expect(heldText({ value: 0.862, sd: 0.04 }, 1)).toBe('86.2 %');
+    expect(heldText({ value: 0.96, sd: 0.05 })).toBe('86 to 100 %');
     expect(heldFromTo({ capacityRatio: 0.96, capacityRatioSd: 0.05 })).toEqual({ from: 0.86, to: 1 });
   });
 });

@@ -17,8 +17,9 @@ export const SEPARATE_LIMIT = 9;
 /**
  * No verdict is told surer than it turns out. Of a thousand packs of four worlds 530 of 533 verdicts were right that stood out and stood apart
  * from the next explanation, 87 of 98 that hardly did; of wrong readings whose fit left more than readings scatter by, 12 of 15; and of
- * causes of what was left open that seemed plain, 17 of 29; of wires on a bar all 76 pairs' channels; of one alone, which no world has, from memory. Of 27 imbalances on a flat curve that were plain and clean 20 were one and 5 had lost lithium: more
- * of the former in packs of circuits, of the latter in packs of particles.
+ * causes of what was left open that seemed plain, 17 of 29. Of channels in pairs with a wire on a bar all 76 were; one alone is in no world, so how sure
+ * it is called is from memory. Of 27 imbalances on a flat curve that were plain and clean 20 were one and 5 had lost lithium: more of the former in packs
+ * of circuits, of the latter in packs of particles.
  */
 const SUREST = {
   plain: 0.99,

@@ -38,6 +38,14 @@ export function heldFromTo({
   return { from: Math.max(0, ratio - 2 * sd), to: Math.min(1, ratio + 2 * sd) };
 }
 
+/** What a channel holds of what the others hold, in per cent or from which to which: no closer than the record tells it. */
+export function heldText({ value, sd }: { value: number; sd: number }, digits = 0): string {
+  const rough = heldFromTo({ capacityRatio: value, capacityRatioSd: sd });
+  return rough
+    ? `${(100 * rough.from).toFixed(0)} to ${(100 * rough.to).toFixed(0)} %`
+    : `${(100 * value).toFixed(digits)} %`;
+}
+
 export interface Alternative {
   verdict: Verdict;
   confidence: number;

@@ -1,12 +1,12 @@
 import type { Module } from '@cellmend/core/pack';
-import { verdictName, type SpreadReport } from '@cellmend/core/spread';
+import { heldText, verdictName, type SpreadReport } from '@cellmend/core/spread';
 import { X } from 'lucide-react';
 import { Button as AriaButton } from 'react-aria-components';
 import styled from 'styled-components';
 import { useJobView } from '../shell/jobContext';
 import { readingWords, useReadings } from '../stages/notes/Readings';
 import { DataTable, Mute, Sheet } from '../ui/parts';
-import { fixed, orDash } from '../ui/words';
+import { orDash } from '../ui/words';
 
 const Box = styled(Sheet)`
   padding: 10px 14px;
@@ -81,9 +81,7 @@ export function ModuleSheet({
                   </td>
                   <td className="r">{cell(report.nearFull)}</td>
                   <td className="r">{cell(report.nearEmpty)}</td>
-                  <td className="r">
-                    {estimate?.capacityRatio ? `${fixed(estimate.capacityRatio.value * 100, 0)} %` : '–'}
-                  </td>
+                  <td className="r">{estimate?.capacityRatio ? heldText(estimate.capacityRatio) : '–'}</td>
                 </tr>
               );
             })}

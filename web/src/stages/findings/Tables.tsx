@@ -1,8 +1,8 @@
-import type { Spread, SpreadReport } from '@cellmend/core/spread';
+import { heldText, type Spread, type SpreadReport } from '@cellmend/core/spread';
 import { spreadOf } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { DataTable, Mute, Sheet } from '../../ui/parts';
-import { fixed, orDash, percent } from '../../ui/words';
+import { fixed, orDash } from '../../ui/words';
 
 /** Every test that would settle something, with what it is worth for its effort. */
 export function WhyThis({ report }: { report: SpreadReport }) {
@@ -80,7 +80,7 @@ export function Figures({ only }: { only: number | null }) {
                 <td className="r">{charge(e)}</td>
                 <td className="r">{orDash(e?.deltaAh)}</td>
                 <td className="r">
-                  {estimate?.capacityRatio ? percent(estimate.capacityRatio.value, 1) : 'not measured'}
+                  {estimate?.capacityRatio ? heldText(estimate.capacityRatio, 1) : 'not measured'}
                 </td>
               </tr>
             );
