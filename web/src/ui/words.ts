@@ -8,10 +8,16 @@ import {
 } from 'date-fns';
 
 const MINUS = '−';
-/** A number with a fixed count of decimals and a true minus sign. */
-export const fixed = (v: number, digits = 1): string => v.toFixed(digits).replace('-', MINUS);
-/** With its sign always shown. */
-export const signed = (v: number, digits = 1): string => `${v > 0 ? '+' : ''}${fixed(v, digits)}`;
+/** A number with a fixed count of decimals and a true minus sign; what rounds to nothing has no sign. */
+export function fixed(v: number, digits = 1): string {
+  const text = v.toFixed(digits);
+  return (Number(text) === 0 ? text.replace('-', '') : text).replace('-', MINUS);
+}
+/** With its sign always shown, where it is not nothing. */
+export function signed(v: number, digits = 1): string {
+  const text = fixed(v, digits);
+  return Number(text) > 0 ? `+${text}` : text;
+}
 /** The same, or a dash where nothing was read. */
 export const orDash = (v: number | null | undefined, digits = 1, unit = ''): string =>
   v == null ? '–' : `${signed(v, digits)}${unit}`;

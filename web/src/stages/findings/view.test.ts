@@ -5,7 +5,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { capacityLayer, deviationLayer, moduleMarks } from '../../pack-map/layers';
-import { channelList, duration, fixed, percent, signed } from '../../ui/words';
+import { channelList, duration, fixed, orDash, percent, signed } from '../../ui/words';
 import { comesOut, headline, magnitude, suspectsOf, tiltReads } from './view';
 
 const demo = join(import.meta.dirname, '../../../../demo');
@@ -103,6 +103,13 @@ describe('words', () => {
       '+2',
       '−2',
       '87 %',
+    ]);
+    // What rounds to nothing is neither above nor below.
+    expect([fixed(-0.2, 0), signed(-0.04), signed(0.04), orDash(-0.3, 0, ' mV')]).toEqual([
+      '0',
+      '0.0',
+      '0.0',
+      '0 mV',
     ]);
     expect([duration(0.5), duration(2), duration(2.25), duration(60), duration(24 * 25)]).toEqual([
       '30 min',
