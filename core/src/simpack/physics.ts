@@ -234,6 +234,7 @@ export function physicsCase(
     };
   });
   for (const c of channels) c.belowFullAh = Math.max(0.001 * capacity, c.belowFullAh);
+  const middle = (of: (c: PhysicsChannel) => number): number => median(channels.map(of));
   const faults: SimFault[] = [];
   if (random.uniform() > 0.25) {
     const kind = random.pick(KINDS[recordClass]!);
@@ -264,10 +265,12 @@ export function physicsCase(
         READ_V,
       );
       if (detect < LEAST_DETECT || (separate > 4 && separate < 18)) return null;
-      if (kind === 'low-capacity' && capacityOf(c.cell) > HARMLESS_LOSS * capacityOf(healthy.cell))
-        return null;
-      // What differs by less does no harm, and is no fault.
-      if (kind === 'imbalance' && Math.abs(c.belowFullAh - healthy.belowFullAh) < HARMLESS_SHARE * capacity)
+      // What lies by less from the others, or from what it was, does no harm and is no fault.
+      const holds = capacityOf(c.cell);
+      const usual = [capacityOf(healthy.cell), middle((x) => capacityOf(x.cell))];
+      if (kind === 'low-capacity' && usual.some((u) => holds > HARMLESS_LOSS * u)) return null;
+      const level = [healthy.belowFullAh, middle((x) => x.belowFullAh)];
+      if (kind === 'imbalance' && level.some((l) => Math.abs(c.belowFullAh - l) < HARMLESS_SHARE * capacity))
         return null;
       faults[0]!.determinable = separate >= 18;
     }
@@ -283,7 +286,6 @@ export function physicsCase(
     )
   )
     return null;
-  const middle = (of: (c: PhysicsChannel) => number): number => median(channels.map(of));
   const usualV = median(truth.map((v) => median(v)));
   for (const fault of faults) {
     const c = channels[fault.channelIndex]!;

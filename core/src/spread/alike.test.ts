@@ -2,7 +2,15 @@ import { readFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { normalisePack, type PackProfile } from '../pack';
 import { joinRecords } from '../scan';
-import { beadGraphiteCase, driveLegs, healthyPack, physicsCase, Random, simulateRecord } from '../simpack';
+import {
+  beadGraphiteCase,
+  driveLegs,
+  healthyPack,
+  physicsCase,
+  Random,
+  randomCase,
+  simulateRecord,
+} from '../simpack';
 import { diagnose } from './diagnose';
 import { gains } from './loss';
 import { PARAMETERS, type Parameter } from './parameters';
@@ -53,6 +61,32 @@ describe('on a flat curve', () => {
     expect(Math.max(...found.alternatives.map((a) => a.confidence))).toBeLessThanOrEqual(0.5);
     expect(found.estimate).toEqual({});
     expect(found.reasons.join(' ')).toMatch(/out of balance or has lost lithium/);
+  });
+});
+
+describe('a loss of capacity, on a flat curve', () => {
+  it.each([
+    ['circuits', randomCase(783_076)!],
+    ['circuits, driven', randomCase(60_484)!],
+    ['particles', physicsCase(783_278)!],
+  ])(
+    'is not told of a sound channel whose steps lie a little elsewhere (%s)',
+    (_, { record, pack, faults }) => {
+      const faulty = new Set(faults.map((f) => pack.channels[f.channelIndex]!.id));
+      expect(diagnose(record, pack).findings.filter((f) => !faulty.has(f.channel))).toEqual([]);
+    },
+  );
+  it.each([60_013, 780_067])('is told where it is plain (%i)', (seed) => {
+    const { record, pack, faults } = randomCase(seed)!;
+    const [fault] = faults;
+    expect(fault!.verdict).toBe('low-capacity');
+    const found = diagnose(record, pack).findings.find(
+      (f) => f.channel === pack.channels[fault!.channelIndex]!.id,
+    );
+    expect(found).toMatchObject({ verdict: 'low-capacity' });
+    expect(Math.abs(found!.estimate.capacityRatio! - fault!.size!)).toBeLessThan(
+      2 * found!.estimate.capacityRatioSd!,
+    );
   });
 });
 

@@ -235,7 +235,7 @@ function recordAlone(
  */
 const STEPS_SPAN = 0.15;
 const STEPS_TOLD_SD = 0.04;
-const spanOf = (x: Float64Array): number =>
+export const spanOf = (x: Float64Array): number =>
   x.reduce((m, v) => Math.max(m, v), -Infinity) - x.reduce((m, v) => Math.min(m, v), Infinity);
 
 /**

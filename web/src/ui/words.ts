@@ -22,6 +22,9 @@ export function signed(v: number, digits = 1): string {
 export const orDash = (v: number | null | undefined, digits = 1, unit = ''): string =>
   v == null ? '–' : `${signed(v, digits)}${unit}`;
 export const percent = (fraction: number, digits = 0): string => `${fixed(fraction * 100, digits)} %`;
+/** The same text, its figures and their units on one line each. */
+export const unbroken = (text: string): string =>
+  text.replace(/(\d) (?=%|[mk]?V\b|A·h|m?A\b|km\b|[mkMG]?Ω|°C)/g, '$1\u00a0');
 
 /** `2 h 10 min`, `38 min`, `3 days 4 h`. */
 export function duration(hours: number): string {

@@ -18,7 +18,7 @@ import {
   Sheet,
   Stack,
 } from '../../ui/parts';
-import { fixed, percent, upper } from '../../ui/words';
+import { fixed, percent, unbroken, upper } from '../../ui/words';
 import { useWrite } from '../../shell/useWrite';
 import type { StageProps } from '../props';
 import { Decide } from './Decide';
@@ -156,7 +156,7 @@ export function FindingsStage({ question }: StageProps) {
           big={costOf(first) && `−${costOf(first)}`}
           small={first.confidence === null ? 'cause open' : `confidence ${percent(first.confidence)}`}
         >
-          {head.text}
+          {unbroken(head.text)}
         </Answer>
       ) : (
         <Answer

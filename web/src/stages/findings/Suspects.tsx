@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { Button as AriaButton } from 'react-aria-components';
 import styled from 'styled-components';
 import { Mute } from '../../ui/parts';
-import { channelList, percent } from '../../ui/words';
+import { channelList, percent, unbroken } from '../../ui/words';
 import { Meter } from './Meter';
 import type { Suspect } from './view';
 
@@ -63,19 +63,19 @@ export function SuspectRow({
         <b className="n">{s.module}</b>
         <b>{s.title}</b>
         <b className="n">{s.confidence === null ? '?' : percent(s.confidence)}</b>
-        <span>{[s.line, record].filter(Boolean).join(' · ')}</span>
+        <span>{unbroken([s.line, record].filter(Boolean).join(' · '))}</span>
       </Item>
       {open && (
         <Reasons>
           {s.worst.consequence && (
             <li>
-              <b>{s.worst.consequence}</b>
+              <b>{unbroken(s.worst.consequence)}</b>
             </li>
           )}
           {s.worst.reasons.map((r, i) => (
             <li key={i}>
               {others.length > 0 && i === 0 ? `${s.worst.channel}: ` : ''}
-              {r}
+              {unbroken(r)}
             </li>
           ))}
           {others.length > 0 && <li>The same, less, at {channelList(others)}.</li>}

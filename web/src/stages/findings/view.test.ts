@@ -5,7 +5,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { capacityLayer, deviationLayer, moduleMarks } from '../../pack-map/layers';
-import { channelList, duration, fixed, orDash, percent, signed } from '../../ui/words';
+import { channelList, duration, fixed, orDash, percent, signed, unbroken } from '../../ui/words';
 import { comesOut, headline, magnitude, suspectsOf, tiltReads } from './view';
 
 const demo = join(import.meta.dirname, '../../../../demo');
@@ -111,6 +111,9 @@ describe('words', () => {
       '0.0',
       '0 mV',
     ]);
+    expect(unbroken('holds 87 to 100 % of 41 A·h, 9 mV at 3 of 4')).toBe(
+      'holds 87 to 100\u00a0% of 41\u00a0A·h, 9\u00a0mV at 3 of 4',
+    );
     expect([duration(0.5), duration(2), duration(2.25), duration(60), duration(24 * 25)]).toEqual([
       '30 min',
       '2 h',
