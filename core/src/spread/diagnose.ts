@@ -218,7 +218,7 @@ function judgeAll(m: Majority, plain: readonly number[], limit: number) {
 /** Channels odd by charge or capacity in this many modules are looked at again: faults keep together, what a pack differs by does not. */
 const MANY_MODULES = 4;
 /** So is one alone that is no odder than this: what its pack differs by may be all of it. On a flat curve a channel alone shows too little for that. */
-const FAINT = 30;
+const FAINT = 18;
 
 /** Whether what was found by charge or capacity asks for a second look at how far this pack's channels differ. */
 function worthAnother(standing: readonly Judged[], pack: Pack): boolean {

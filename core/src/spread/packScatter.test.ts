@@ -1,6 +1,15 @@
 import { describe, expect, it } from 'vitest';
 import { defaultOcvTable, factsOf, normalisePack, ocvCurve } from '../pack';
-import { driveLegs, healthyPack, Random, shakenCase, simulateRecord, type SimPack } from '../simpack';
+import {
+  beadGraphiteCase,
+  driveLegs,
+  healthyPack,
+  physicsCase,
+  Random,
+  shakenCase,
+  simulateRecord,
+  type SimPack,
+} from '../simpack';
 import { diagnose } from './diagnose';
 import { OPEN } from './hypotheses';
 import { logDeterminant } from './linear';
@@ -55,6 +64,18 @@ describe('how far the healthy channels of a pack differ', () => {
       for (const key of ['offsetV', 'capacity', 'resistance'] as const)
         expect(with1[key] / usual[key], key).toBeLessThan(1.6);
     }
+  });
+
+  it.each([
+    ['sixteen cells', beadGraphiteCase, 781_124],
+    ['twenty-four cells', physicsCase, 783_040],
+  ])('is not taken from two wrong readings among %s whose curves are not alike', (_, make, seed) => {
+    const { record, pack: own, faults } = make(seed)!;
+    const wrong = faults.map((f) => own.channels[f.channelIndex]!.id).sort();
+    expect(wrong).toHaveLength(2);
+    const { findings } = diagnose(record, own);
+    expect(findings.map((f) => f.channel).sort()).toEqual(wrong);
+    for (const f of findings) expect(f.verdict).toBe('sense-fault');
   });
 
   it('is the usual one where few channels speak', () => {

@@ -9,7 +9,7 @@ import { slopesOf } from './channelTerms';
 import { hypothesesFor, OPEN } from './hypotheses';
 import { accumulateColumns, solveSpd, spdInverseDiagonal } from './linear';
 import { observe } from './observe';
-import { Evidence } from './packScatter';
+import { Evidence, freed, opposed } from './evidence';
 import { SHAPE } from './parameters';
 import { sampledCurve } from './sampledCurve';
 import { SCREENED, screened } from './screening';
@@ -190,7 +190,7 @@ print(json.dumps({'x': list(t), 'sd': list(np.sqrt(np.diag(np.linalg.pinv(B.T @ 
     const ours: number[] = [];
     const priors: number[][] = [usual];
     for (const [of, to] of steps) {
-      ours.push(evidence.with(of, to) - before);
+      ours.push(evidence.under(of, to).now - before);
       evidence.set(of, to);
       expect(evidence.now - before).toBeCloseTo(ours.at(-1)!, 9);
       priors.push(priors.at(-1)!.map((p, j) => to[of.indexOf(j)] ?? p));
@@ -201,6 +201,49 @@ A = np.array(x['columns']).T; R = np.diag(1 / (np.array(x['count']) * x['weight'
 f = lambda p: mn.logpdf(x['y'], np.zeros(len(R)), R + A @ np.diag(np.array(p) ** 2) @ A.T)
 print(json.dumps([float(f(p) - f(x['priors'][0])) for p in x['priors'][1:]]))`,
       { ...data, weight, priors },
+    );
+    ours.forEach((v, i) => expect(v, String(i)).toBeCloseTo(theirs[i]!, 4));
+  });
+
+  it('weighs one thing that is wrong, and one wire for two channels, as scipy.stats.multivariate_normal does', () => {
+    const usual = priorOf({}, healthy.slow);
+    const two = [4, 5].map((c) => {
+      const seen = observed.channels[c]!;
+      const sums = screened(observed, slopes, seen, 2);
+      const known = new Evidence(
+        { info: sums.info.map((v) => weight * v), rhs: sums.rhs.map((v) => weight * v) },
+        usual,
+      ).under([1], [3 * usual[1]!]);
+      const n = seen.at.length;
+      return {
+        known,
+        data: {
+          columns: Array.from({ length: SCREENED }, (_, j) => [...sums.columns.subarray(j * n, (j + 1) * n)]),
+          y: [...seen.deviationV],
+          count: [...seen.count],
+        },
+      };
+    });
+    const [a, b] = [two[0]!.known, two[1]!.known];
+    const alone = [0, 1, 2, 5, 6].map((j) => freed(a, j, 8 * usual[j]!));
+    const ours = [...alone, opposed(a, b, 5, 0.15), opposed(b, a, 5, 0.15)];
+    const theirs = python<number[]>(
+      `from scipy.stats import multivariate_normal as mn
+from scipy.linalg import block_diag
+p = np.array(x['prior'])
+def cov(d, q):
+    A = np.array(d['columns']).T
+    return np.diag(1 / (np.array(d['count']) * x['weight'])) + A @ np.diag(q ** 2) @ A.T
+ya, yb = (np.array(d['y']) for d in x['two']); ca, cb = (cov(d, p) for d in x['two'])
+f = lambda y, c: mn.logpdf(y, np.zeros(len(y)), c)
+out = []
+for j in [0, 1, 2, 5, 6]:
+    q = p.copy(); q[j] = 8 * x['usual'][j]; out.append(f(ya, cov(x['two'][0], q)) - f(ya, ca))
+wire = np.concatenate([x['two'][0]['columns'][5], -np.array(x['two'][1]['columns'][5])])
+both = block_diag(ca, cb); y = np.concatenate([ya, yb])
+out += [f(y, both + .15 ** 2 * np.outer(wire, wire)) - f(y, both)] * 2
+print(json.dumps([float(v) for v in out]))`,
+      { two: two.map((t) => t.data), weight, usual, prior: usual.map((v, j) => (j === 1 ? 3 * v : v)) },
     );
     ours.forEach((v, i) => expect(v, String(i)).toBeCloseTo(theirs[i]!, 4));
   });
