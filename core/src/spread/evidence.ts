@@ -64,29 +64,35 @@ export interface Known {
   prior: readonly number[];
 }
 
-/** What it brings where one parameter alone may lie further off, `sd` from nothing. */
-export function freed(
-  { mean, covariance, prior }: Omit<Known, 'now'>,
-  parameter: number,
-  sd: number,
-): number {
-  const more = 1 / sd ** 2 - 1 / prior[parameter]! ** 2;
-  const by = 1 + more * covariance[parameter * (mean.length + 1)]!;
-  return -0.5 * ((more * mean[parameter]! ** 2) / by + Math.log(by)) - Math.log(sd / prior[parameter]!);
-}
+/** Parameters that go together, each in so many units. */
+export type Direction = readonly (readonly [parameter: number, units: number])[];
 
-/** What it brings two channels together where `parameter` of the one is off by what that of the other is off the other way, by `sd`. */
-export function opposed(a: Omit<Known, 'now'>, b: Omit<Known, 'now'>, parameter: number, sd: number): number {
+/** What the readings say of a direction beyond what is supposed of its parameters: information, and that times the likeliest size. */
+function beyond(
+  { mean, covariance, prior }: Omit<Known, 'now'>,
+  of: Direction,
+): { info: number; rhs: number } {
+  const n = mean.length;
   let [info, rhs] = [0, 0];
-  [a, b].forEach(({ mean, covariance, prior }, k) => {
-    const variance = covariance[parameter * (mean.length + 1)]!;
-    const usual = prior[parameter]! ** 2;
-    // What the readings alone say of it, apart from the prior, and less sure by how far it may lie off without the other.
-    const own = Math.max(0, 1 / variance - 1 / usual);
-    info += own / (1 + usual * own);
-    rhs += ((k === 0 ? 1 : -1) * mean[parameter]!) / variance / (1 + usual * own);
-  });
-  return 0.5 * (rhs ** 2 / (info + sd ** -2) - Math.log1p(sd ** 2 * info));
+  for (const [i, u] of of) {
+    rhs += (u * mean[i]!) / prior[i]! ** 2;
+    info += (u / prior[i]!) ** 2;
+    for (const [j, v] of of) info -= (u * v * covariance[i * n + j]!) / (prior[i]! * prior[j]!) ** 2;
+  }
+  return { info: Math.max(0, info), rhs };
+}
+/** Logarithm of how much likelier what shows is where it may be of any size, `sd` from nothing. */
+const gained = ({ info, rhs }: { info: number; rhs: number }, sd: number): number =>
+  0.5 * (rhs ** 2 / (info + sd ** -2) - Math.log1p(sd ** 2 * info));
+
+/** What it brings where a channel may be off in one direction as well, `sd` from nothing. */
+export const added = (known: Omit<Known, 'now'>, of: Direction, sd: number): number =>
+  gained(beyond(known, of), sd);
+
+/** What it brings two channels together where the one is off in a direction by what the other is off the other way. */
+export function opposed(a: Omit<Known, 'now'>, b: Omit<Known, 'now'>, of: Direction, sd: number): number {
+  const [one, other] = [beyond(a, of), beyond(b, of)];
+  return gained({ info: one.info + other.info, rhs: one.rhs - other.rhs }, sd);
 }
 
 /**
@@ -101,12 +107,12 @@ function change(
   after: readonly number[],
 ): number {
   const n = mean.length;
-  let gained = 0;
+  let brought = 0;
   of.forEach((j, i) => {
-    gained += freed({ mean, covariance, prior: before }, j, after[i]!);
     const more = 1 / after[i]! ** 2 - 1 / before[j]! ** 2;
     const by = 1 + more * covariance[j * (n + 1)]!;
     const at = mean[j]!;
+    brought -= 0.5 * ((more * at * at) / by + Math.log(by)) + Math.log(after[i]! / before[j]!);
     const row = covariance.slice(j * n, (j + 1) * n);
     for (let a = 0; a < n; a++) {
       const share = (more * row[a]!) / by;
@@ -114,5 +120,5 @@ function change(
       for (let b = 0; b < n; b++) covariance[a * n + b]! -= share * row[b]!;
     }
   });
-  return gained;
+  return brought;
 }

@@ -69,6 +69,7 @@ describe('how far the healthy channels of a pack differ', () => {
   it.each([
     ['sixteen cells', beadGraphiteCase, 781_124],
     ['twenty-four cells', physicsCase, 783_040],
+    ['twelve sticks, by a wire on a bar that carries the current,', shakenCase, 783_166],
   ])('is not taken from two wrong readings among %s whose curves are not alike', (_, make, seed) => {
     const { record, pack: own, faults } = make(seed)!;
     const wrong = faults.map((f) => own.channels[f.channelIndex]!.id).sort();

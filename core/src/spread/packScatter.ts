@@ -1,7 +1,7 @@
 import type { Pack, Scatter } from '../pack';
 import type { ScanRecord } from '../scan';
 import { SHAPES } from './curveErrors';
-import { Evidence, evidenceOf, freed, type Known, opposed, type Sums } from './evidence';
+import { added, type Direction, Evidence, evidenceOf, type Known, opposed, type Sums } from './evidence';
 import type { Observed } from './observe';
 import type { Slopes } from './channelTerms';
 import { type Parameter, PARAMETERS, SHAPE } from './parameters';
@@ -105,9 +105,7 @@ export function packScatter(
     const single = known.map((k, i) => healthyOrNot(k, everything[i]!, wide));
     for (let i = 0; i < single.length; i++) {
       const apart = single[i]! + (single[i + 1] ?? 0);
-      const paired = neighbours[i]
-        ? pairedBy(known[i]!, known[i + 1]!, wide.offset ?? usual.offsetV)
-        : -Infinity;
+      const paired = neighbours[i] ? pairedBy(known[i]!, known[i + 1]!, wide) : -Infinity;
       if (paired <= apart) {
         total += single[i]!;
         continue;
@@ -163,21 +161,29 @@ export function packScatter(
   return found.scatter;
 }
 
+const along = (...of: [Parameter, number][]): Direction =>
+  of.map(([p, units]) => [PARAMETERS.indexOf(p), units]);
+/** What drops volts at once and not slowly: the slow part goes with the ohmic one but for what is said of it. */
+const ATONCE = along(['ohmic', 1], ['slow', -1]);
+const OFFSET = along(['offset', 1]);
+
 /** A channel is healthy, or one thing is wrong with it, whichever, and it is as the others are else; or `everything` may be. */
 function healthyOrNot(known: Known, everything: number, wide: Partial<Record<Parameter, number>>): number {
-  const each = PARAMETERS.flatMap((p, j) =>
-    wide[p] === undefined ? [] : [known.now + freed(known, j, wide[p])],
+  const each = PARAMETERS.flatMap((p) =>
+    wide[p] === undefined ? [] : [known.now + added(known, along([p, 1]), wide[p])],
   );
-  each.push(everything);
+  each.push(known.now + added(known, ATONCE, wide.ohmic ?? 1), everything);
   const most = Math.max(...each);
   const anything = most + Math.log(each.reduce((t, e) => t + Math.exp(e - most), 0) / each.length);
   return logAdd(Math.log(1 - FAULTY_SHARE) + known.now, Math.log(FAULTY_SHARE) + anything);
 }
 
-const OFFSET = PARAMETERS.indexOf('offset');
-/** Two neighbours whose tap wire is off: one reads as much too high as the other too low, as far as a wire may be off. */
-const pairedBy = (a: Known, b: Known, wideV: number): number =>
-  Math.log(FAULTY_SHARE) + a.now + b.now + opposed(a, b, OFFSET, wideV);
+/** Two neighbours whose tap wire is off, or sits on a bar that carries the current: one reads as much too high as the other too low. */
+const pairedBy = (a: Known, b: Known, wide: Partial<Record<Parameter, number>>): number =>
+  Math.log(FAULTY_SHARE / 2) +
+  a.now +
+  b.now +
+  logAdd(opposed(a, b, OFFSET, wide.offset ?? 1), opposed(a, b, ATONCE, wide.ohmic ?? 1));
 
 const logAdd = (a: number, b: number): number => Math.max(a, b) + Math.log1p(Math.exp(-Math.abs(a - b)));
 

@@ -9,7 +9,7 @@ import { slopesOf } from './channelTerms';
 import { hypothesesFor, OPEN } from './hypotheses';
 import { accumulateColumns, solveSpd, spdInverseDiagonal } from './linear';
 import { observe } from './observe';
-import { Evidence, freed, opposed } from './evidence';
+import { added, Evidence, opposed } from './evidence';
 import { SHAPE } from './parameters';
 import { sampledCurve } from './sampledCurve';
 import { SCREENED, screened } from './screening';
@@ -225,8 +225,21 @@ print(json.dumps([float(f(p) - f(x['priors'][0])) for p in x['priors'][1:]]))`,
       };
     });
     const [a, b] = [two[0]!.known, two[1]!.known];
-    const alone = [0, 1, 2, 5, 6].map((j) => freed(a, j, 8 * usual[j]!));
-    const ours = [...alone, opposed(a, b, 5, 0.15), opposed(b, a, 5, 0.15)];
+    const directions: [number, number][][] = [
+      [[0, 1]],
+      [[1, 1]],
+      [[5, 1]],
+      [[6, 1]],
+      [
+        [2, 1],
+        [3, -1],
+      ],
+    ];
+    const ours = directions.flatMap((of) => [
+      added(a, of, 0.15),
+      opposed(a, b, of, 0.15),
+      opposed(b, a, of, 0.15),
+    ]);
     const theirs = python<number[]>(
       `from scipy.stats import multivariate_normal as mn
 from scipy.linalg import block_diag
@@ -236,14 +249,14 @@ def cov(d, q):
     return np.diag(1 / (np.array(d['count']) * x['weight'])) + A @ np.diag(q ** 2) @ A.T
 ya, yb = (np.array(d['y']) for d in x['two']); ca, cb = (cov(d, p) for d in x['two'])
 f = lambda y, c: mn.logpdf(y, np.zeros(len(y)), c)
-out = []
-for j in [0, 1, 2, 5, 6]:
-    q = p.copy(); q[j] = 8 * x['usual'][j]; out.append(f(ya, cov(x['two'][0], q)) - f(ya, ca))
-wire = np.concatenate([x['two'][0]['columns'][5], -np.array(x['two'][1]['columns'][5])])
-both = block_diag(ca, cb); y = np.concatenate([ya, yb])
-out += [f(y, both + .15 ** 2 * np.outer(wire, wire)) - f(y, both)] * 2
+both = block_diag(ca, cb); y = np.concatenate([ya, yb]); out = []
+for of in x['directions']:
+    along = [sum(u * np.array(d['columns'][int(j)]) for j, u in of) for d in x['two']]
+    out.append(f(ya, ca + .15 ** 2 * np.outer(along[0], along[0])) - f(ya, ca))
+    wire = np.concatenate([along[0], -along[1]])
+    out += [f(y, both + .15 ** 2 * np.outer(wire, wire)) - f(y, both)] * 2
 print(json.dumps([float(v) for v in out]))`,
-      { two: two.map((t) => t.data), weight, usual, prior: usual.map((v, j) => (j === 1 ? 3 * v : v)) },
+      { two: two.map((t) => t.data), weight, directions, prior: usual.map((v, j) => (j === 1 ? 3 * v : v)) },
     );
     ours.forEach((v, i) => expect(v, String(i)).toBeCloseTo(theirs[i]!, 4));
   });
