@@ -28,7 +28,12 @@ export class Evidence {
   /** Under the present priors. */
   now: number;
 
-  constructor({ info, rhs }: Pick<Sums, 'info' | 'rhs'>, prior: readonly number[]) {
+  /** @param asked so many of the first parameters are asked of where priors change */
+  constructor(
+    { info, rhs }: Pick<Sums, 'info' | 'rhs'>,
+    prior: readonly number[],
+    private readonly asked = rhs.length,
+  ) {
     const n = rhs.length;
     const all = info.slice();
     for (let j = 0; j < n; j++) all[j * (n + 1)]! += 1 / prior[j]! ** 2;
@@ -40,8 +45,11 @@ export class Evidence {
 
   /** With the priors of the parameters `of` changed. */
   under(of: readonly number[], prior: readonly number[]): Known {
-    const covariance = this.covariance.slice();
-    const mean = this.mean.slice();
+    // What is not asked of need not be known, unless its own prior changes.
+    const n = of.every((j) => j < this.asked) ? this.asked : this.mean.length;
+    const mean = this.mean.slice(0, n);
+    const covariance =
+      n === this.mean.length ? this.covariance.slice() : corner(this.covariance, this.mean.length, n);
     const now = this.now + change(covariance, mean, of, this.prior, prior);
     const changed = [...this.prior];
     of.forEach((j, i) => (changed[j] = prior[i]!));
@@ -64,20 +72,33 @@ export interface Known {
   prior: readonly number[];
 }
 
+/** The first rows and columns of a square matrix. */
+function corner(matrix: Float64Array, size: number, n: number): Float64Array {
+  const out = new Float64Array(n * n);
+  for (let i = 0; i < n; i++) for (let j = 0; j < n; j++) out[i * n + j] = matrix[i * size + j]!;
+  return out;
+}
+
 /** Parameters that go together, each in so many units. */
-export type Direction = readonly (readonly [parameter: number, units: number])[];
+export interface Direction {
+  at: readonly number[];
+  units: readonly number[];
+}
 
 /** What the readings say of a direction beyond what is supposed of its parameters: information, and that times the likeliest size. */
 function beyond(
   { mean, covariance, prior }: Omit<Known, 'now'>,
-  of: Direction,
+  { at, units }: Direction,
 ): { info: number; rhs: number } {
   const n = mean.length;
   let [info, rhs] = [0, 0];
-  for (const [i, u] of of) {
-    rhs += (u * mean[i]!) / prior[i]! ** 2;
-    info += (u / prior[i]!) ** 2;
-    for (const [j, v] of of) info -= (u * v * covariance[i * n + j]!) / (prior[i]! * prior[j]!) ** 2;
+  for (let k = 0; k < at.length; k++) {
+    const i = at[k]!;
+    const by = units[k]! / prior[i]! ** 2;
+    rhs += by * mean[i]!;
+    info += by * units[k]!;
+    for (let l = 0; l < at.length; l++)
+      info -= by * (units[l]! / prior[at[l]!]! ** 2) * covariance[i * n + at[l]!]!;
   }
   return { info: Math.max(0, info), rhs };
 }

@@ -89,6 +89,7 @@ export function packScatter(
 ): Scatter {
   if (plain.length < FEWEST) return usual;
   const sums = plain.map((c) => sumsOf(observed, slopes, c, pack.channels[c]!.cells, noiseV ** -2));
+  const wrongs = wrongsOf(wide);
   const neighbours = plain.map((c, i) => plain[i + 1] === c + 1);
   // More than one thing may be wrong, and a channel may bend beyond these columns.
   const everything = sums.map((s) =>
@@ -102,7 +103,7 @@ export function packScatter(
   /** How likely all readings are under a scatter, by what is known of each channel under it. */
   const score = (scatter: Scatter, known: readonly Known[]): number => {
     let total = usualSoFar(scatter);
-    const single = known.map((k, i) => healthyOrNot(k, everything[i]!, wide));
+    const single = known.map((k, i) => healthyOrNot(k, everything[i]!, wrongs));
     for (let i = 0; i < single.length; i++) {
       const apart = single[i]! + (single[i + 1] ?? 0);
       const paired = neighbours[i] ? pairedBy(known[i]!, known[i + 1]!, wide) : -Infinity;
@@ -119,7 +120,7 @@ export function packScatter(
   /** Up from one scatter, as far as it goes. */
   const climb = (from: Scatter): { scatter: Scatter; best: number } => {
     let scatter = { ...from };
-    const channels = sums.map((s) => new Evidence(s, priorOf(from, s.cells)));
+    const channels = sums.map((s) => new Evidence(s, priorOf(from, s.cells), PARAMETERS.length));
     let best = score(
       scatter,
       channels.map((c) => c.under([], [])),
@@ -161,20 +162,33 @@ export function packScatter(
   return found.scatter;
 }
 
-const along = (...of: [Parameter, number][]): Direction =>
-  of.map(([p, units]) => [PARAMETERS.indexOf(p), units]);
+const along = (...of: [Parameter, number][]): Direction => ({
+  at: of.map(([p]) => PARAMETERS.indexOf(p)),
+  units: of.map(([, units]) => units),
+});
 /** What drops volts at once and not slowly: the slow part goes with the ohmic one but for what is said of it. */
 const ATONCE = along(['ohmic', 1], ['slow', -1]);
 const OFFSET = along(['offset', 1]);
 
+/** One thing that may be wrong with a channel, and how far. */
+interface Wrong {
+  of: Direction;
+  sd: number;
+}
+const wrongsOf = (wide: Partial<Record<Parameter, number>>): Wrong[] => [
+  ...PARAMETERS.flatMap((p) => (wide[p] === undefined ? [] : [{ of: along([p, 1]), sd: wide[p] }])),
+  { of: ATONCE, sd: wide.ohmic ?? 1 },
+];
+
 /** A channel is healthy, or one thing is wrong with it, whichever, and it is as the others are else; or `everything` may be. */
-function healthyOrNot(known: Known, everything: number, wide: Partial<Record<Parameter, number>>): number {
-  const each = PARAMETERS.flatMap((p) =>
-    wide[p] === undefined ? [] : [known.now + added(known, along([p, 1]), wide[p])],
-  );
-  each.push(known.now + added(known, ATONCE, wide.ohmic ?? 1), everything);
-  const most = Math.max(...each);
-  const anything = most + Math.log(each.reduce((t, e) => t + Math.exp(e - most), 0) / each.length);
+function healthyOrNot(known: Known, everything: number, wrongs: readonly Wrong[]): number {
+  const each = wrongs.map(({ of, sd }) => known.now + added(known, of, sd));
+  each.push(everything);
+  let most = -Infinity;
+  for (const e of each) most = Math.max(most, e);
+  let sum = 0;
+  for (const e of each) sum += Math.exp(e - most);
+  const anything = most + Math.log(sum / each.length);
   return logAdd(Math.log(1 - FAULTY_SHARE) + known.now, Math.log(FAULTY_SHARE) + anything);
 }
 

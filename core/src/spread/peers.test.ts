@@ -9,7 +9,7 @@ import { slopesOf } from './channelTerms';
 import { hypothesesFor, OPEN } from './hypotheses';
 import { accumulateColumns, solveSpd, spdInverseDiagonal } from './linear';
 import { observe } from './observe';
-import { added, Evidence, opposed } from './evidence';
+import { added, type Direction, Evidence, opposed } from './evidence';
 import { SHAPE } from './parameters';
 import { sampledCurve } from './sampledCurve';
 import { SCREENED, screened } from './screening';
@@ -235,10 +235,14 @@ print(json.dumps([float(f(p) - f(x['priors'][0])) for p in x['priors'][1:]]))`,
         [3, -1],
       ],
     ];
+    const along = (of: [number, number][]): Direction => ({
+      at: of.map(([j]) => j),
+      units: of.map(([, u]) => u),
+    });
     const ours = directions.flatMap((of) => [
-      added(a, of, 0.15),
-      opposed(a, b, of, 0.15),
-      opposed(b, a, of, 0.15),
+      added(a, along(of), 0.15),
+      opposed(a, b, along(of), 0.15),
+      opposed(b, a, along(of), 0.15),
     ]);
     const theirs = python<number[]>(
       `from scipy.stats import multivariate_normal as mn
