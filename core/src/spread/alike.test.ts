@@ -64,6 +64,31 @@ describe('on a flat curve', () => {
   });
 });
 
+describe('a gap over a tenth of the charge', () => {
+  it.each([
+    ['known', physicsCase, 781_091],
+    ['known', physicsCase, 783_230],
+    ['not known', beadGraphiteCase, 783_243],
+  ])(
+    'is never told as lost capacity where missing charge is as near, by particles of a graphite that is %s',
+    (_, make, seed) => {
+      const { record, pack, faults } = make(seed)!;
+      const [fault] = faults;
+      expect(fault!.verdict).toBe('imbalance');
+      const report = spreadReport(record, pack);
+      const [found] = report.findings;
+      expect(found).toMatchObject({
+        channelIndex: fault!.channelIndex,
+        verdict: 'undetermined',
+        estimate: {},
+      });
+      expect(found!.alternatives.map((a) => a.verdict)).toContain('imbalance');
+      expect(Math.max(...found!.alternatives.map((a) => a.confidence))).toBeLessThanOrEqual(0.6);
+      expect(report.nextTest).toMatch(/near empty|near full|until it is full/);
+    },
+  );
+});
+
 describe('a loss of capacity, on a flat curve', () => {
   it.each([
     ['circuits', randomCase(783_076)!],

@@ -9,13 +9,12 @@ import {
   isUnexplained,
   loadTapFindings,
   SEPARATE_LIMIT,
-  signatureFinding,
   verdictsOf,
   type Difference,
 } from './tell';
 import { pastEmpty, strangers } from './unsaid';
 import { loadTaps, suspectedTaps, tapPairs } from './taps';
-import { findSignatures } from './signature';
+import { findSignatures, signatureFinding } from './signature';
 import type { ChannelFinding, Verdict } from './verdicts';
 import { HEALTHY, hypothesesFor, OPEN } from './hypotheses';
 import { gains, heldOf, heldSd, isFuller } from './loss';

@@ -1,7 +1,8 @@
-import { factsOf, limitValue, type Pack } from '../pack';
+import { factsOf, limitValue, modulesOfChannel, type Pack } from '../pack';
 import type { ScanRecord } from '../scan';
 import { sampledHigh, sampledMedian, type AbsoluteLook } from './absolute';
 import { median } from './statistics';
+import type { Alternative, ChannelFinding, Verdict } from './verdicts';
 
 /** Readings that no healthy or merely weak cell can give, told before any fitting. */
 export interface Signature {
@@ -78,4 +79,36 @@ function distinct(values: Float64Array, most: number): number {
     if (seen.size >= most) break;
   }
   return seen.size;
+}
+
+/** What a signature says, how sure, and what else it could be. Only a meter tells a dead cell from a dead reading. */
+const SIGNED: Record<Signature['kind'], { verdict: Verdict; confidence: number; others: Alternative[] }> = {
+  dead: { verdict: 'dead', confidence: 0.95, others: [{ verdict: 'sense-fault', confidence: 0.05 }] },
+  reversed: { verdict: 'dead', confidence: 0.95, others: [{ verdict: 'sense-fault', confidence: 0.05 }] },
+  'over-charged': {
+    verdict: 'undetermined',
+    confidence: 0.5,
+    others: [
+      { verdict: 'imbalance', confidence: 0.5 },
+      { verdict: 'sense-fault', confidence: 0.5 },
+    ],
+  },
+  stuck: { verdict: 'sense-fault', confidence: 0.97, others: [{ verdict: 'dead', confidence: 0.02 }] },
+  beyond: { verdict: 'sense-fault', confidence: 0.97, others: [{ verdict: 'dead', confidence: 0.02 }] },
+};
+
+export function signatureFinding(s: Signature, pack: Pack): ChannelFinding {
+  const { verdict, confidence, others } = SIGNED[s.kind];
+  return {
+    channel: pack.channels[s.channelIndex]!.id,
+    module: modulesOfChannel(pack, s.channelIndex),
+    verdict,
+    confidence,
+    alternatives: others,
+    estimate: {},
+    reasons: [s.reason],
+    detect: 1e4,
+    separate: 1e3,
+    ...(s.kind === 'reversed' || s.kind === 'over-charged' ? { absolute: s.kind } : {}),
+  };
 }
