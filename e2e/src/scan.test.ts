@@ -77,7 +77,7 @@ it('reads the demo vehicle live and weighs a meter reading in', async () => {
     .fill('3.9');
   await page.getByRole('button', { name: 'Weigh in' }).first().click();
   await page
-    .getByText(/The meter shows 3\.900 V at the terminals/)
+    .getByText(/The meter shows 3\.900\sV at the terminals/)
     .first()
     .waitFor({ timeout: 30_000 });
   expect(errors).toEqual([]);
