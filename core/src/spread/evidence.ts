@@ -24,35 +24,59 @@ export function evidenceOf(info: Float64Array, rhs: Float64Array, prior: readonl
 export class Evidence {
   private readonly covariance: Float64Array;
   private readonly mean: Float64Array;
-  private readonly prior: number[];
+  private readonly prior: Float64Array;
   /** Under the present priors. */
   now: number;
 
-  /** @param asked so many of the first parameters are asked of where priors change */
+  /** @param asked the directions that are asked of where one prior changes; nothing else is told then */
   constructor(
     { info, rhs }: Pick<Sums, 'info' | 'rhs'>,
     prior: readonly number[],
-    private readonly asked = rhs.length,
+    private readonly asked: readonly Direction[] = [],
   ) {
     const n = rhs.length;
     const all = info.slice();
     for (let j = 0; j < n; j++) all[j * (n + 1)]! += 1 / prior[j]! ** 2;
     this.covariance = covarianceOf(all, [...rhs.keys()]);
     this.mean = solveSpd(all, rhs);
-    this.prior = [...prior];
+    this.prior = Float64Array.from(prior);
     this.now = evidenceOf(info, rhs, prior);
   }
 
   /** With the priors of the parameters `of` changed. */
   under(of: readonly number[], prior: readonly number[]): Known {
-    // What is not asked of need not be known, unless its own prior changes.
-    const n = of.every((j) => j < this.asked) ? this.asked : this.mean.length;
-    const mean = this.mean.slice(0, n);
-    const covariance =
-      n === this.mean.length ? this.covariance.slice() : corner(this.covariance, this.mean.length, n);
+    if (of.length === 1 && this.asked.length > 0) return this.underOne(of[0]!, prior[0]!);
+    const covariance = this.covariance.slice();
+    const mean = this.mean.slice();
     const now = this.now + change(covariance, mean, of, this.prior, prior);
-    const changed = [...this.prior];
+    const changed = this.prior.slice();
     of.forEach((j, i) => (changed[j] = prior[i]!));
+    return { now, mean, covariance, prior: changed };
+  }
+
+  /** The same for one parameter, as far as is asked: the rest of the covariance stays as it was. */
+  private underOne(j: number, sd: number): Known {
+    const { covariance: of, mean: at, prior } = this;
+    const n = at.length;
+    const more = 1 / sd ** 2 - 1 / prior[j]! ** 2;
+    const by = 1 + more * of[j * (n + 1)]!;
+    const now = this.now - 0.5 * ((more * at[j]! ** 2) / by + Math.log(by)) - Math.log(sd / prior[j]!);
+    const covariance = new Float64Array(n * n);
+    const mean = new Float64Array(n);
+    for (let k = 0; k < this.asked.length; k++) {
+      const parameters = this.asked[k]!.at;
+      for (let l = 0; l < parameters.length; l++) {
+        const a = parameters[l]!;
+        const share = (more * of[j * n + a]!) / by;
+        mean[a] = at[a]! - share * at[j]!;
+        for (let m = 0; m < parameters.length; m++) {
+          const b = parameters[m]!;
+          covariance[a * n + b] = of[a * n + b]! - share * of[j * n + b]!;
+        }
+      }
+    }
+    const changed = prior.slice();
+    changed[j] = sd;
     return { now, mean, covariance, prior: changed };
   }
 
@@ -69,14 +93,7 @@ export interface Known {
   now: number;
   mean: Float64Array;
   covariance: Float64Array;
-  prior: readonly number[];
-}
-
-/** The first rows and columns of a square matrix. */
-function corner(matrix: Float64Array, size: number, n: number): Float64Array {
-  const out = new Float64Array(n * n);
-  for (let i = 0; i < n; i++) for (let j = 0; j < n; j++) out[i * n + j] = matrix[i * size + j]!;
-  return out;
+  prior: Float64Array;
 }
 
 /** Parameters that go together, each in so many units. */
@@ -124,7 +141,7 @@ function change(
   covariance: Float64Array,
   mean: Float64Array,
   of: readonly number[],
-  before: readonly number[],
+  before: Float64Array,
   after: readonly number[],
 ): number {
   const n = mean.length;

@@ -66,7 +66,9 @@ const USUAL_LOG_SD = 0.7;
 const FAULTY_SHARE = 0.05;
 const ROUNDS = 3;
 /** What is found at this many times the usual is looked for in another way as well. */
-const AGAIN = 1.5;
+const AGAIN = 2;
+/** What one channel alone may be faulty in: slow resistance goes with the ohmic one, and what is lost with a shape of curve. */
+const BLAMED = ['socFraction', 'capacity', 'resistance', 'leakPerDay', 'offsetV'] as const;
 /** Fewer channels than this say little of how much a pack's channels differ. */
 const FEWEST = 6;
 
@@ -90,6 +92,7 @@ export function packScatter(
   if (plain.length < FEWEST) return usual;
   const sums = plain.map((c) => sumsOf(observed, slopes, c, pack.channels[c]!.cells, noiseV ** -2));
   const wrongs = wrongsOf(wide);
+  const asked = [...wrongs.map((w) => w.of), OFFSET];
   const neighbours = plain.map((c, i) => plain[i + 1] === c + 1);
   // More than one thing may be wrong, and a channel may bend beyond these columns.
   const everything = sums.map((s) =>
@@ -120,7 +123,7 @@ export function packScatter(
   /** Up from one scatter, as far as it goes. */
   const climb = (from: Scatter): { scatter: Scatter; best: number } => {
     let scatter = { ...from };
-    const channels = sums.map((s) => new Evidence(s, priorOf(from, s.cells), PARAMETERS.length));
+    const channels = sums.map((s) => new Evidence(s, priorOf(from, s.cells), asked));
     let best = score(
       scatter,
       channels.map((c) => c.under([], [])),
@@ -133,7 +136,9 @@ export function packScatter(
           of.map(() => (key === 'shapeV' ? cells * size : size));
         const most = key === 'shapeV' ? WIDEST.shape : WIDEST.own;
         const found = scatter[key];
-        for (const way of [STEP, 1 / STEP])
+        for (const way of [STEP, 1 / STEP]) {
+          // Where one way led on, the other leads back.
+          if (scatter[key] !== found) break;
           for (;;) {
             const size = scatter[key] * way;
             if (size > most * usual[key] || size < FINEST * usual[key]) break;
@@ -146,6 +151,7 @@ export function packScatter(
             scatter = next;
             best = now;
           }
+        }
         if (scatter[key] !== found) channels.forEach((c, i) => c.set(of, priors(scatter[key], sums[i]!)));
       }
       if (best - before < 0.1) break;
@@ -154,7 +160,7 @@ export function packScatter(
   };
   let found = climb(usual);
   // What a few are off by may have been taken for what all differ by: each is tried anew from what is usual, beside the others as found.
-  for (const key of KEYS) {
+  for (const key of BLAMED) {
     if (found.scatter[key] < AGAIN * usual[key]) continue;
     const other = climb({ ...found.scatter, [key]: usual[key] });
     if (other.best > found.best) found = other;
@@ -182,10 +188,12 @@ const wrongsOf = (wide: Partial<Record<Parameter, number>>): Wrong[] => [
 
 /** A channel is healthy, or one thing is wrong with it, whichever, and it is as the others are else; or `everything` may be. */
 function healthyOrNot(known: Known, everything: number, wrongs: readonly Wrong[]): number {
-  const each = wrongs.map(({ of, sd }) => known.now + added(known, of, sd));
-  each.push(everything);
-  let most = -Infinity;
-  for (const e of each) most = Math.max(most, e);
+  const each = new Float64Array(wrongs.length + 1);
+  let most = (each[wrongs.length] = everything);
+  for (let i = 0; i < wrongs.length; i++) {
+    const w = wrongs[i]!;
+    most = Math.max(most, (each[i] = known.now + added(known, w.of, w.sd)));
+  }
   let sum = 0;
   for (const e of each) sum += Math.exp(e - most);
   const anything = most + Math.log(sum / each.length);
