@@ -54,6 +54,16 @@ export class Evidence {
     return { now, mean, covariance, prior: changed };
   }
 
+  /** How likely the readings are with the priors of the parameters `of` changed, and nothing else. */
+  nowUnder(of: readonly number[], prior: readonly number[]): number {
+    const n = this.mean.length;
+    const mean = Float64Array.from(of, (j) => this.mean[j]!);
+    const before = Float64Array.from(of, (j) => this.prior[j]!);
+    const covariance = new Float64Array(of.length ** 2);
+    of.forEach((j, a) => of.forEach((k, b) => (covariance[a * of.length + b] = this.covariance[j * n + k]!)));
+    return this.now + change(covariance, mean, [...of.keys()], before, prior);
+  }
+
   /** The same for one parameter, as far as is asked: the rest of the covariance stays as it was. */
   private underOne(j: number, sd: number): Known {
     const { covariance: of, mean: at, prior } = this;

@@ -65,6 +65,8 @@ const USUAL_LOG_SD = 0.7;
 /** Share of channels that may be faulty without a word of it beforehand. */
 const FAULTY_SHARE = 0.05;
 const ROUNDS = 3;
+/** A channel whose readings are hardly likelier for what may be wrong with it: less than this, by their logarithm. */
+const HARDLY = -0.02;
 /** What is found at this many times the usual is looked for in another way as well. */
 const AGAIN = 2;
 /** What one channel alone may be faulty in: slow resistance goes with the ohmic one, and what is lost with a shape of curve. */
@@ -103,37 +105,55 @@ export function packScatter(
   );
   const usualSoFar = (scatter: Scatter): number =>
     KEYS.reduce((t, key) => t - 0.5 * (Math.log(scatter[key] / usual[key]) / USUAL_LOG_SD) ** 2, 0);
-  /** How likely all readings are under a scatter, by what is known of each channel under it. */
-  const score = (scatter: Scatter, known: readonly Known[]): number => {
-    let total = usualSoFar(scatter);
-    const single = known.map((k, i) => healthyOrNot(k, everything[i]!, wrongs));
+  /** How likely all readings are under a scatter, by how likely each channel's are, and by what is known of those that may be faulty. */
+  const total = (scatter: Scatter, single: Float64Array, known: readonly (Known | null)[]): number => {
+    let sum = usualSoFar(scatter);
     for (let i = 0; i < single.length; i++) {
+      const [a, b] = [known[i], known[i + 1]];
       const apart = single[i]! + (single[i + 1] ?? 0);
-      const paired = neighbours[i] ? pairedBy(known[i]!, known[i + 1]!, wide) : -Infinity;
+      const paired = a && b && neighbours[i] ? pairedBy(a, b, wide) : -Infinity;
       if (paired <= apart) {
-        total += single[i]!;
+        sum += single[i]!;
         continue;
       }
       // One wire for two channels.
-      total += logAdd(apart, paired);
+      sum += logAdd(apart, paired);
       i++;
     }
-    return total;
+    return sum;
   };
   /** Up from one scatter, as far as it goes. */
   const climb = (from: Scatter): { scatter: Scatter; best: number } => {
     let scatter = { ...from };
     const channels = sums.map((s) => new Evidence(s, priorOf(from, s.cells), asked));
-    let best = score(
-      scatter,
-      channels.map((c) => c.under([], [])),
-    );
+    // A channel that is hardly faulty, between two that are not, is looked at again only when a prior has changed for good.
+    const more = new Float64Array(channels.length);
+    const doubtful = new Uint8Array(channels.length);
+    const lookAtAll = (): number => {
+      const known = channels.map((c) => c.under([], []));
+      const single = Float64Array.from(known, (k, i) => healthyOrNot(k, everything[i]!, wrongs));
+      doubtful.fill(0);
+      single.forEach((v, i) => {
+        more[i] = v - known[i]!.now;
+        if (more[i]! < HARDLY) return;
+        for (const j of [i - 1, i, i + 1]) if (j >= 0 && j < doubtful.length) doubtful[j] = 1;
+      });
+      return total(scatter, single, known);
+    };
+    const score = (next: Scatter, of: readonly number[], priors: (i: number) => number[]): number => {
+      const known = channels.map((c, i) => (doubtful[i] ? c.under(of, priors(i)) : null));
+      const single = Float64Array.from(known, (k, i) =>
+        k ? healthyOrNot(k, everything[i]!, wrongs) : channels[i]!.nowUnder(of, priors(i)) + more[i]!,
+      );
+      return total(next, single, known);
+    };
+    let best = lookAtAll();
     for (let round = 0; round < ROUNDS; round++) {
       const before = best;
       for (const key of KEYS) {
         const of = PLACES[key];
-        const priors = (size: number, { cells }: ChannelSums): number[] =>
-          of.map(() => (key === 'shapeV' ? cells * size : size));
+        const priors = (size: number, i: number): number[] =>
+          of.map(() => (key === 'shapeV' ? sums[i]!.cells * size : size));
         const most = key === 'shapeV' ? WIDEST.shape : WIDEST.own;
         const found = scatter[key];
         for (const way of [STEP, 1 / STEP]) {
@@ -143,16 +163,15 @@ export function packScatter(
             const size = scatter[key] * way;
             if (size > most * usual[key] || size < FINEST * usual[key]) break;
             const next = { ...scatter, [key]: size };
-            const now = score(
-              next,
-              channels.map((c, i) => c.under(of, priors(size, sums[i]!))),
-            );
+            const now = score(next, of, (i) => priors(size, i));
             if (now <= best) break;
             scatter = next;
             best = now;
           }
         }
-        if (scatter[key] !== found) channels.forEach((c, i) => c.set(of, priors(scatter[key], sums[i]!)));
+        if (scatter[key] === found) continue;
+        channels.forEach((c, i) => c.set(of, priors(scatter[key], i)));
+        best = lookAtAll();
       }
       if (best - before < 0.1) break;
     }
