@@ -43,6 +43,12 @@ export class Evidence {
     this.now = evidenceOf(info, rhs, prior);
   }
 
+  /** What is known under the present priors, until they change. */
+  get known(): Known {
+    const { now, mean, covariance, prior } = this;
+    return { now, mean, covariance, prior };
+  }
+
   /** With the priors of the parameters `of` changed. */
   under(of: readonly number[], prior: readonly number[]): Known {
     if (of.length === 1 && this.asked.length > 0) return this.underOne(of[0]!, prior[0]!);

@@ -130,7 +130,7 @@ export function packScatter(
     const more = new Float64Array(channels.length);
     const doubtful = new Uint8Array(channels.length);
     const lookAtAll = (): number => {
-      const known = channels.map((c) => c.under([], []));
+      const known = channels.map((c) => c.known);
       const single = Float64Array.from(known, (k, i) => healthyOrNot(k, everything[i]!, wrongs));
       doubtful.fill(0);
       single.forEach((v, i) => {
