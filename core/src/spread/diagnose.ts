@@ -202,7 +202,6 @@ function judgeAll(m: Majority, plain: readonly number[], limit: number) {
     if (!least) return [];
     const found = explanationsOf(weighed, c, least);
     if (found.detect <= enough) return [];
-    if (flatAndMoved && likeliestOf(found) === 'low-capacity' && found.detect <= FLAT_LOSS_LIMIT) return [];
     // What leaves that much is not harmless: nobody knows what it is.
     if (isWrong(weighed, found, true) || isUnexplained(found, weighed)) return [found];
     // What would matter and only does not show in these volts is not harmless: nothing is said of it.
@@ -210,7 +209,10 @@ function judgeAll(m: Majority, plain: readonly number[], limit: number) {
     return [];
   });
   const pairs = tapPairs(judged, m.scatter, m.observed, m.pack, limit);
-  const standing = judged.filter((j) => j.detect > limit || pairs.has(j.channelIndex));
+  const limitOf = (j: Judged): number =>
+    flatAndMoved && likeliestOf(j) === 'low-capacity' ? Math.max(limit, FLAT_LOSS_LIMIT) : limit;
+  // Half of a pair stands whatever it looks like alone.
+  const standing = judged.filter((j) => j.detect > limitOf(j) || pairs.has(j.channelIndex));
   return { healthy, byLoad, onBars, harmless, pairs, standing, weighed };
 }
 

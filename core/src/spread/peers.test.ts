@@ -207,24 +207,6 @@ print(json.dumps([float(f(p) - f(x['priors'][0])) for p in x['priors'][1:]]))`,
 
   it('weighs one thing that is wrong, and one wire for two channels, as scipy.stats.multivariate_normal does', () => {
     const usual = priorOf({}, healthy.slow);
-    const two = [4, 5].map((c) => {
-      const seen = observed.channels[c]!;
-      const sums = screened(observed, slopes, seen, 2);
-      const known = new Evidence(
-        { info: sums.info.map((v) => weight * v), rhs: sums.rhs.map((v) => weight * v) },
-        usual,
-      ).under([1], [3 * usual[1]!]);
-      const n = seen.at.length;
-      return {
-        known,
-        data: {
-          columns: Array.from({ length: SCREENED }, (_, j) => [...sums.columns.subarray(j * n, (j + 1) * n)]),
-          y: [...seen.deviationV],
-          count: [...seen.count],
-        },
-      };
-    });
-    const [a, b] = [two[0]!.known, two[1]!.known];
     const directions: [number, number][][] = [
       [[0, 1]],
       [[1, 1]],
@@ -239,6 +221,26 @@ print(json.dumps([float(f(p) - f(x['priors'][0])) for p in x['priors'][1:]]))`,
       at: of.map(([j]) => j),
       units: of.map(([, u]) => u),
     });
+    const two = [4, 5].map((c) => {
+      const seen = observed.channels[c]!;
+      const sums = screened(observed, slopes, seen, 2);
+      const weighed = { info: sums.info.map((v) => weight * v), rhs: sums.rhs.map((v) => weight * v) };
+      // The short way, by what is asked alone, and the long one.
+      const known = new Evidence(weighed, usual, directions.map(along)).under([1], [3 * usual[1]!]);
+      const whole = new Evidence(weighed, usual);
+      expect(known.now).toBeCloseTo(whole.under([1], [3 * usual[1]!]).now, 9);
+      expect(whole.nowUnder([1], [3 * usual[1]!])).toBeCloseTo(known.now, 9);
+      const n = seen.at.length;
+      return {
+        known,
+        data: {
+          columns: Array.from({ length: SCREENED }, (_, j) => [...sums.columns.subarray(j * n, (j + 1) * n)]),
+          y: [...seen.deviationV],
+          count: [...seen.count],
+        },
+      };
+    });
+    const [a, b] = [two[0]!.known, two[1]!.known];
     const ours = directions.flatMap((of) => [
       added(a, along(of), 0.15),
       opposed(a, b, along(of), 0.15),

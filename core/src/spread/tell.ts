@@ -15,8 +15,8 @@ import { spanOf } from './trajectory';
 export const SEPARATE_LIMIT = 9;
 
 /**
- * No verdict is told surer than it turns out. Of 1540 packs of four worlds 2809 of 2815 verdicts were right that stood out and stood apart from the next
- * explanation; of those that hardly did 128 of 137 wrong readings, all of 10 losses of capacity over enough charge and 54 of 55 others; of wrong readings whose fit left more
+ * No verdict is told surer than it turns out. Of 1280 packs of each of four worlds 2804 of 2810 verdicts were right that stood out and stood apart from the next
+ * explanation; of those that hardly did 128 of 137 wrong readings, all of 10 losses of capacity over enough charge and 55 of 56 others; of wrong readings whose fit left more
  * than readings scatter by, 12 of 15; and of causes of what was left open that seemed plain, 43 of 64. Of channels in pairs with a wire on a bar all 76
  * were; one alone is in no world, so how sure it is called is from memory. Of 27 imbalances on a flat curve that were plain and clean 20 were one and 5 had
  * lost lithium: more of the former in packs of circuits, of the latter in packs of particles.
@@ -48,7 +48,7 @@ const ALIKE: Alternative[] = [
 const ALIKE_WHY =
   'It is out of balance or has lost lithium: the steps of its curve lie elsewhere than those of the others, and on a flat curve both move them alike.';
 /**
- * Over so little charge a gap that grows and one that stays are as far apart as a table may be off: of nine losses told from it, up to 32 apart from the next
+ * Over so little charge a gap that grows and one that stays are as far apart as a table may be off: of nine losses told from it, up to 31 apart from the next
  * cause, six were missing charge and three nothing.
  */
 const SHORT_SPAN = 0.15;
