@@ -11,6 +11,9 @@ const FLAGS = [
   '--disable-sync',
 ];
 
+/** How long a press or a word on the page is waited for: as long as a slow machine may take, and less than a test. */
+const PATIENCE_MS = 60_000;
+
 /** Debian's Chromium, as the machine has it. */
 export const openBrowser = (): Promise<Browser> =>
   chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });
@@ -29,6 +32,7 @@ export async function openTablet(
     baseURL: address,
     serviceWorkers: keepsPages ? 'allow' : 'block',
   });
+  context.setDefaultTimeout(PATIENCE_MS);
   const page = await context.newPage();
   const errors: string[] = [];
   page.on('pageerror', (e) => errors.push(e.message));

@@ -1,3 +1,4 @@
+import type { Page } from 'playwright-core';
 import { describe, expect, it } from 'vitest';
 import type { Reading } from '@cellmend/contract/records';
 import { StoppableDatabase } from '../../server/test/stoppable';
@@ -8,6 +9,21 @@ import { demoDepot } from './depot';
 // A tablet in a corner where nothing reaches it: the page is reloaded, and work goes on.
 
 const depot = demoDepot();
+
+/** Waits for what keeps the page, and until it keeps the session, the job and whatever else this page asked for. */
+async function keptWith(page: Page, job: number): Promise<void> {
+  await page.evaluate(() => navigator.serviceWorker.ready.then(() => undefined));
+  const paths = (): Promise<string[]> =>
+    page.evaluate(async () =>
+      (await (await caches.open('cellmend-record')).keys()).map((r) => new URL(r.url).pathname),
+    );
+  await expect.poll(paths).toEqual(expect.arrayContaining(['/api/session', `/api/jobs/${job}`]));
+  for (let before = -1, now = 0; now !== before; ) {
+    before = now;
+    await page.waitForTimeout(2500);
+    now = (await paths()).length;
+  }
+}
 
 describe('in a dead spot', () => {
   it('a reload opens the job as it was known, takes readings, and opens no gate; all of it arrives later', async () => {
@@ -22,8 +38,7 @@ describe('in a dead spot', () => {
       .waitFor();
     await page.getByText(/Proven dead/).waitFor();
     // What keeps the page is there, and what was looked at is kept.
-    await page.evaluate(() => navigator.serviceWorker.ready.then(() => undefined));
-    await page.waitForTimeout(2500);
+    await keptWith(page, n);
 
     await context.setOffline(true);
     await page.reload();
@@ -69,8 +84,7 @@ describe('in a dead spot', () => {
     await page.getByRole('heading', { level: 1, name: /need|Nothing/ }).waitFor();
     await page.goto(`http://127.0.0.1:${other.port}/jobs/144/findings`);
     await page.getByLabel('Jot line').waitFor();
-    await page.evaluate(() => navigator.serviceWorker.ready.then(() => undefined));
-    await page.waitForTimeout(2500);
+    await keptWith(page, 144);
     way.hang();
     await page.reload();
     await page.getByText('The server is away.').first().waitFor();

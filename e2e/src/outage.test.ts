@@ -22,6 +22,8 @@ const jot = async (page: Page, line: string): Promise<void> => {
 };
 const stored = (text: string): number => workshop.count(`observations WHERE data->>'text' = '${text}'`);
 const arrives = (text: string): Promise<void> => expect.poll(() => stored(text), { timeout: 20_000 }).toBe(1);
+/** What is stored waits on until its answer has come: whatever goes away before that leaves it waiting as well. */
+const answered = (page: Page): Promise<void> => page.getByText(/\d waiting/).waitFor({ state: 'detached' });
 
 it('loses and doubles nothing when tab, server, database or answer go away', async () => {
   const { context, page } = await openTablet(browser, `http://127.0.0.1:${port}`);
@@ -29,6 +31,7 @@ it('loses and doubles nothing when tab, server, database or answer go away', asy
   await page.goto('/jobs/144/bench');
   await jot(page, 'note m01 before');
   await arrives('before');
+  await answered(page);
 
   // The server is killed; an entry is typed; the tab is closed.
   await workshop.kill(port);
@@ -40,6 +43,7 @@ it('loses and doubles nothing when tab, server, database or answer go away', asy
   await second.goto('/jobs/144/bench');
   await arrives('server killed');
   await second.getByText('server killed').waitFor();
+  await answered(second);
 
   // The database is killed in the middle; the page is reloaded while it is away.
   workshop.cluster.crash();
@@ -50,6 +54,7 @@ it('loses and doubles nothing when tab, server, database or answer go away', asy
   workshop.cluster.revive();
   await arrives('database killed');
   await second.getByText('database killed').waitFor();
+  await answered(second);
 
   // The server stores an entry, but its answer is lost on the way: the repeat is not stored again.
   let lost = 0;
