@@ -18,7 +18,7 @@ async function keptWith(page: Page, job: number): Promise<void> {
       (await (await caches.open('cellmend-record')).keys()).map((r) => new URL(r.url).pathname),
     );
   await expect.poll(paths).toEqual(expect.arrayContaining(['/api/session', `/api/jobs/${job}`]));
-  for (let before = -1, now = 0; now !== before; ) {
+  for (let before = -1, now = 0; now !== before;) {
     before = now;
     await page.waitForTimeout(2500);
     now = (await paths()).length;
