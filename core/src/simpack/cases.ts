@@ -293,6 +293,7 @@ function separation(
     negativeLagAh: zero,
     ageing: null,
     levelV: 0,
+    branch: null,
     unsteady: new Uint8Array(n),
   };
   const observed: Observed = {

@@ -1,4 +1,5 @@
 import { chen2020NegativeV, chen2020PositiveV } from '../pack';
+import { DIFFUSION_J, faster, inside, OHMIC_J, partsOf, Sphere, TRANSFER_J, transferScaleV } from './sphere';
 
 /**
  * A cell as two single particles: lithium diffuses in a sphere on either side, half-cell potentials and charge
@@ -24,17 +25,6 @@ export interface ParticleCell {
   fullV: number;
   emptyV: number;
 }
-
-const SHELLS = 14;
-const GAS = 8.314462618;
-const FARADAY = 96485.33212;
-const KELVIN = 273.15;
-/** Energies of activation, J/mol: diffusion, charge transfer, electrolyte. From memory, order of magnitude. */
-const DIFFUSION_J = 30e3;
-const TRANSFER_J = 35e3;
-const OHMIC_J = 12e3;
-const faster = (energyJ: number, temperatureC: number): number =>
-  Math.exp((energyJ / GAS) * (1 / 298.15 - 1 / (temperatureC + KELVIN)));
 
 /**
  * Iron phosphate against lithium, V. Form and coefficients as used by Afshar et al. 2017 (arXiv 1709.03970), from memory.
@@ -118,72 +108,6 @@ export function inNegativeAt(c: ParticleCell, voltageV: number): number {
 /** Capacity between the two end voltages at rest, A·h. */
 export const capacityOf = (c: ParticleCell): number => inNegativeAt(c, c.fullV) - inNegativeAt(c, c.emptyV);
 
-/** Shells that grow thinner towards the surface, where a step of current is felt first. */
-const EDGES = Float64Array.from({ length: SHELLS + 1 }, (_, k) => 1 - (1 - k / SHELLS) ** 2);
-const VOLUMES = Float64Array.from({ length: SHELLS }, (_, k) => (EDGES[k + 1]! ** 3 - EDGES[k]! ** 3) / 3);
-const CENTRES = Float64Array.from({ length: SHELLS }, (_, k) => (EDGES[k]! + EDGES[k + 1]!) / 2);
-/** What flows through an edge for a difference of one between the shells beside it. */
-const FLOWS = Float64Array.from({ length: SHELLS + 1 }, (_, k) =>
-  k === 0 || k === SHELLS ? 0 : EDGES[k]! ** 2 / (CENTRES[k]! - CENTRES[k - 1]!),
-);
-
-/** Diffusion in one sphere by finite volumes, implicit in time; radius and time in units of the particle's own. */
-class Sphere {
-  private readonly theta: Float64Array;
-  private readonly upper = new Float64Array(SHELLS);
-  private readonly inner = new Float64Array(SHELLS);
-  /** One over the pivots. */
-  private readonly scale = new Float64Array(SHELLS);
-  private readonly right = new Float64Array(SHELLS);
-  /** The step for which the matrix was taken apart last: it is the same one after the other. */
-  private dt = NaN;
-  private surfaceShare = 0;
-  /** Surface gradient, stoichiometry per radius, that was set last. */
-  private gradient = 0;
-
-  constructor(start: number) {
-    this.theta = new Float64Array(SHELLS).fill(start);
-  }
-
-  get surface(): number {
-    return this.theta[SHELLS - 1]! + this.gradient * (1 - CENTRES[SHELLS - 1]!);
-  }
-
-  /** One step of `dt` (time by the particle's own) with a surface gradient. */
-  step(dt: number, gradient: number): void {
-    this.gradient = gradient;
-    if (dt !== this.dt) this.takeApart(dt);
-    const { theta, upper, inner, scale, right } = this;
-    let before = theta[0]! * scale[0]!;
-    right[0] = before;
-    for (let k = 1; k < SHELLS - 1; k++) {
-      before = (theta[k]! + inner[k]! * before) * scale[k]!;
-      right[k] = before;
-    }
-    const last = SHELLS - 1;
-    let after = (theta[last]! + gradient * this.surfaceShare + inner[last]! * before) * scale[last]!;
-    theta[last] = after;
-    for (let k = last - 1; k >= 0; k--) {
-      after = right[k]! + upper[k]! * after;
-      theta[k] = after;
-    }
-  }
-
-  /** The tridiagonal matrix of a step, by elimination (Thomas). */
-  private takeApart(dt: number): void {
-    const { upper, inner, scale } = this;
-    this.dt = dt;
-    for (let k = 0; k < SHELLS; k++) {
-      const share = dt / VOLUMES[k]!;
-      inner[k] = FLOWS[k]! * share;
-      const outer = FLOWS[k + 1]! * share;
-      scale[k] = 1 / (1 + inner[k]! + outer - (k === 0 ? 0 : inner[k]! * upper[k - 1]!));
-      upper[k] = outer * scale[k]!;
-    }
-    this.surfaceShare = dt / VOLUMES[SHELLS - 1]!;
-  }
-}
-
 /**
  * Terminal voltage of a cell through a course of current, V at each moment. The current of a row flows from the row
  * before to it, positive on discharge; a leak is a current of its own that nobody measures.
@@ -202,15 +126,14 @@ export function particleVoltage(
   const speed = faster(DIFFUSION_J, temperatureC);
   const exchangeA = cell.exchangeA * faster(TRANSFER_J, temperatureC);
   const ohm = cell.ohmicOhm / faster(OHMIC_J, temperatureC);
-  const thermalV = (2 * GAS * (temperatureC + KELVIN)) / FARADAY;
+  const thermalV = transferScaleV(temperatureC);
   const out = new Float64Array(timeS.length);
   for (let k = 0; k < timeS.length; k++) {
     const i = currentA[k]!;
     const all = i + leakA;
     if (k > 0) {
       const span = timeS[k]! - timeS[k - 1]!;
-      // Three steps a row, none over 3 s, but no more than forty a row: days at rest need no finer ones.
-      const parts = Math.min(40, Math.max(3, Math.ceil(span / 3)));
+      const parts = partsOf(span);
       const dt = span / parts;
       // Mean stoichiometry changes by I/Q: three times the surface gradient by the particle's own time.
       const toNegative = -(all * cell.negativeTauS) / speed / (3 * 3600 * cell.negativeAh);
@@ -227,5 +150,3 @@ export function particleVoltage(
   }
   return out;
 }
-
-const inside = (s: number): number => Math.min(0.9995, Math.max(0.0005, s));

@@ -1,32 +1,33 @@
-import { normalisePack, type Chemistry, type Pack } from '../pack';
+import type { Chemistry, Pack } from '../pack';
 import type { ScanRecord, Series } from '../scan';
 import type { Verdict } from '../spread';
-import type { RecordClass, SimCase, SimFault } from './cases';
-import { discernible } from './discern';
-import { aged, capacityOf, beadGraphiteV, inNegativeAt, newCell, restV, type ParticleCell } from './particle';
-import { causesOf, healthyColumns, volts, type Course, type PhysicsChannel } from './physicsCauses';
 import { median } from '../spread/statistics';
+import { RECORD_CLASSES, type RecordClass, type SimCase, type SimFault } from './cases';
+import { discernible } from './discern';
+import { beadGraphiteV } from './particle';
+import { lithiumBatch, nickelBatch, type Batch } from './physicsBatch';
+import { causesOf, healthyColumns, seen, volts, type PhysicsChannel } from './physicsCauses';
+import type { Course } from './physicsCell';
 import { Random } from './random';
-import { driveLegs, quantise, type Leg } from './simulate';
+import { driveLegs, polledMoments, polledRecord, quantise, rampedA, type Leg } from './simulate';
 
 type Kind =
   'imbalance' | 'low-capacity' | 'joint' | 'cell' | 'self-discharge' | 'offset' | 'tap' | 'stuck' | 'dead';
-const KINDS: Record<string, Kind[]> = {
+const KINDS: Record<RecordClass, Kind[]> = {
+  'rest-snapshot': ['imbalance', 'low-capacity', 'offset', 'tap', 'dead'],
   'two-rests': ['imbalance', 'low-capacity', 'offset', 'tap', 'dead'],
   drive: ['joint', 'cell', 'stuck', 'imbalance', 'offset', 'tap', 'dead'],
   'long-rest': ['self-discharge', 'self-discharge', 'imbalance', 'offset'],
   full: ['imbalance', 'low-capacity', 'joint', 'cell', 'offset', 'tap', 'stuck'],
+  polled: ['joint', 'cell', 'offset', 'imbalance'],
 };
 
-/** A channel that holds more of what the others hold than this is left where it is. Common practice, no source. */
-const HARMLESS_LOSS = 0.95;
-/** Charge apart, as a share of capacity, up to which nobody would do anything. Common practice, no source. */
-const HARMLESS_SHARE = 0.02;
-
-/** What readings are good to, noise and all that no column holds, V. */
-const READ_V = 0.0015;
 /** A fault that stands out less is not counted. */
 const LEAST_DETECT = 30;
+/** Rows of a course that is read one signal after another, s apart: a step of the current takes two seconds. */
+const FINE_S = 0.5;
+/** From one signal to the next, s. */
+const POLL_S = 0.058;
 
 function courseOf(legs: readonly Leg[]): Course {
   const timeS = [0];
@@ -39,9 +40,30 @@ function courseOf(legs: readonly Leg[]): Course {
   return { timeS: Float64Array.from(timeS), currentA: Float64Array.from(currentA) };
 }
 
+/** One that is read one signal after another, a reading of each channel every so often. */
+function polledCourse(legs: readonly Leg[], channels: number): Course {
+  const durationS = legs.reduce((sum, leg) => sum + leg.durationS, 0);
+  const timeS = Array.from({ length: Math.floor(durationS / FINE_S) + 1 }, (_, k) => k * FINE_S);
+  const every = Math.max(1, Math.round(((channels + 3) * POLL_S) / FINE_S));
+  return {
+    timeS: Float64Array.from(timeS),
+    currentA: Float64Array.from(rampedA(legs, timeS, 0)),
+    read: Int32Array.from({ length: Math.floor((timeS.length - 1) / every) }, (_, r) => (r + 1) * every),
+  };
+}
+
 /** Charge below full at the start as a share of capacity, and what is driven. */
-function schedule(kind: RecordClass, c: number, random: Random): { below: number; legs: Leg[] } {
+function schedule(
+  kind: RecordClass,
+  { capacityAh: c, rate }: Batch,
+  random: Random,
+): { below: number; legs: Leg[] } {
   switch (kind) {
+    case 'rest-snapshot':
+      return {
+        below: random.uniform(0.05, 0.7),
+        legs: [{ durationS: 5 * random.integer(3, 8), currentA: 0, sampleS: 5 }],
+      };
     case 'two-rests': {
       const below = random.uniform(0.03, 0.12);
       const drive = driveLegs(random, c * random.uniform(0.3, 0.7), c * random.uniform(0.5, 0.7), 60);
@@ -57,14 +79,19 @@ function schedule(kind: RecordClass, c: number, random: Random): { below: number
     case 'drive':
       return {
         below: random.uniform(0.15, 0.5),
-        legs: driveLegs(random, c * random.uniform(0.4, 0.9), c * random.uniform(0.06, 0.12), 1),
+        legs: driveLegs(random, rate * c * random.uniform(0.4, 0.9), c * random.uniform(0.06, 0.12), 1),
       };
     case 'long-rest':
       return {
         below: random.uniform(0.15, 0.6),
         legs: [{ durationS: 86400 * random.integer(5, 7), currentA: 0, sampleS: 21600 }],
       };
-    default:
+    case 'polled':
+      return {
+        below: random.uniform(0.15, 0.5),
+        legs: driveLegs(random, rate * c * random.uniform(0.5, 0.9), c * random.uniform(0.06, 0.1), 3),
+      };
+    case 'full':
       return {
         below: random.uniform(0.03, 0.1),
         legs: [
@@ -77,84 +104,56 @@ function schedule(kind: RecordClass, c: number, random: Random): { below: number
   }
 }
 
-/** The rest curve as a workshop has it: discharged in twenty hours, a point every few per cent, to a millivolt. */
-function shopTable(cell: ParticleCell, stepPercent: number): [number, number][] {
-  const capacity = capacityOf(cell);
-  const full = inNegativeAt(cell, cell.fullV);
-  const sag = (capacity / 20) * cell.ohmicOhm + 0.004;
-  const table: [number, number][] = [];
-  for (let percent = 0; percent <= 100; percent += stepPercent) {
-    const v = restV(cell, full - capacity * (1 - percent / 100)) - sag;
-    table.push([percent / 100, Math.round(v * 1000) / 1000]);
-  }
-  return table;
-}
-
-const packOf = (chemistry: 'nmc' | 'lfp', ratedAh: number, count: number, ocv: [number, number][]): Pack => {
-  const ids = Array.from({ length: count }, (_, i) => `ch${String(i + 1).padStart(3, '0')}`);
-  const per = count % 4 === 0 ? 4 : 3;
-  return normalisePack({
-    name: 'pack of particles',
-    chemistry,
-    ratedCapacityAh: ratedAh,
-    channels: ids.map((id) => ({ id, cells: 1 })),
-    modules: Array.from({ length: count / per }, (_, m) => ({
-      id: `M${m + 1}`,
-      channels: ids.slice(m * per, (m + 1) * per),
-    })),
-    nominalGroupResistanceMilliohm: 70 / ratedAh,
-    ocv,
-  });
-};
-
 /** Changes one channel for a fault, in the physics of it. */
-function spoil(c: PhysicsChannel, kind: Kind, random: Random): Verdict {
-  const capacity = capacityOf(c.cell);
+function spoil(c: PhysicsChannel, kind: Kind, { sizes }: Batch, random: Random): Verdict {
+  const capacity = c.cell.capacityAh;
   const side = random.uniform() < 0.5 ? -1 : 1;
   switch (kind) {
     case 'imbalance':
-      c.belowFullAh += capacity * (random.uniform() < 0.75 ? 1 : -0.3) * random.uniform(0.025, 0.1);
+      c.belowFullAh += capacity * (random.uniform() < 0.75 ? 1 : -0.3) * random.uniform(...sizes.missing);
       c.belowFullAh = Math.max(0.002 * capacity, c.belowFullAh);
       return 'imbalance';
-    case 'low-capacity': {
-      // Lost lithium and lost material in a proportion of its own: the curve changes with it.
-      const loss = random.uniform(0.08, 0.28);
-      const share = random.uniform();
-      c.cell = aged(c.cell, loss * share, loss * (1 - share), loss * (1 - share) * random.uniform(0, 1));
+    case 'low-capacity':
+      c.cell = c.cell.worn(random.uniform(...sizes.lost), random.uniform(), random.uniform(0, 1));
       return 'low-capacity';
-    }
     case 'joint':
-      c.cell = { ...c.cell, ohmicOhm: c.cell.ohmicOhm * random.uniform(1.8, 5) };
+      c.cell = c.cell.resisting(random.uniform(1.8, 5), 1);
       return 'high-resistance';
     case 'cell': {
       const by = random.uniform(1.4, 2.4);
-      c.cell = { ...c.cell, ohmicOhm: c.cell.ohmicOhm * by, exchangeA: c.cell.exchangeA / by };
+      c.cell = c.cell.resisting(by, by);
       return 'high-resistance';
     }
     case 'self-discharge':
-      c.leakA += (capacity * random.uniform(0.003, 0.012)) / 24;
+      c.leakA += (capacity * random.uniform(...sizes.leak)) / 24;
       return 'self-discharge';
     case 'offset':
     case 'tap':
-      c.offsetV += side * random.uniform(0.015, 0.05);
+      c.offsetV += side * random.uniform(...sizes.offsetV);
       return 'sense-fault';
     case 'stuck':
       c.stuck = true;
       return 'sense-fault';
     case 'dead':
-      c.fixedV = random.pick([0.02, 0.15, -0.3, 1.2]);
+      c.fixedV = random.pick(sizes.deadV);
       return 'dead';
   }
 }
 
-/** Reads the channels as boards do: offset, gain, noise, steps of a millivolt, some late, some missing. */
+type Readings = Pick<ScanRecord, 'voltageV' | 'currentA'>;
+/** What the current sensor makes of a current, A. */
+const readCurrent = (currentA: number, offsetA: number, random: Random): number =>
+  Math.round((currentA + offsetA + random.normal(0.1)) * 10) / 10;
+
+/** Reads the channels as boards do: offset, gain, noise, steps, some late, some missing. */
 function readAll(
   channels: readonly PhysicsChannel[],
   course: Course,
   truth: readonly Float64Array[],
+  batch: Batch,
   random: Random,
-): Pick<ScanRecord, 'voltageV' | 'currentA'> {
-  const noiseV = random.uniform(0.0004, 0.0012);
+): Readings {
+  const noiseV = random.uniform(...batch.noiseV);
   const late = random.uniform() < 0.3 ? 0.004 : 0;
   const missing = random.uniform() < 0.3 ? 0.006 : 0;
   const currentOffsetA = random.normal(0.002) * Math.max(...course.currentA.map(Math.abs));
@@ -167,110 +166,104 @@ function readAll(
           if (random.uniform() < missing) return NaN;
           const at = c.stuck ? 0 : random.uniform() < late ? Math.max(0, k - 1) : k;
           const v = truth[i]![at]! * (1 + c.gain) + c.offsetV;
-          return quantise(v + (c.stuck ? 0 : random.normal(noiseV)), 0.001);
+          return quantise(v + (c.stuck ? 0 : random.normal(noiseV)), batch.stepV);
         }),
       ),
     ),
-    currentA: series(
-      Float64Array.from(
-        course.currentA,
-        (i) => Math.round((i + currentOffsetA + random.normal(0.1)) * 10) / 10,
-      ),
-    ),
+    currentA: series(Float64Array.from(course.currentA, (i) => readCurrent(i, currentOffsetA, random))),
   };
 }
 
-/**
- * A random case of the physics world: null where the fault is neither plain nor plainly not, or the pack would leave
- * its range. Healthy cells differ in lost lithium and lost material, by place in temperature, by module in age; whether
- * a cause can be told is decided from the true cells and the record, never by the diagnosis.
- * @param wanted looked at before anything is worked out: null at once where it is false
- */
-export function physicsCase(
-  seed: number,
-  negativeV?: (stoichiometry: number) => number,
-  wanted: (recordClass: RecordClass, chemistry: Chemistry) => boolean = () => true,
-): SimCase | null {
-  const random = new Random(seed ^ 0x5eed);
-  const chemistry = random.pick(['nmc', 'nmc', 'lfp'] as const);
-  const ratedAh = random.pick([26, 40, 60, 94, 120]);
-  const count = random.pick([12, 16, 24, 24, 48, 96]);
-  const fresh = newCell(chemistry, ratedAh, negativeV);
-  const loss = {
-    lithium: random.uniform(0.02, 0.15),
-    negative: random.uniform(0, 0.1),
-    positive: random.uniform(0, 0.08),
+/** The same, one signal after another: each between the rows that are nearest in time. */
+function pollAll(
+  channels: readonly PhysicsChannel[],
+  { timeS, currentA }: Course,
+  truth: readonly Float64Array[],
+  batch: Batch,
+  pack: Pack,
+  random: Random,
+): ScanRecord {
+  const noiseV = random.uniform(...batch.noiseV);
+  const currentOffsetA = random.normal(0.002) * Math.max(...currentA.map(Math.abs));
+  const moments = polledMoments(timeS[timeS.length - 1]!, POLL_S, random);
+  const between = (of: Float64Array, k: number): number => {
+    const at = moments[k]! / FINE_S;
+    const low = Math.min(of.length - 2, Math.floor(at));
+    return of[low]! + (of[low + 1]! - of[low]!) * (at - low);
   };
-  const typical = aged(fresh, loss.lithium, loss.negative, loss.positive);
-  const recordClass = random.pick(['two-rests', 'drive', 'long-rest', 'full'] as const);
-  if (!wanted(recordClass, chemistry)) return null;
-  const capacity = capacityOf(typical);
-  const { below, legs } = schedule(recordClass, capacity, random);
-  const course = courseOf(legs);
+  return polledRecord(pack, moments, {
+    currentA: (k) => readCurrent(between(currentA, k), currentOffsetA, random),
+    socFraction: null,
+    channelV: (i, k) => {
+      const c = channels[i]!;
+      return quantise(between(truth[i]!, k) * (1 + c.gain) + c.offsetV + random.normal(noiseV), batch.stepV);
+    },
+  });
+}
+
+/**
+ * A pack of a batch with a record of a kind: null where the fault is neither plain nor plainly not, or the pack would leave
+ * its range. Healthy cells differ in what they lost, by place in temperature, by module in age; whether a cause can be
+ * told is decided from the true cells and the record, never by the diagnosis.
+ */
+function caseFrom(batch: Batch, recordClass: RecordClass, random: Random): SimCase | null {
+  const { capacityAh: capacity, count, bounds } = batch;
+  const { below, legs } = schedule(recordClass, batch, random);
+  const course = recordClass === 'polled' ? polledCourse(legs, count) : courseOf(legs);
   const warmC = random.uniform(10, 32);
   const gradientC = random.uniform(0, 4);
   const module = Array.from({ length: count }, () => random.normal());
-  const channels = module.map((_, i): PhysicsChannel => {
-    const shared = module[Math.floor(i / 4)]!;
-    const cell = aged(
-      fresh,
-      loss.lithium + 0.002 * shared + random.normal(0.004),
-      Math.max(0, loss.negative + 0.003 * shared + random.normal(0.005)),
-      Math.max(0, loss.positive + random.normal(0.005)),
-    );
-    return {
-      cell: {
-        ...cell,
-        ohmicOhm: cell.ohmicOhm * Math.exp(0.02 * shared + random.normal(0.03)),
-        exchangeA: cell.exchangeA * Math.exp(random.normal(0.04)),
-      },
-      belowFullAh: capacity * (below + random.normal(0.003)),
-      temperatureC: warmC + gradientC * (i / count - 0.5),
-      leakA: (capacity * Math.abs(random.normal(5e-5))) / 24,
-      offsetV: random.normal(random.uniform(0.0005, 0.0015)),
-      gain: random.normal(0.0005),
-      stuck: false,
-      fixedV: null,
-    };
-  });
+  const channels = module.map((_, i): PhysicsChannel => ({
+    cell: batch.one(module[Math.floor(i / 4)]!, random),
+    belowFullAh: capacity * (below + random.normal(batch.charge)),
+    temperatureC: warmC + gradientC * (i / count - 0.5),
+    leakA: (capacity * Math.abs(random.normal(batch.leakPerDay))) / 24,
+    offsetV: random.normal(random.uniform(...batch.offsetV)),
+    gain: random.normal(0.0005),
+    stuck: false,
+    fixedV: null,
+  }));
   for (const c of channels) c.belowFullAh = Math.max(0.001 * capacity, c.belowFullAh);
   const middle = (of: (c: PhysicsChannel) => number): number => median(channels.map(of));
   const faults: SimFault[] = [];
   if (random.uniform() > 0.25) {
-    const kind = random.pick(KINDS[recordClass]!);
+    const kind = random.pick(KINDS[recordClass]);
     const at = random.integer(0, count - 2);
     const c = channels[at]!;
     const healthy = { ...c };
-    const verdict = spoil(c, kind, random);
+    const verdict = spoil(c, kind, batch, random);
     const seat = kind === 'joint' || kind === 'cell' ? kind : undefined;
     faults.push({ channelIndex: at, verdict, determinable: true, seat });
     if (kind === 'tap') {
       const offsetV = c.offsetV - healthy.offsetV;
       // Both channels of a tap wire stand out together, and nothing else is opposite in two neighbours.
       const together = [healthy, channels[at + 1]!].reduce((sum, channel) => {
-        const shown = new Float64Array(course.timeS.length).fill(offsetV);
-        return sum + discernible(shown, healthyColumns(channel, course), [], verdict, READ_V).detect;
+        const shown = seen(channel, course).fill(offsetV);
+        return (
+          sum + discernible(shown, healthyColumns(channel, course, bounds), [], verdict, batch.readV).detect
+        );
       }, 0);
       if (together < LEAST_DETECT) return null;
       channels[at + 1]!.offsetV -= offsetV;
       faults.push({ channelIndex: at + 1, verdict, determinable: true });
     } else if (kind !== 'stuck' && kind !== 'dead') {
-      const [own, other] = [volts(c, course), volts(healthy, course)];
+      const [own, other] = [seen(c, course), seen(healthy, course)];
       const shown = own.map((v, k) => v - other[k]! + c.offsetV - healthy.offsetV);
       const { detect, separate } = discernible(
         shown,
-        healthyColumns(healthy, course),
-        causesOf(healthy, course),
+        healthyColumns(healthy, course, bounds),
+        causesOf(healthy, course, bounds),
         verdict,
-        READ_V,
+        batch.readV,
       );
       if (detect < LEAST_DETECT || (separate > 4 && separate < 18)) return null;
       // What lies by less from the others, or from what it was, does no harm and is no fault.
-      const holds = capacityOf(c.cell);
-      const usual = [capacityOf(healthy.cell), middle((x) => capacityOf(x.cell))];
-      if (kind === 'low-capacity' && usual.some((u) => holds > HARMLESS_LOSS * u)) return null;
+      const holds = c.cell.capacityAh;
+      const usual = [healthy.cell.capacityAh, middle((x) => x.cell.capacityAh)];
+      const { loss, share } = batch.harmless;
+      if (kind === 'low-capacity' && usual.some((u) => holds > loss * u)) return null;
       const level = [healthy.belowFullAh, middle((x) => x.belowFullAh)];
-      if (kind === 'imbalance' && level.some((l) => Math.abs(c.belowFullAh - l) < HARMLESS_SHARE * capacity))
+      if (kind === 'imbalance' && level.some((l) => Math.abs(c.belowFullAh - l) < share * capacity))
         return null;
       faults[0]!.determinable = separate >= 18;
     }
@@ -280,10 +273,7 @@ export function physicsCase(
   );
   // The vehicle would have stopped before a cell leaves its range.
   if (
-    truth.some(
-      (v, i) =>
-        channels[i]!.fixedV === null && v.some((x) => x < fresh.emptyV + 0.2 || x > fresh.fullV + 0.08),
-    )
+    truth.some((v, i) => channels[i]!.fixedV === null && v.some((x) => x < batch.leastV || x > batch.mostV))
   )
     return null;
   const usualV = median(truth.map((v) => median(v)));
@@ -291,36 +281,69 @@ export function physicsCase(
     const c = channels[fault.channelIndex]!;
     if (fault.verdict === 'imbalance')
       fault.size = (100 * (middle((x) => x.belowFullAh) - c.belowFullAh)) / capacity;
-    if (fault.verdict === 'low-capacity') fault.size = capacityOf(c.cell) / middle((x) => capacityOf(x.cell));
+    if (fault.verdict === 'low-capacity') fault.size = c.cell.capacityAh / middle((x) => x.cell.capacityAh);
     if (fault.verdict === 'self-discharge') fault.size = 1000 * (c.leakA - middle((x) => x.leakA));
     if (fault.verdict === 'sense-fault' && !c.stuck)
       // What its board adds at the voltages of this record, by offset and by gain.
       fault.size = 1000 * (c.offsetV + c.gain * usualV - middle((x) => x.offsetV + x.gain * usualV));
   }
-  const pack = packOf(
-    chemistry,
-    ratedAh,
-    count,
-    shopTable(random.uniform() < 0.5 ? fresh : typical, random.pick([2, 5])),
-  );
-  return {
-    pack,
-    record: {
-      channelIds: pack.channels.map((c) => c.id),
-      ...readAll(channels, course, truth, random),
-      temperatureC: {
-        timeS: course.timeS,
-        value: new Float64Array(course.timeS.length).fill(Math.round(warmC)),
-      },
-      reportedSocFraction: null,
-      simultaneous: true,
-      notices: [],
-    },
-    recordClass,
-    faults,
-    typicalCapacityAh: middle((c) => capacityOf(c.cell)),
-  };
+  const pack = batch.pack(random);
+  const record: ScanRecord =
+    recordClass === 'polled'
+      ? pollAll(channels, course, truth, batch, pack, random)
+      : {
+          channelIds: pack.channels.map((c) => c.id),
+          ...readAll(channels, course, truth, batch, random),
+          temperatureC: {
+            timeS: course.timeS,
+            value: new Float64Array(course.timeS.length).fill(Math.round(warmC)),
+          },
+          reportedSocFraction: null,
+          simultaneous: true,
+          notices: [],
+        };
+  return { pack, record, recordClass, faults, typicalCapacityAh: middle((c) => c.cell.capacityAh) };
 }
 
-/** The same world with a graphite that is none of those the diagnosis knows. */
+/**
+ * A random case of lithium particle cells, of four kinds of record.
+ * @param wanted looked at before anything is worked out: null at once where it is false
+ */
+export function physicsCase(
+  seed: number,
+  negativeV?: (stoichiometry: number) => number,
+  wanted: (recordClass: RecordClass, chemistry: Chemistry) => boolean = () => true,
+): SimCase | null {
+  const random = new Random(seed ^ 0x5eed);
+  const batch = lithiumBatch(random, negativeV);
+  const recordClass = random.pick(['two-rests', 'drive', 'long-rest', 'full'] as const);
+  return wanted(recordClass, batch.chemistry) ? caseFrom(batch, recordClass, random) : null;
+}
+
+/** The same with a graphite that is none of those the diagnosis knows. */
 export const beadGraphiteCase = (seed: number): SimCase | null => physicsCase(seed, beadGraphiteV);
+
+/** A random case of nickel–metal hydride particle cells, whose voltage remembers where it comes from, of any kind of record. */
+export function nickelCase(
+  seed: number,
+  wanted: (recordClass: RecordClass) => boolean = () => true,
+): SimCase | null {
+  const random = new Random(seed ^ 0x41c4);
+  const recordClass = random.pick(RECORD_CLASSES);
+  if (!wanted(recordClass)) return null;
+  // Near full it comes from a charge; anywhere else it may come from either, or from between.
+  const branch =
+    recordClass === 'two-rests' || recordClass === 'full' ? random.uniform(0.5, 1) : random.uniform(-1, 1);
+  return caseFrom(nickelBatch(random, branch), recordClass, random);
+}
+
+/** Any kind of record of any particle pack: a quarter nickel, the rest lithium, with a graphite that is known or another. */
+export function particleCase(seed: number, negativeV?: (stoichiometry: number) => number): SimCase | null {
+  const random = new Random(seed ^ 0x9a17);
+  if (!negativeV && random.uniform() < 0.25) return nickelCase(seed);
+  const batch = lithiumBatch(random, negativeV);
+  return caseFrom(batch, random.pick(RECORD_CLASSES), random);
+}
+
+/** The same of lithium with a graphite that is none of those the diagnosis knows. */
+export const beadParticleCase = (seed: number): SimCase | null => particleCase(seed, beadGraphiteV);

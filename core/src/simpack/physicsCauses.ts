@@ -1,9 +1,9 @@
 import type { Cause, Column } from './discern';
-import { aged, capacityOf, inNegativeAt, particleVoltage, type ParticleCell } from './particle';
+import type { Course, PhysicsCell } from './physicsCell';
 
 /** One channel of the physics world, as it really is. */
 export interface PhysicsChannel {
-  cell: ParticleCell;
+  cell: PhysicsCell;
   /** Charge below full at the start, A·h. */
   belowFullAh: number;
   temperatureC: number;
@@ -16,80 +16,81 @@ export interface PhysicsChannel {
   fixedV: number | null;
 }
 
-export interface Course {
-  timeS: Float64Array;
-  currentA: Float64Array;
+/** How far healthy channels of a pack lie apart, and how large what goes wrong in them may be. */
+export interface Bounds {
+  /** One standard deviation: charge as a share of capacity, resistance as a share, leakage a day, V, share of the reading. */
+  charge: number;
+  resistance: number;
+  leakPerDay: number;
+  offsetV: number;
+  gain: number;
+  /** Charge missing, capacity lost, times the resistance, charge lost a day: sizes that are tried. */
+  shares: number[];
+  losses: number[];
+  times: number[];
+  daily: number[];
 }
-/** Noise-free voltage of one channel at its terminals, before its board reads it. */
-export const volts = (c: PhysicsChannel, { timeS, currentA }: Course): Float64Array =>
-  particleVoltage(
-    c.cell,
-    inNegativeAt(c.cell, c.cell.fullV) - c.belowFullAh,
-    timeS,
-    currentA,
-    c.temperatureC,
-    c.leakA,
-  );
+
+/** Noise-free voltage of one channel at its terminals, V at each moment, before its board reads it. */
+export const volts = (c: PhysicsChannel, course: Course): Float64Array =>
+  c.cell.volts(course, c.belowFullAh, c.temperatureC, c.leakA);
+
+/** The same at the moments at which it is read. */
+export function seen(c: PhysicsChannel, course: Course): Float64Array {
+  const all = volts(c, course);
+  return course.read ? Float64Array.from(course.read, (k) => all[k]!) : all;
+}
 
 /** What a channel would show more if one thing were different by one unit: the true model, by differences. */
-export function healthyColumns(c: PhysicsChannel, course: Course): Column[] {
-  const base = volts(c, course);
-  const capacity = capacityOf(c.cell);
+export function healthyColumns(c: PhysicsChannel, course: Course, bounds: Bounds): Column[] {
+  const base = seen(c, course);
+  const capacity = c.cell.capacityAh;
   const by = (part: Partial<PhysicsChannel>, unit: number): Float64Array =>
-    volts({ ...c, ...part }, course).map((v, k) => (v - base[k]!) / unit);
+    seen({ ...c, ...part }, course).map((v, k) => (v - base[k]!) / unit);
   return [
-    { sd: 0.004, v: by({ belowFullAh: c.belowFullAh + 0.002 * capacity }, 0.002) },
-    { sd: 0.006, v: by({ cell: aged(c.cell, 0.01, 0, 0) }, 0.01) },
-    { sd: 0.008, v: by({ cell: aged(c.cell, 0, 0.01, 0.005) }, 0.01) },
-    { sd: 0.06, v: by({ cell: { ...c.cell, ohmicOhm: c.cell.ohmicOhm * 1.05 } }, 0.05) },
-    { sd: 0.06, v: by({ cell: { ...c.cell, exchangeA: c.cell.exchangeA / 1.05 } }, 0.05) },
-    { sd: 1e-4, v: by({ leakA: (capacity * 0.001) / 24 }, 0.001) },
-    { sd: 0.001, v: new Float64Array(base.length).fill(1) },
-    { sd: 0.0005, v: Float64Array.from(base) },
+    { sd: bounds.charge, v: by({ belowFullAh: c.belowFullAh + 0.002 * capacity }, 0.002) },
+    ...c.cell.differs().map(({ sd, unit, cell }) => ({ sd, v: by({ cell }, unit) })),
+    { sd: bounds.resistance, v: by({ cell: c.cell.resisting(1.05, 1) }, 0.05) },
+    { sd: bounds.resistance, v: by({ cell: c.cell.resisting(1, 1.05) }, 0.05) },
+    { sd: bounds.leakPerDay, v: by({ leakA: (capacity * 0.001) / 24 }, 0.001) },
+    { sd: bounds.offsetV, v: new Float64Array(base.length).fill(1) },
+    { sd: bounds.gain, v: Float64Array.from(base) },
   ];
 }
 
-const SHARES = [-0.04, -0.02, 0, 0.02, 0.04, 0.07, 0.1, 0.14, 0.19, 0.25];
-const LOSSES = [0, 0.05, 0.1, 0.15, 0.2, 0.26, 0.33];
-const TIMES = [1, 1.5, 2.2, 3.2, 5];
-const DAILY = [0, 0.004, 0.009, 0.016];
-
 /** What a channel would show for every cause at several sizes. Losses beyond what a cell can lose are left out. */
-export function causesOf(c: PhysicsChannel, course: Course): Cause[] {
-  const base = volts(c, course);
-  const capacity = capacityOf(c.cell);
+export function causesOf(c: PhysicsChannel, course: Course, bounds: Bounds): Cause[] {
+  const base = seen(c, course);
+  const capacity = c.cell.capacityAh;
   const shown = <T>(sizes: readonly T[], change: (size: T) => Partial<PhysicsChannel>): Float64Array[] =>
     sizes.flatMap((size) => {
-      const v = volts({ ...c, ...change(size) }, course).map((x, k) => x - base[k]!);
+      const v = seen({ ...c, ...change(size) }, course).map((x, k) => x - base[k]!);
       return v.every(Number.isFinite) ? [v] : [];
     });
-  const loss = (lithium: number, negative: number, positive: number): Cause => ({
-    of: 'low-capacity',
-    shownV: shown(LOSSES, (l) => ({ cell: aged(c.cell, l * lithium, l * negative, l * positive) })),
-  });
   return [
     {
       of: 'imbalance',
       shownV: shown(
-        SHARES.filter((x) => c.belowFullAh + x * capacity > 0.001 * capacity),
+        bounds.shares.filter((x) => c.belowFullAh + x * capacity > 0.001 * capacity),
         (x) => ({ belowFullAh: c.belowFullAh + x * capacity }),
       ),
     },
-    loss(1, 0, 0),
-    loss(0, 1, 0),
-    loss(0, 0, 1),
-    loss(0.5, 0.5, 0.25),
+    ...c.cell.lost.map((lost): Cause => ({
+      of: 'low-capacity',
+      shownV: shown(bounds.losses, (l) => ({ cell: lost(l) })),
+    })),
     {
       of: 'high-resistance',
-      shownV: shown(TIMES, (by) => ({ cell: { ...c.cell, ohmicOhm: c.cell.ohmicOhm * by } })),
+      shownV: shown(bounds.times, (by) => ({ cell: c.cell.resisting(by, 1) })),
     },
     {
       of: 'high-resistance',
-      shownV: shown(TIMES, (by) => ({
-        cell: { ...c.cell, ohmicOhm: c.cell.ohmicOhm * by, exchangeA: c.cell.exchangeA / by },
-      })),
+      shownV: shown(bounds.times, (by) => ({ cell: c.cell.resisting(by, by) })),
     },
-    { of: 'self-discharge', shownV: shown(DAILY, (d) => ({ leakA: c.leakA + (capacity * d) / 24 })) },
+    {
+      of: 'self-discharge',
+      shownV: shown(bounds.daily, (d) => ({ leakA: c.leakA + (capacity * d) / 24 })),
+    },
     { of: 'sense-fault', shownV: [new Float64Array(base.length), new Float64Array(base.length).fill(0.02)] },
   ];
 }

@@ -120,30 +120,24 @@ export function course(legs: readonly Leg[]): { timeS: number[]; currentA: numbe
   return { timeS, currentA };
 }
 
-/** Moments of sequential polling, `gapS` apart on average; steps of current take two seconds, as a foot does. */
-function polledCourse(
-  legs: readonly Leg[],
-  gapS: number,
-  random: Random,
-): { timeS: number[]; currentA: number[] } {
-  const starts: number[] = [];
-  let total = 0;
-  for (const leg of legs) {
-    starts.push(total);
-    total += leg.durationS;
-  }
+/** Moments of sequential polling, `gapS` apart on average. */
+export function polledMoments(durationS: number, gapS: number, random: Random): number[] {
   const timeS: number[] = [];
-  const currentA: number[] = [];
+  for (let t = gapS; t < durationS; t += gapS * random.uniform(0.85, 1.15)) timeS.push(t);
+  return timeS;
+}
+
+/** Current at rising moments, A: steps take two seconds, as a foot does. */
+export function rampedA(legs: readonly Leg[], timeS: readonly number[], fromA: number): number[] {
   let leg = 0;
-  for (let t = gapS; t < total; t += gapS * random.uniform(0.85, 1.15)) {
-    while (leg + 1 < legs.length && starts[leg + 1]! <= t) leg++;
-    const into = t - starts[leg]!;
-    const before = leg > 0 ? legs[leg - 1]!.currentA : legs[0]!.currentA;
+  let start = 0;
+  return timeS.map((t) => {
+    while (leg + 1 < legs.length && start + legs[leg]!.durationS <= t) start += legs[leg++]!.durationS;
+    const before = leg > 0 ? legs[leg - 1]!.currentA : fromA;
     const now = legs[leg]!.currentA;
-    timeS.push(t);
-    currentA.push(into < 2 ? before + ((now - before) * into) / 2 : now);
-  }
-  return { timeS, currentA };
+    const into = t - start;
+    return into < 2 ? before + ((now - before) * into) / 2 : now;
+  });
 }
 
 /**
@@ -260,10 +254,33 @@ export const quantise = (v: number, stepV: number): number => Math.round(v / ste
 
 /** The same, read one signal after another: current twice a round, every reading with its own time. */
 export function simulatePolled(sim: SimPack, legs: readonly Leg[], random: Random, gapS = 0.058): ScanRecord {
-  const { pack } = sim;
-  const stepV = factsOf(pack.profile.chemistry).sensorStepV;
-  const { timeS, currentA } = polledCourse(legs, gapS, random);
+  const stepV = factsOf(sim.pack.profile.chemistry).sensorStepV;
+  const timeS = polledMoments(
+    legs.reduce((sum, leg) => sum + leg.durationS, 0),
+    gapS,
+    random,
+  );
+  const currentA = rampedA(legs, timeS, legs[0]!.currentA);
   const { volts, drawnAh } = voltageModel(sim, timeS, currentA);
+  const socError = random.normal(0.02);
+  return polledRecord(sim.pack, timeS, {
+    currentA: (k) => shownCurrent(currentA[k]!, random),
+    socFraction: (k) => Math.round((sim.startSoc + socError - drawnAh[k]! / sim.capacityAh) * 200) / 200,
+    channelV: (i, k) =>
+      quantise(sim.channels[i]!.stuck ? volts(i, 0) : volts(i, k) + random.normal(sim.noiseV), stepV),
+  });
+}
+
+/** A record that is read one signal after another, from what each signal reads at a moment. */
+export function polledRecord(
+  pack: Pack,
+  timeS: readonly number[],
+  read: {
+    currentA: (k: number) => number;
+    socFraction: ((k: number) => number) | null;
+    channelV: (channel: number, k: number) => number;
+  },
+): ScanRecord {
   const n = pack.channels.length;
   const half = Math.ceil(n / 2);
   const lists = Array.from({ length: n + 2 }, () => ({ t: [] as number[], v: [] as number[] }));
@@ -275,24 +292,15 @@ export function simulatePolled(sim: SimPack, legs: readonly Leg[], random: Rando
     ...Array.from({ length: n - half }, (_, i) => half + i),
     -2,
   ];
-  const socError = random.normal(0.02);
   timeS.forEach((t, k) => {
     const what = round[k % round.length]!;
     const put = (list: { t: number[]; v: number[] }, v: number): void => {
       list.t.push(t);
       list.v.push(v);
     };
-    if (what === -1) put(currentList, shownCurrent(currentA[k]!, random));
-    else if (what === -2)
-      put(socList, Math.round((sim.startSoc + socError - drawnAh[k]! / sim.capacityAh) * 200) / 200);
-    else
-      put(
-        lists[what]!,
-        quantise(
-          sim.channels[what]!.stuck ? volts(what, 0) : volts(what, k) + random.normal(sim.noiseV),
-          stepV,
-        ),
-      );
+    if (what === -1) put(currentList, read.currentA(k));
+    else if (what !== -2) put(lists[what]!, read.channelV(what, k));
+    else if (read.socFraction) put(socList, read.socFraction(k));
   });
   const series = (l: { t: number[]; v: number[] }): Series => ({
     timeS: Float64Array.from(l.t),
@@ -303,7 +311,7 @@ export function simulatePolled(sim: SimPack, legs: readonly Leg[], random: Rando
     voltageV: lists.slice(0, n).map(series),
     currentA: series(currentList),
     temperatureC: null,
-    reportedSocFraction: series(socList),
+    reportedSocFraction: read.socFraction ? series(socList) : null,
     simultaneous: false,
     notices: [],
   };

@@ -1,3 +1,4 @@
+import type { Branch } from './branch';
 import { CURVE_WAVES, SHAPES, shapesOf, wavesOf } from './curveErrors';
 import { negativeAt } from './electrodes';
 import type { Observation, Observed } from './observe';
@@ -73,6 +74,19 @@ export function setColumns(
   columns[5 * n + i] = 1;
   columns[6 * n + i] = cells * at.negative;
   columns[7 * n + i] = cells * at.negative * at.below;
+}
+
+/** What the columns of capacity and leakage have more of in a cell that remembers: it comes to the other branch sooner. */
+export function addBranch(
+  columns: Float64Array,
+  n: number,
+  i: number,
+  k: number,
+  cells: number,
+  { byGainV, byLeakV }: Branch,
+): void {
+  columns[n + i]! += cells * byGainV[k]!;
+  columns[4 * n + i]! += cells * byLeakV[k]!;
 }
 
 /** Charge at the start that a low-capacity channel of an explanation has missed already, share of capacity. */
@@ -225,12 +239,15 @@ export function look(l: Looked, th: Float64Array, weight: number): number {
     const onPositive = leaked - th[1]! * positiveDrawn - slow * positiveLag;
     const behind = leaked - th[1]! * negativeDrawn - slow * negativeLag - th[6]! - th[7]! * (1 - onNegative);
     const { bendsBehind } = l.observed;
+    const branchV = t.branch ? th[1]! * t.branch.byGainV[k]! + th[4]! * t.branch.byLeakV[k]! : 0;
     const { charge, along, waving } = chargeTerm(l, th, i, onPositive, bendsBehind ? behind : onPositive);
     const negative = negativeTerm(l, k, onNegative + behind, th[BENT]!);
     l.columns[BENT * n + i]! -= cells * negative.shifted;
     const r =
       channel.deviationV[i]! -
-      (cells * (charge - negative.v - th[2]! * t.ohmicV[k]! - slow * t.slowV[k]!) + th[5]! + shapeV[i]!);
+      (cells * (charge + branchV - negative.v - th[2]! * t.ohmicV[k]! - slow * t.slowV[k]!) +
+        th[5]! +
+        shapeV[i]!);
     residualV[i] = r;
     sum += weight * channel.count[i]! * r * r;
     const at = {
@@ -243,6 +260,7 @@ export function look(l: Looked, th: Float64Array, weight: number): number {
       negativeLag,
     };
     setColumns(columns, n, i, cells, at, days, t.ohmicV[k]!, t.slowV[k]!, slowV);
+    if (t.branch) addBranch(columns, n, i, k, cells, t.branch);
   }
   return sum;
 }

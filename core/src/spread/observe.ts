@@ -311,6 +311,12 @@ function condense(full: Observed): Observed {
     slowV: mean(t.slowV),
     positiveLagAh: mean(t.positiveLagAh),
     negativeLagAh: mean(t.negativeLagAh),
+    branch: t.branch && {
+      ...t.branch,
+      addsV: mean(t.branch.addsV),
+      byGainV: mean(t.branch.byGainV),
+      byLeakV: mean(t.branch.byLeakV),
+    },
     unsteady: new Uint8Array(cells),
   };
   const channels = full.channels.map((c): Observation => {

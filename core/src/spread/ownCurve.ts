@@ -1,4 +1,5 @@
 import { ocvCurve, type OcvCurve } from '../pack';
+import { lowerBranch } from './branch';
 import { aged, negativeAt, type NegativeElectrode } from './electrodes';
 import type { Trajectory } from './trajectory';
 import type { RestCurve } from './typicalFit';
@@ -27,7 +28,7 @@ export function ownCurve(
 ): { curve: OcvCurve; negative: NegativeElectrode | null } {
   const { curve: asTabled, negative } =
     behind && t.ageing ? aged(table, behind, t.ageing) : { curve: table, negative: behind };
-  const curve = raised(asTabled, t.levelV);
+  const curve = raised(t.branch ? ocvCurve(lowerBranch(asTabled, t.branch)) : asTabled, t.levelV);
   let low = Infinity;
   let high = -Infinity;
   for (let k = 0; k < t.timeS.length; k++) {
@@ -69,7 +70,7 @@ function seenBeside(curve: OcvCurve, negative: NegativeElectrode | null, t: Traj
       ? negativeAt(negative, s).v -
         negativeAt(negative, t.socFraction[k]! - t.negativeLagAh[k]! / t.capacityAh).v
       : 0;
-    const off = v + t.ohmicV[k]! + t.slowV[k]! - curve.voltageAt(s) - behind;
+    const off = v + t.ohmicV[k]! + t.slowV[k]! - (t.branch?.addsV[k] ?? 0) - curve.voltageAt(s) - behind;
     const rate = t.currentA[k]! / t.capacityAh / LOADED;
     const w = 1 / (1 + rate * rate);
     const at = Math.round(s * STEPS);

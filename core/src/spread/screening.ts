@@ -3,7 +3,7 @@ import { accumulateColumns, solveSpd, spdInverseDiagonal } from './linear';
 import type { Observation, Observed } from './observe';
 import { PARAMETERS, SHAPE, type ChannelFit, type Hypothesis } from './parameters';
 import { placesOf } from './places';
-import { daysAt, levelOf, setColumns, type Slopes } from './channelTerms';
+import { addBranch, daysAt, levelOf, setColumns, type Slopes } from './channelTerms';
 
 /** Parameters of a channel while its differences are small: its own and its shapes. */
 export const SCREENED = SHAPE + SHAPES;
@@ -53,6 +53,7 @@ function columnsOf(observed: Observed, slopes: Slopes, { at }: Observation, cell
       negativeLag: t.negativeLagAh[k]! / t.capacityAh,
     };
     setColumns(columns, n, i, cells, steep, daysAt(t, k), t.ohmicV[k]!, t.slowV[k]!, 1);
+    if (t.branch) addBranch(columns, n, i, k, cells, t.branch);
     for (let j = 0; j < SHAPES; j++) columns[(SHAPE + j) * n + i] = shapes[j]![k]!;
   }
   return columns;

@@ -1,10 +1,12 @@
 import { factsOf, type Chemistry, type Pack } from '../pack';
 import { indexAt, type ScanRecord, type Series } from '../scan';
+import { branchCourse, branchOf, type Branch } from './branch';
 import { lag, sphereLag } from './lags';
 import { covarianceOf } from './linear';
 import { median } from './statistics';
 import {
   AT,
+  BRANCH,
   DIFFUSING,
   fitTypical,
   type LoadModel,
@@ -47,6 +49,8 @@ export interface Trajectory {
   ageing: Ageing | null;
   /** What the table as a whole lies below the pack's own rest voltage, V a cell: it was taken under some current. */
   levelV: number;
+  /** Which branch of its rest voltage it is on; null of a cell that does not remember. */
+  branch: Branch | null;
 }
 
 /** How far a pack's electrodes have moved beside its table. */
@@ -150,6 +154,10 @@ export const chargeToCount = (chemistry: Chemistry): number =>
 const CURRENT_GAIN_SD = 0.01;
 const LOOSE = 30;
 
+/** What a pack may be expected to hold, A·h. */
+const usualAh = ({ profile }: Pack): number =>
+  factsOf(profile.chemistry).expectedHealth.value * profile.ratedCapacityAh;
+
 /**
  * Capacity and resistance of the typical cell with nothing but the readings behind them: the longest stretch whose
  * current was recorded, fitted with priors so wide that they say nothing. Errors of the table and of the current
@@ -168,12 +176,13 @@ function recordAlone(
     weights: Float64Array;
     slow: [Float64Array, Float64Array];
     diffusing: Float64Array;
+    turns: number | null;
     load: LoadModel;
     /** Where to begin: what the whole record was fitted with. */
     from: Float64Array;
   },
 ): Alone | null {
-  const { timeS, currentA, drawnAh, days, typicalV, slow, diffusing } = course;
+  const { timeS, currentA, drawnAh, days, typicalV, slow, diffusing, turns } = course;
   const cuts = (record.assumed ?? []).map((a) => a.fromS);
   const inGap = judgedIn(record);
   const partOf = (t: number): number => cuts.filter((c) => t > c).length;
@@ -199,13 +208,23 @@ function recordAlone(
   const first = used[0]!;
   const shifted = drawnAh.map((q) => q - drawnAh[first]!);
   const later = days.map((d) => d - days[first]!);
+  const { leak } = factsOf(pack.profile.chemistry);
   // As the whole record was fitted, but for where the stretch begins.
   const begin = course.from.slice();
   begin[AT.soc]! -= drawnAh[first]! * begin[AT.perAh]!;
   const fit = fitTypical(
     rest,
     pack,
-    { days: later, drawnAh: shifted, currentA, slow, diffusing, typicalV, weights },
+    {
+      days: later,
+      drawnAh: shifted,
+      currentA,
+      slow,
+      diffusing,
+      typicalV,
+      weights,
+      branch: turns === null ? null : branchCourse(shifted, later, leak.perDay, usualAh(pack), turns),
+    },
     { soc: rest.table.socAt(typicalV[first]!), sd: 0.5 },
     course.load,
     LOOSE,
@@ -273,11 +292,13 @@ export function followTypical(
   const drawnAh = cumulativeAh(timeS, currentA, zeroA, inGap);
   const days = timeS.map((t) => (t - timeS[0]!) / 86400);
   const weights = Float64Array.from(typicalV, (v, k) => (Number.isNaN(v) || unsteady[k] ? 0 : 1));
+  const { hysteresis, leak } = factsOf(pack.profile.chemistry);
   const reported = record.reportedSocFraction?.value.find((v) => !Number.isNaN(v));
   const first = typicalV.find((v) => !Number.isNaN(v)) ?? factsOf(pack.profile.chemistry).cell.nominalV;
   const resting = Math.abs(currentA[0] ?? 0) < 0.02 * pack.profile.ratedCapacityAh;
-  const startSoc = reported ?? given.table.socAt(first);
-  const startSd = reported === undefined ? (resting ? 0.1 : 0.3) : 0.05;
+  // At rest the volts tell the charge, and less of it where they remember where they come from.
+  const startSoc = reported ?? given.table.socAt(first - (hysteresis?.halfV.value ?? 0));
+  const startSd = reported === undefined ? (resting && !hysteresis ? 0.1 : 0.3) : 0.05;
   // When the charge between two records was drawn nobody wrote down, so it leaves no lag: a record begins settled.
   const flowedA = currentA.map((i, k) => (inGap(timeS[k]!) ? 0 : i));
   const lags = TAUS.map((tau) => ({
@@ -285,9 +306,14 @@ export function followTypical(
     slow: [lag(timeS, flowedA, tau[0]), lag(timeS, flowedA, tau[1])] as [Float64Array, Float64Array],
     diffusing: sphereLag(timeS, flowedA, tau[1]),
   }));
+  const branches = hysteresis
+    ? hysteresis.turns.map((turns) => branchCourse(drawnAh, days, leak.perDay, usualAh(pack), turns))
+    : [null];
+  const ways = lags.flatMap((l) => branches.map((branch) => ({ ...l, branch })));
   const fitBy = (of: RestCurve, load: LoadModel) => {
-    const tried = lags.map((l) => {
-      const course = { days, drawnAh, currentA, slow: l.slow, diffusing: l.diffusing, typicalV, weights };
+    const tried = ways.map((l) => {
+      const { slow, diffusing, branch } = l;
+      const course = { days, drawnAh, currentA, slow, diffusing, typicalV, weights, branch };
       const from = (theta?: Float64Array): TypicalFit =>
         fitTypical(of, pack, course, { soc: startSoc, sd: startSd }, load, 1, theta);
       return { ...l, load, from, fit: from() };
@@ -317,7 +343,7 @@ export function followTypical(
   let best = fitted(given.together && counted < STEPS_SPAN * rated ? plain : given);
   if (best.rest.together && !(Math.sqrt(covarianceOf(best.fit.info, [AT.slip])[0]!) < STEPS_TOLD_SD))
     best = fitted(plain);
-  const { tau, slow, diffusing, load, fit, rest } = best;
+  const { tau, slow, diffusing, branch, load, fit, rest } = best;
   const alone =
     current &&
     recordAlone(record, pack, rest, {
@@ -329,6 +355,7 @@ export function followTypical(
       weights,
       slow,
       diffusing,
+      turns: branch?.turns ?? null,
       load,
       from: fit.theta,
     });
@@ -356,6 +383,17 @@ export function followTypical(
     positiveLagAh: diffusing.map((i) => i * theta[AT.positiveLag]!),
     negativeLagAh: slow[0].map((i) => i * theta[AT.negativeLag]!),
     levelV: theta[AT.level]!,
+    branch:
+      branch &&
+      branchOf(
+        Math.max(0, theta[BRANCH.half]!),
+        theta[BRANCH.start]!,
+        branch.turns,
+        drawnAh,
+        days,
+        theta[AT.leak]!,
+        fit.capacityAh,
+      ),
     ageing: rest.negative ? { slip: theta[AT.slip]!, stretch: theta[AT.stretch]!, held } : null,
   };
 }

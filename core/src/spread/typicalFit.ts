@@ -1,4 +1,5 @@
 import { factsOf, type OcvCurve, type Pack } from '../pack';
+import { tableAbove, type BranchCourse } from './branch';
 import { negativeAt, type NegativeElectrode } from './electrodes';
 import { heldRatio } from './heldRatio';
 import { minimise } from './levenberg';
@@ -24,6 +25,8 @@ interface Course {
   diffusing: Float64Array;
   typicalV: Float64Array;
   weights: Float64Array;
+  /** Where its voltage comes from, of a cell that remembers. */
+  branch: BranchCourse | null;
 }
 
 export interface TypicalFit {
@@ -83,6 +86,10 @@ const NONE = 1e-7;
 
 /** How a table lies beside the curve: its level, then the sine and cosine of each wave. */
 const BENDS = 1 + 2 * WAVES_PER_SOC.length;
+/** Of a cell that remembers where its voltage comes from: half the gap between its branches, and that times where it stood at the start, V. */
+export const BRANCH = { half: AT.level + BENDS, start: AT.level + BENDS + 1 } as const;
+/** How a table of such a cell lies beside it as a whole, V: workshops take it on one branch, or between both. From memory. */
+const BRANCH_LEVEL_V = 0.008;
 
 interface Prior {
   mean: number[];
@@ -99,7 +106,7 @@ function priorOf(
   { diffuses }: LoadModel,
 ): Prior {
   const rated = pack.profile.ratedCapacityAh;
-  const { expectedHealth, leak, flat, conditioning } = factsOf(pack.profile.chemistry);
+  const { expectedHealth, leak, flat, conditioning, hysteresis } = factsOf(pack.profile.chemistry);
   const usuallyHeld = negative ? heldRatio({ curve: table, negative }, 0, AGED.slip, 0) : 1;
   const known = (sd: number): number => (negative ? sd : NONE);
   const waveSd = flat ? TABLE_V.flat : TABLE_V.sloped;
@@ -117,9 +124,14 @@ function priorOf(
     [0, together ? NONE : known(LAG_H.negative)],
     ...Array.from({ length: BENDS }, (_, j): [number, number] => [
       0,
-      conditioning ? NONE : j === 0 ? TABLE_V.level : waveSd,
+      conditioning ? (hysteresis && j === 0 ? BRANCH_LEVEL_V : NONE) : j === 0 ? TABLE_V.level : waveSd,
     ]),
   ];
+  if (hysteresis) {
+    const { value, sd } = hysteresis.halfV;
+    // It may have stood anywhere between the two.
+    rows.push([value, sd], [0, value]);
+  }
   return { mean: rows.map(([mean]) => mean), sd: rows.map(([, sd]) => sd) };
 }
 
@@ -195,7 +207,7 @@ export function fitTypical(
 /** Voltage of the typical cell at moment `k`, V, and as row `i` of `columns` how it changes with each parameter. */
 function voltageAt(
   { table, negative, together }: RestCurve,
-  { days, drawnAh, currentA, slow, diffusing }: Course,
+  { days, drawnAh, currentA, slow, diffusing, branch }: Course,
   k: number,
   t: Float64Array,
   columns: Float64Array,
@@ -241,6 +253,14 @@ function voltageAt(
     columns[(at + 1) * rows + i] = cos;
     v += t[at]! * sin + t[at + 1]! * cos;
     positive += perSoc * (t[at]! * cos - t[at + 1]! * sin);
+  }
+  if (branch) {
+    const above = tableAbove(onPositive, branch.turns);
+    const half = t[BRANCH.half]!;
+    columns[BRANCH.half * rows + i] = 1 + branch.driven[k]! - above.v;
+    columns[BRANCH.start * rows + i] = branch.free[k]!;
+    v += half * columns[BRANCH.half * rows + i]! + t[BRANCH.start]! * branch.free[k]!;
+    positive -= half * above.along;
   }
   const along = positive - behind;
   columns[AT.soc * rows + i] = along;

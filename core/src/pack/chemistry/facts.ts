@@ -43,6 +43,8 @@ export interface ChemistryFacts {
   ocv: { table: () => [number, number][]; source: string };
   /** The rest curve is flat in the middle: volts tell the charge only at its ends, which are said so. */
   flat: { nearFull: string; nearEmpty: string } | null;
+  /** Where the rest voltage remembers whether charge flowed in or out: half the gap between the two, V a cell, and how soon a turn of the current crosses it (e-folds for all of the charge; what is tried). Null where it does not show. */
+  hysteresis: { halfV: { value: number; sd: number }; turns: number[] } | null;
   /** Resolution the vehicle usually reports for one channel, V, and the noise of one reading, V. */
   sensorStepV: number;
   noiseV: number;

@@ -3,6 +3,7 @@ import type { ChemistryFacts } from './facts';
 /** What the lithium chemistries have in common. From memory or common practice, no source, unless a line says more. */
 export const LITHIUM = {
   flat: null,
+  hysteresis: null,
   sensorStepV: 0.001,
   noiseV: 0.0007,
   healthy: {

@@ -32,6 +32,8 @@ export const NIMH: ChemistryFacts = {
   },
   ocv: { table: () => NIMH_POINTS.map(([s, v]) => [s, v]), source: 'typical, from memory' },
   flat: null,
+  // Order of magnitude, from memory.
+  hysteresis: { halfV: { value: 0.015, sd: 0.01 }, turns: [8, 16, 30] },
   sensorStepV: 0.01,
   noiseV: 0.004,
   healthy: {

@@ -1,0 +1,86 @@
+import type { OcvCurve } from '../pack';
+
+/**
+ * Where the rest voltage of a cell that remembers comes from, along a record: −1 after a discharge, 1 after a charge. Charge
+ * that flows walks it from one to the other: `dh = turns·|dq|·(±1 − h)` with q as a share of capacity (one-state
+ * hysteresis; form of Verbrugge and Tate, J. Power Sources 126 (2004) 236, from memory). It is linear in where it stood at the start: h = free·h₀ + driven.
+ */
+export interface BranchCourse {
+  turns: number;
+  free: Float64Array;
+  driven: Float64Array;
+}
+
+/**
+ * @param drawnAh charge drawn since the start; `days` since then; `leakPerDay` share of charge that is lost by itself
+ */
+export function branchCourse(
+  drawnAh: Float64Array,
+  days: Float64Array,
+  leakPerDay: number,
+  capacityAh: number,
+  turns: number,
+): BranchCourse {
+  const free = new Float64Array(drawnAh.length).fill(1);
+  const driven = new Float64Array(drawnAh.length);
+  for (let k = 1; k < drawnAh.length; k++) {
+    const flows = (drawnAh[k]! - drawnAh[k - 1]!) / capacityAh + leakPerDay * (days[k]! - days[k - 1]!);
+    const stays = Math.exp(-turns * Math.abs(flows));
+    free[k] = free[k - 1]! * stays;
+    driven[k] = driven[k - 1]! * stays - Math.sign(flows) * (1 - stays);
+  }
+  return { turns, free, driven };
+}
+
+/** What the branch of the typical cell adds to the lower one, and how it is another one in a channel that differs; V a cell. */
+export interface Branch {
+  /** Half of what lies between the two, and how soon a turn of the current crosses it. */
+  halfV: number;
+  turns: number;
+  addsV: Float64Array;
+  /** For a unit of sooner drawn down, and of charge that is lost by itself in a day. */
+  byGainV: Float64Array;
+  byLeakV: Float64Array;
+}
+
+const STEP = 0.05;
+const LEAK_STEP = 0.002;
+/** @param startV half the gap times where the typical cell stood at the start */
+export function branchOf(
+  halfV: number,
+  startV: number,
+  turns: number,
+  drawnAh: Float64Array,
+  days: Float64Array,
+  leakPerDay: number,
+  capacityAh: number,
+): Branch {
+  const volts = (sooner: number, leak: number): Float64Array => {
+    const { free, driven } = branchCourse(drawnAh, days, leak / sooner, capacityAh, turns * sooner);
+    return driven.map((d, k) => halfV * d + startV * free[k]!);
+  };
+  const here = volts(1, leakPerDay);
+  return {
+    halfV,
+    turns,
+    addsV: here.map((v) => v + halfV),
+    byGainV: volts(1 + STEP, leakPerDay).map((v, k) => (v - here[k]!) / STEP),
+    byLeakV: volts(1, leakPerDay + LEAK_STEP).map((v, k) => (v - here[k]!) / LEAK_STEP),
+  };
+}
+
+/** How far a table that was taken on the way down, after a charge, lies above the lower branch, V for a volt of half the gap; and its slope. */
+export const tableAbove = (socFraction: number, turns: number): { v: number; along: number } => {
+  const v = 2 * Math.exp(-turns * Math.max(0, 1 - socFraction));
+  return { v, along: socFraction < 1 ? turns * v : 0 };
+};
+
+/** That table without the branch it comes from, rising throughout. */
+export function lowerBranch(curve: OcvCurve, { halfV, turns }: Branch): [number, number][] {
+  let highest = -Infinity;
+  return Array.from({ length: 401 }, (_, i): [number, number] => {
+    const s = i / 400;
+    highest = Math.max(highest, curve.voltageAt(s) - halfV * tableAbove(s, turns).v);
+    return [s, highest];
+  });
+}
