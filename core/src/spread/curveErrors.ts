@@ -35,20 +35,25 @@ export function wavesOf(observed: Observed): { sin: Float64Array; cos: Float64Ar
 
 /**
  * How the curves of cells that aged differently lie beside one another at the same charge: waves a volt-scale of which
- * (`Scatter.shapeV`) the pack's own majority tells. Coarse to fine; what is coarser is charge and capacity.
+ * (`Scatter.shapeV`) the pack's own majority tells. Coarse to fine; what is coarser is charge and capacity. Where the rest voltage
+ * remembers, the gap between its branches is wider or narrower from cell to cell: that stands in place of the last wave.
  */
 const SHAPE_WAVES_PER_SOC = [7, 16, 36];
 export const SHAPES = 2 * SHAPE_WAVES_PER_SOC.length;
+/** A gap that is hardly there has no size of its own, V. */
+const LEAST_HALF_V = 0.002;
 const shapes = new WeakMap<Observed, Float64Array[]>();
 /** One column per shape over the typical cell's charge, V for a unit. */
 export function shapesOf(observed: Observed): Float64Array[] {
   let found = shapes.get(observed);
   if (!found) {
-    const soc = observed.trajectory.socFraction;
+    const { socFraction: soc, branch } = observed.trajectory;
     found = SHAPE_WAVES_PER_SOC.flatMap((w) => [
       soc.map((s) => Math.sin(w * s)),
       soc.map((s) => Math.cos(w * s)),
     ]);
+    if (branch && branch.halfV > LEAST_HALF_V)
+      found[SHAPES - 1] = branch.addsV.map((v) => v / branch.halfV - 1);
     shapes.set(observed, found);
   }
   return found;

@@ -28,7 +28,9 @@ export function ownCurve(
 ): { curve: OcvCurve; negative: NegativeElectrode | null } {
   const { curve: asTabled, negative } =
     behind && t.ageing ? aged(table, behind, t.ageing) : { curve: table, negative: behind };
-  const curve = raised(t.branch ? ocvCurve(lowerBranch(asTabled, t.branch)) : asTabled, t.levelV);
+  // Of a cell that remembers, what the typical one was seen beside its curve is where it came from as much as its curve.
+  if (t.branch) return { curve: raised(ocvCurve(lowerBranch(asTabled, t.branch)), t.levelV), negative };
+  const curve = raised(asTabled, t.levelV);
   let low = Infinity;
   let high = -Infinity;
   for (let k = 0; k < t.timeS.length; k++) {
@@ -70,7 +72,7 @@ function seenBeside(curve: OcvCurve, negative: NegativeElectrode | null, t: Traj
       ? negativeAt(negative, s).v -
         negativeAt(negative, t.socFraction[k]! - t.negativeLagAh[k]! / t.capacityAh).v
       : 0;
-    const off = v + t.ohmicV[k]! + t.slowV[k]! - (t.branch?.addsV[k] ?? 0) - curve.voltageAt(s) - behind;
+    const off = v + t.ohmicV[k]! + t.slowV[k]! - curve.voltageAt(s) - behind;
     const rate = t.currentA[k]! / t.capacityAh / LOADED;
     const w = 1 / (1 + rate * rate);
     const at = Math.round(s * STEPS);
