@@ -1,7 +1,16 @@
-import { factsOf, ocvCurve } from '../pack';
+import { factsOf } from '../pack';
 import { caseOf, type SimCase, type SimFault, type World } from './cases';
 import { discernible, type Cause, type Column } from './discern';
-import { channelVolts, course, type Bend, type Leg, type SimChannel, type SimPack } from './simulate';
+import {
+  branchVolts,
+  trueCurve,
+  channelVolts,
+  course,
+  type Bend,
+  type Leg,
+  type SimChannel,
+  type SimPack,
+} from './simulate';
 import type { Random } from './random';
 
 /** A wave of random length beside a rest curve; `sizeV` is one standard deviation. */
@@ -71,7 +80,7 @@ function shake(sim: SimPack, random: Random): void {
 
 /** What a channel would show along a course, by the true model. */
 function shownBy(sim: SimPack, legs: readonly Leg[], channel: number): (c: SimChannel) => Float64Array {
-  const curve = ocvCurve(sim.pack.profile.ocv);
+  const curve = trueCurve(sim.pack);
   const { timeS, currentA } = course(legs);
   const slowV = new Float64Array(timeS.length);
   const drawnAh = new Float64Array(timeS.length);
@@ -89,8 +98,9 @@ function shownBy(sim: SimPack, legs: readonly Leg[], channel: number): (c: SimCh
     const channels = sim.channels.slice();
     channels[channel] = c;
     const one = { ...sim, channels };
+    const branch = branchVolts(sim, c, timeS, drawnAh);
     return Float64Array.from(timeS, (t, k) =>
-      channelVolts(one, curve, channel, drawnAh[k]!, t, currentA[k]!, slowV[k]!),
+      channelVolts(one, curve, channel, drawnAh[k]!, t, currentA[k]!, slowV[k]!, branch?.[k]),
     );
   };
 }

@@ -1,5 +1,7 @@
 import { factsOf, ocvCurve, type OcvCurve, type Pack, type Scatter } from '../pack';
 import type { ScanRecord, Series } from '../scan';
+import { branchCourse } from '../spread/branch';
+import { smoothTable } from '../spread/smoothTable';
 import { Random } from './random';
 
 /** What one simulated channel really is, against the pack's typical one. */
@@ -53,6 +55,8 @@ export interface SimPack {
   bends: Bend[];
   baseLeakPerDay: number;
   noiseV: number;
+  /** Where the rest voltage remembers: half the gap between its branches, V a cell, how soon it is crossed, and where it stands at the start, −1 to 1. */
+  hysteresis?: { halfV: number; turns: number; start: number };
   /** What the current sensor adds, A, and as a share of the current. */
   currentOffsetA?: number;
   currentGain?: number;
@@ -142,7 +146,7 @@ export function rampedA(legs: readonly Leg[], timeS: readonly number[], fromA: n
 
 /**
  * True voltage of one channel, V, before anybody reads it.
- * @param drawnAh charge drawn since the start; `slowV` the voltage across the slow parts of a typical cell.
+ * @param drawnAh charge drawn since the start; `slowV` the voltage across the slow parts of a typical cell; `branchV` what its branch adds, V a cell.
  */
 export function channelVolts(
   sim: SimPack,
@@ -152,6 +156,7 @@ export function channelVolts(
   timeS: number,
   currentA: number,
   slowV: number,
+  branchV = 0,
 ): number {
   const c = sim.channels[channel]!;
   const { cells } = sim.pack.channels[channel]!;
@@ -167,10 +172,31 @@ export function channelVolts(
   const cellV =
     curve.voltageAt(soc + sim.curveShiftSoc) +
     bendV +
+    branchV +
     Math.min(0, soc) * 20 -
     currentA * sim.ohmicOhm * c.ohmicRatio -
     slowV * c.slowRatio;
   return cells * cellV * (1 + (c.gain ?? 0)) + c.offsetV + (c.tapOhm ?? 0) * currentA;
+}
+
+/** The true rest curve: of a table's points the smooth one where cells of a string lie apart a little. */
+export const trueCurve = ({ profile }: Pack): OcvCurve =>
+  ocvCurve(factsOf(profile.chemistry).hysteresis ? smoothTable(profile.ocv) : profile.ocv);
+
+/** What the branch of one channel adds at each moment, V a cell: it goes by the charge that flows in its own cells. */
+export function branchVolts(
+  sim: SimPack,
+  c: SimChannel,
+  timeS: ArrayLike<number>,
+  drawnAh: Float64Array,
+): Float64Array | null {
+  if (!sim.hysteresis) return null;
+  const { halfV, turns, start } = sim.hysteresis;
+  const capacityAh = sim.capacityAh * c.capacityRatio;
+  const days = Float64Array.from(timeS, (t) => t / 86400);
+  const leak = sim.baseLeakPerDay + c.leakPerDay;
+  const { free, driven } = branchCourse(drawnAh, days, leak, capacityAh, turns);
+  return driven.map((d, k) => halfV * (d + start * free[k]!));
 }
 
 /** True voltages of a simulated pack along a course. */
@@ -179,7 +205,7 @@ export function voltageModel(
   timeS: readonly number[],
   currentA: readonly number[],
 ): { volts: (channel: number, k: number) => number; drawnAh: Float64Array } {
-  const curve = ocvCurve(sim.pack.profile.ocv);
+  const curve = trueCurve(sim.pack);
   const rows = timeS.length;
   const lags = sim.slow.map((part) => {
     const out = new Float64Array(rows);
@@ -192,10 +218,20 @@ export function voltageModel(
   const drawnAh = new Float64Array(rows);
   for (let k = 1; k < rows; k++)
     drawnAh[k] = drawnAh[k - 1]! + (currentA[k]! * (timeS[k]! - timeS[k - 1]!)) / 3600;
+  const branches = sim.channels.map((c) => branchVolts(sim, c, timeS, drawnAh));
   const volts = (channel: number, k: number): number => {
     let slowV = 0;
     sim.slow.forEach((part, j) => (slowV += part.ohm * lags[j]![k]!));
-    return channelVolts(sim, curve, channel, drawnAh[k]!, timeS[k]!, currentA[k]!, slowV);
+    return channelVolts(
+      sim,
+      curve,
+      channel,
+      drawnAh[k]!,
+      timeS[k]!,
+      currentA[k]!,
+      slowV,
+      branches[channel]?.[k],
+    );
   };
   return { volts, drawnAh };
 }

@@ -38,6 +38,8 @@ export interface Branch {
   /** Half of what lies between the two, and how soon a turn of the current crosses it. */
   halfV: number;
   turns: number;
+  /** Half of what the full end of the table lies above the branch of the rest. */
+  topV: number;
   addsV: Float64Array;
   /** For a unit of sooner drawn down, and of charge that is lost by itself in a day. */
   byGainV: Float64Array;
@@ -46,10 +48,9 @@ export interface Branch {
 
 const STEP = 0.05;
 const LEAK_STEP = 0.002;
-/** @param startV half the gap times where the typical cell stood at the start */
+/** @param given half the gap, that times where the typical cell stood at the start, and what the full end of the table has of it, V */
 export function branchOf(
-  halfV: number,
-  startV: number,
+  { halfV, startV, topV }: { halfV: number; startV: number; topV: number },
   turns: number,
   drawnAh: Float64Array,
   days: Float64Array,
@@ -64,13 +65,14 @@ export function branchOf(
   return {
     halfV,
     turns,
+    topV,
     addsV: here.map((v) => v + halfV),
     byGainV: volts(1 + STEP, leakPerDay).map((v, k) => (v - here[k]!) / STEP),
     byLeakV: volts(1, leakPerDay + LEAK_STEP).map((v, k) => (v - here[k]!) / LEAK_STEP),
   };
 }
 
-/** How far a table that was taken on the way down, after a charge, lies above the lower branch, V for a volt of half the gap; and its slope. */
+/** How far a table that was taken on the way down, after a charge, lies above the branch of the rest, V for a volt of half of it; and its slope. */
 export const tableAbove = (socFraction: number, turns: number): { v: number; along: number } => {
   const v = 2 * Math.exp(-turns * Math.max(0, 1 - socFraction));
   return { v, along: socFraction < 1 ? turns * v : 0 };
@@ -84,10 +86,10 @@ const POINTS = 400;
 const WIDTH = 0.03;
 
 /** That table without the branch it comes from, rising throughout; each point by the parabola through what lies around it. */
-export function lowerBranch(curve: OcvCurve, { halfV, turns }: Branch): [number, number][] {
+export function lowerBranch(curve: OcvCurve, { topV, turns }: Branch): [number, number][] {
   const below = Float64Array.from({ length: POINTS + 1 }, (_, i) => {
     const s = i / POINTS;
-    return curve.voltageAt(s) - halfV * tableAbove(s, turns).v;
+    return curve.voltageAt(s) - topV * tableAbove(s, turns).v;
   });
   const reach = Math.round(2.5 * WIDTH * POINTS);
   let highest = -Infinity;

@@ -28,9 +28,7 @@ export function ownCurve(
 ): { curve: OcvCurve; negative: NegativeElectrode | null } {
   const { curve: asTabled, negative } =
     behind && t.ageing ? aged(table, behind, t.ageing) : { curve: table, negative: behind };
-  // Of a cell that remembers, what the typical one was seen beside its curve is where it came from as much as its curve.
-  if (t.branch) return { curve: raised(ocvCurve(lowerBranch(asTabled, t.branch)), t.levelV), negative };
-  const curve = raised(asTabled, t.levelV);
+  const curve = raised(t.branch ? ocvCurve(lowerBranch(asTabled, t.branch)) : asTabled, t.levelV);
   let low = Infinity;
   let high = -Infinity;
   for (let k = 0; k < t.timeS.length; k++) {
@@ -63,7 +61,8 @@ interface Seen {
 function seenBeside(curve: OcvCurve, negative: NegativeElectrode | null, t: Trajectory): Seen {
   const weight = new Float64Array(STEPS + 1);
   const sum = new Float64Array(STEPS + 1);
-  const reach = Math.ceil(3 * WIDTH * STEPS);
+  const width = t.branch ? 4 * WIDTH : WIDTH;
+  const reach = Math.ceil(3 * width * STEPS);
   for (let k = 0; k < t.timeS.length; k++) {
     const s = t.socFraction[k]! - t.positiveLagAh[k]! / t.capacityAh;
     const v = t.typicalV[k]!;
@@ -72,12 +71,12 @@ function seenBeside(curve: OcvCurve, negative: NegativeElectrode | null, t: Traj
       ? negativeAt(negative, s).v -
         negativeAt(negative, t.socFraction[k]! - t.negativeLagAh[k]! / t.capacityAh).v
       : 0;
-    const off = v + t.ohmicV[k]! + t.slowV[k]! - curve.voltageAt(s) - behind;
+    const off = v + t.ohmicV[k]! + t.slowV[k]! - (t.branch?.addsV[k] ?? 0) - curve.voltageAt(s) - behind;
     const rate = t.currentA[k]! / t.capacityAh / LOADED;
     const w = 1 / (1 + rate * rate);
     const at = Math.round(s * STEPS);
     for (let i = Math.max(0, at - reach); i <= Math.min(STEPS, at + reach); i++) {
-      const kernel = w * Math.exp(-0.5 * ((i / STEPS - s) / WIDTH) ** 2);
+      const kernel = w * Math.exp(-0.5 * ((i / STEPS - s) / width) ** 2);
       weight[i]! += kernel;
       sum[i]! += kernel * off;
     }

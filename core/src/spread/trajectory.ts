@@ -1,12 +1,12 @@
 import { factsOf, type Chemistry, type Pack } from '../pack';
 import { indexAt, type ScanRecord, type Series } from '../scan';
-import { branchCourse, branchOf, type Branch } from './branch';
+import { branchCourse, type Branch } from './branch';
 import { lag, sphereLag } from './lags';
 import { covarianceOf } from './linear';
 import { median } from './statistics';
 import {
   AT,
-  BRANCH,
+  branchFitted,
   DIFFUSING,
   fitTypical,
   type LoadModel,
@@ -383,17 +383,7 @@ export function followTypical(
     positiveLagAh: diffusing.map((i) => i * theta[AT.positiveLag]!),
     negativeLagAh: slow[0].map((i) => i * theta[AT.negativeLag]!),
     levelV: theta[AT.level]!,
-    branch:
-      branch &&
-      branchOf(
-        Math.max(0, theta[BRANCH.half]!),
-        theta[BRANCH.start]!,
-        branch.turns,
-        drawnAh,
-        days,
-        theta[AT.leak]!,
-        fit.capacityAh,
-      ),
+    branch: branch && branchFitted(theta, branch.turns, { drawnAh, days, capacityAh: fit.capacityAh }),
     ageing: rest.negative ? { slip: theta[AT.slip]!, stretch: theta[AT.stretch]!, held } : null,
   };
 }

@@ -1,5 +1,5 @@
 import { factsOf, type OcvCurve, type Pack } from '../pack';
-import { tableAbove, type BranchCourse } from './branch';
+import { branchOf, tableAbove, type Branch, type BranchCourse } from './branch';
 import { negativeAt, type NegativeElectrode } from './electrodes';
 import { heldRatio } from './heldRatio';
 import { minimise } from './levenberg';
@@ -86,10 +86,20 @@ const NONE = 1e-7;
 
 /** How a table lies beside the curve: its level, then the sine and cosine of each wave. */
 const BENDS = 1 + 2 * WAVES_PER_SOC.length;
-/** Of a cell that remembers where its voltage comes from: half the gap between its branches, and that times where it stood at the start, V. */
-export const BRANCH = { half: AT.level + BENDS, start: AT.level + BENDS + 1 } as const;
-/** How a table of such a cell lies beside it as a whole, V: workshops take it on one branch, or between both. From memory. */
-const BRANCH_LEVEL_V = 0.008;
+/**
+ * Of a cell that remembers where its voltage comes from: half the gap between its branches, that times where it stood at the start, and how far
+ * the full end of the table lies above the branch of the rest, halved; V.
+ */
+export const BRANCH = {
+  half: AT.level + BENDS,
+  start: AT.level + BENDS + 1,
+  top: AT.level + BENDS + 2,
+} as const;
+/**
+ * How a table of such a cell lies beside it, V: a workshop takes it on the way down, so that all but its full end is the lower branch, and a typical one lies
+ * midway and has no such end. As a whole, and its end as a share of half the gap, mean and standard deviation. From memory.
+ */
+const BRANCH_TABLE = { levelV: 0.008, top: 0.6, topSd: 0.6 };
 
 interface Prior {
   mean: number[];
@@ -124,13 +134,13 @@ function priorOf(
     [0, together ? NONE : known(LAG_H.negative)],
     ...Array.from({ length: BENDS }, (_, j): [number, number] => [
       0,
-      conditioning ? (hysteresis && j === 0 ? BRANCH_LEVEL_V : NONE) : j === 0 ? TABLE_V.level : waveSd,
+      conditioning ? (hysteresis && j === 0 ? BRANCH_TABLE.levelV : NONE) : j === 0 ? TABLE_V.level : waveSd,
     ]),
   ];
   if (hysteresis) {
     const { value, sd } = hysteresis.halfV;
     // It may have stood anywhere between the two.
-    rows.push([value, sd], [0, value]);
+    rows.push([value, sd], [0, value], [BRANCH_TABLE.top * value, BRANCH_TABLE.topSd * value]);
   }
   return { mean: rows.map(([mean]) => mean), sd: rows.map(([, sd]) => sd) };
 }
@@ -204,6 +214,25 @@ export function fitTypical(
   return { theta, info, cost, ...heldBy(rest, theta, info) };
 }
 
+/** The branch that a fitted cell is on; neither gap nor table's end goes the other way. */
+export const branchFitted = (
+  theta: Float64Array,
+  turns: number,
+  { drawnAh, days, capacityAh }: { drawnAh: Float64Array; days: Float64Array; capacityAh: number },
+): Branch =>
+  branchOf(
+    {
+      halfV: Math.max(0, theta[BRANCH.half]!),
+      startV: theta[BRANCH.start]!,
+      topV: Math.max(0, theta[BRANCH.top]!),
+    },
+    turns,
+    drawnAh,
+    days,
+    theta[AT.leak]!,
+    capacityAh,
+  );
+
 /** Voltage of the typical cell at moment `k`, V, and as row `i` of `columns` how it changes with each parameter. */
 function voltageAt(
   { table, negative, together }: RestCurve,
@@ -257,10 +286,12 @@ function voltageAt(
   if (branch) {
     const above = tableAbove(onPositive, branch.turns);
     const half = t[BRANCH.half]!;
-    columns[BRANCH.half * rows + i] = 1 + branch.driven[k]! - above.v;
+    const top = t[BRANCH.top]!;
+    columns[BRANCH.half * rows + i] = 1 + branch.driven[k]!;
     columns[BRANCH.start * rows + i] = branch.free[k]!;
-    v += half * columns[BRANCH.half * rows + i]! + t[BRANCH.start]! * branch.free[k]!;
-    positive -= half * above.along;
+    columns[BRANCH.top * rows + i] = -above.v;
+    v += half * (1 + branch.driven[k]!) + t[BRANCH.start]! * branch.free[k]! - top * above.v;
+    positive -= top * above.along;
   }
   const along = positive - behind;
   columns[AT.soc * rows + i] = along;
