@@ -1,6 +1,7 @@
 import { factsOf, ocvCurve, type OcvCurve, type Pack } from '../pack';
 import { indexAt, type ScanRecord } from '../scan';
 import { accumulate, solveSpd } from './linear';
+import { lag } from './lags';
 import { median } from './statistics';
 import { negativeBehind, negativeOfFlat, type NegativeElectrode } from './electrodes';
 import { ownCurve } from './ownCurve';
@@ -129,6 +130,9 @@ function observeTogether(
   };
 }
 
+/** What is slow in a cell lies between these, s. */
+const POLLED_LAGS_S = [3, 12, 45, 150, 600];
+
 /**
  * Polled records: every reading has its own time. The typical cell between them is fitted to all channels
  * together: current, its lags and a smooth drift, each channel with its own level.
@@ -160,17 +164,21 @@ function observePolled(
   const first = followTypical(record, pack, rest, plain, timeS, rough);
   const knots = Math.min(14, Math.max(2, Math.round(all.length / 400)));
   const span = Math.max(1e-9, timeS[timeS.length - 1]! - timeS[0]!);
-  const size = 3 + knots + 1;
+  const flowing = [
+    ...POLLED_LAGS_S.map((tau) => lag(timeS, first.currentA, tau)),
+    first.currentA.map((i) => i * Math.abs(i)),
+  ];
+  const own = 1 + flowing.length;
+  const size = own + knots + 1;
   const row = new Float64Array(size);
   const basis = (k: number): Float64Array => {
     row.fill(0);
     row[0] = first.currentA[k]!;
-    row[1] = first.slow1A[k]!;
-    row[2] = first.slow2A[k]!;
+    flowing.forEach((of, j) => (row[1 + j] = of[k]!));
     const u = ((timeS[k]! - timeS[0]!) / span) * knots;
     const j = Math.min(knots - 1, Math.floor(u));
-    row[3 + j] = 1 - (u - j);
-    row[4 + j] = u - j;
+    row[own + j] = 1 - (u - j);
+    row[own + 1 + j] = u - j;
     return row;
   };
   const typicalV = rough.slice();
