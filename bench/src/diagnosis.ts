@@ -1,5 +1,5 @@
 import { diagnose, type ChannelFinding, type Verdict } from '@cellmend/core/spread';
-import { beadGraphiteCase, physicsCase, randomCase, shakenCase, type SimCase } from '@cellmend/core/simpack';
+import { beadParticleCase, particleCase, randomCase, shakenCase, type SimCase } from '@cellmend/core/simpack';
 import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { readScanCsv } from '@cellmend/core/scan';
 import { readdirSync, readFileSync } from 'node:fs';
@@ -231,8 +231,8 @@ export async function benchDiagnosis(): Promise<void> {
   // Failures of single seeds below 784 000 were looked at while the diagnosis was made; from here on none were.
   const random = world('random packs', randomCase, count, UNSEEN);
   const shaken = world('packs with every error at random', shakenCase, count, UNSEEN);
-  const physics = world('packs of particles', physicsCase, count, UNSEEN);
-  const beads = world('packs of particles, graphite not known', beadGraphiteCase, count, UNSEEN);
+  const physics = world('packs of particles', particleCase, count, UNSEEN);
+  const beads = world('packs of particles, graphite not known', beadParticleCase, count, UNSEEN);
   printTable('Diagnosis', [
     ...lines(`${recorded.cases} recorded cases`, recorded),
     ...lines(`${random.all.cases} ${random.name}`, random.all),
