@@ -2,6 +2,7 @@ import { defaultOcvTable, factsOf, normalisePack, ocvCurve, type Chemistry, type
 import type { ScanRecord } from '../scan';
 import type { Seat, Verdict } from '../spread/verdicts';
 import { median } from '../spread/statistics';
+import type { SimFault } from './fault';
 import { Random } from './random';
 import { separation } from './separation';
 import { driveLegs, healthyPack, simulatePolled, simulateRecord, type Leg, type SimPack } from './simulate';
@@ -10,16 +11,6 @@ import { driveLegs, healthyPack, simulatePolled, simulateRecord, type Leg, type 
 export const RECORD_CLASSES = ['rest-snapshot', 'two-rests', 'drive', 'long-rest', 'full', 'polled'] as const;
 export type RecordClass = (typeof RECORD_CLASSES)[number];
 
-export interface SimFault {
-  channelIndex: number;
-  verdict: Verdict;
-  /** False if it shows but its cause cannot be told from this record. */
-  determinable: boolean;
-  /** How large it is against the typical channel, where one figure says it: % of charge, ratio of capacity or resistance, mA, mV. */
-  size?: number;
-  /** Where too much resistance sits. */
-  seat?: Seat;
-}
 export interface SimCase {
   pack: Pack;
   record: ScanRecord;

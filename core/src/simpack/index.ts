@@ -1,6 +1,7 @@
 export * from './random';
 export * from './simulate';
 export * from './cases';
+export * from './fault';
 export * from './live';
 export * from './nickel';
 export * from './particle';

@@ -6,7 +6,7 @@ import { slopesOf } from '../spread/channelTerms';
 import { hypothesesFor } from '../spread/hypotheses';
 import type { Observed } from '../spread/observe';
 import type { Trajectory } from '../spread/trajectory';
-import type { SimFault } from './cases';
+import type { SimFault } from './fault';
 import { Random } from './random';
 import { simulateRecord, trueCurve, TYPICAL, type Leg, type SimPack } from './simulate';
 

@@ -1,5 +1,6 @@
 import { factsOf } from '../pack';
-import { caseOf, type SimCase, type SimFault, type World } from './cases';
+import { caseOf, type SimCase, type World } from './cases';
+import type { SimFault } from './fault';
 import { discernible, type Cause, type Column } from './discern';
 import {
   branchVolts,
