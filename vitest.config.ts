@@ -36,7 +36,7 @@ export default defineConfig({
           // A list that ought to be empty is shown whole: a page's complaints are read on a machine nobody can look at.
           chaiConfig: { truncateThreshold: 0 },
           // What a page or its server comes to is waited for as long as a slow machine may take.
-          expect: { poll: { timeout: 15_000 } },
+          expect: { poll: { timeout: 30_000 } },
           include: ['e2e/src/**/*.test.ts'],
           environment: 'node',
           testTimeout: 240_000,

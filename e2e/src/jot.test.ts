@@ -86,7 +86,7 @@ describe('a burst of a scanner', () => {
     await page.keyboard.press('Escape');
     await page.locator('h1').first().click();
     await wedge(page, 's02\n7.31 V\n', 5);
-    await expect.poll(() => stored(n), { timeout: 15_000 }).toEqual([['M02', 7.31]]);
+    await expect.poll(() => stored(n), { timeout: 30_000 }).toEqual([['M02', 7.31]]);
     expect(await page.getByRole('dialog').count()).toBe(0);
     await page.close();
   });
@@ -104,18 +104,18 @@ describe('a burst of a scanner', () => {
       expect(planned[i]).toContain(name);
     await page.getByLabel('Jot line').focus();
     await whileBusy(page, () => wedge(page, 'done\ndone\ndone\n', 0));
-    await expect.poll(() => steps.getByLabel('done').count(), { timeout: 15_000 }).toBe(3);
+    await expect.poll(() => steps.getByLabel('done').count(), { timeout: 30_000 }).toBe(3);
     const ticks = async (): Promise<{ part: string; off: boolean; at: string }[]> =>
       (await ina.get<{ ticks: { part: string; off: boolean; at: string }[] }>(`/api/jobs/${n}/strip-down`))
         .body.ticks;
-    await expect.poll(async () => (await ticks()).length, { timeout: 15_000 }).toBe(3);
+    await expect.poll(async () => (await ticks()).length, { timeout: 30_000 }).toBe(3);
     const told = await ticks();
     expect(told.every((t) => t.off)).toBe(true);
     expect(new Set(told.map((t) => t.at)).size).toBe(3);
     // The head of the plan, in its order, also after a reload.
     expect(told.map((t) => t.part)).toEqual(['L6', 'lid', 'sense-plug']);
     await page.reload();
-    await expect.poll(() => steps.getByLabel('done').count(), { timeout: 15_000 }).toBe(3);
+    await expect.poll(() => steps.getByLabel('done').count(), { timeout: 30_000 }).toBe(3);
     await page.close();
   });
 });
@@ -136,7 +136,7 @@ describe('the jot line', () => {
     await page.getByText('2 kept').waitFor();
     await page.getByText('M06, insulation >4 GΩ').waitFor();
     await page.getByRole('button', { name: 'Undo the last' }).click();
-    await expect.poll(async () => (await readings(n)).length, { timeout: 15_000 }).toBe(3);
+    await expect.poll(async () => (await readings(n)).length, { timeout: 30_000 }).toBe(3);
     const [undone, bound, volts] = await readings(n);
     expect(volts).toMatchObject({ place: 'M05', value: 7.31, supersededBy: null });
     expect(bound).toMatchObject({ place: 'M06', bound: 'at-least', supersededBy: undone!.id });
@@ -156,7 +156,7 @@ describe('the jot line', () => {
     await page.keyboard.press('Escape');
     await page.getByLabel('Jot line').fill('m05 7.3 V');
     await page.keyboard.press('Enter');
-    await expect.poll(() => stored(n), { timeout: 20_000 }).toEqual([['M05', 7.3]]);
+    await expect.poll(() => stored(n), { timeout: 30_000 }).toEqual([['M05', 7.3]]);
     expect(await page.getByText('line asks').count()).toBe(0);
     await page.close();
   });
@@ -182,7 +182,7 @@ describe('the jot line', () => {
     await change('Tomas Rook');
     await page.getByText('1 line asks').click();
     await page.getByRole('button', { name: '41 A·h, a capacity' }).click();
-    await expect.poll(() => stored(n), { timeout: 20_000 }).toEqual([['ch18', 41]]);
+    await expect.poll(() => stored(n), { timeout: 30_000 }).toEqual([['ch18', 41]]);
     const [reading] = await readings(n);
     expect(reading).toMatchObject({ kind: 'capacity', recordedBy: 'Tomas Rook' });
     expect(Math.abs(Date.parse(reading!.observedAt) - typedMs)).toBeLessThan(1500);
@@ -200,7 +200,7 @@ describe('the jot line', () => {
       );
     });
     await expect
-      .poll(() => stored(n), { timeout: 20_000 })
+      .poll(() => stored(n), { timeout: 30_000 })
       .toEqual([
         ['M01', 7.21],
         ['M02', 7.22],

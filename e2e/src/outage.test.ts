@@ -21,7 +21,7 @@ const jot = async (page: Page, line: string): Promise<void> => {
   await page.keyboard.press('Enter');
 };
 const stored = (text: string): number => workshop.count(`observations WHERE data->>'text' = '${text}'`);
-const arrives = (text: string): Promise<void> => expect.poll(() => stored(text), { timeout: 20_000 }).toBe(1);
+const arrives = (text: string): Promise<void> => expect.poll(() => stored(text), { timeout: 45_000 }).toBe(1);
 /** What is stored waits on until its answer has come: whatever goes away before that leaves it waiting as well. */
 const answered = (page: Page): Promise<void> => page.getByText(/\d waiting/).waitFor({ state: 'detached' });
 
@@ -67,7 +67,7 @@ it('loses and doubles nothing when tab, server, database or answer go away', asy
   });
   await jot(second, 'note m03 answer lost');
   await arrives('answer lost');
-  await second.getByText('1 waiting').waitFor({ state: 'detached', timeout: 15_000 });
+  await second.getByText('1 waiting').waitFor({ state: 'detached', timeout: 45_000 });
   expect(lost).toBe(1);
   expect(stored('answer lost')).toBe(1);
   expect(workshop.count("observations WHERE topic = 'reading' AND job_id IS NOT NULL")).toBe(4);
@@ -92,7 +92,7 @@ it('shows two tablets on two servers the same job, and both versions when two de
   await tomas.page.getByText('answer lost').waitFor();
   await ina.page.goto('/jobs/144/bench');
   await jot(ina.page, 'm04 29.31');
-  await tomas.page.getByText('29.31 V').waitFor({ timeout: 10_000 });
+  await tomas.page.getByText('29.31 V').waitFor({ timeout: 45_000 });
 
   await ina.page.goto('/jobs/147/scan');
   await ina.page.getByRole('button', { name: 'marram-3-before.csv' }).click();

@@ -34,19 +34,19 @@ it('a module comes out by the plan and goes back: behind the gate, over a reload
   const ticked = (): Promise<number> => steps.getByLabel('done').count();
   // A glove that presses twice means once.
   await done.dblclick();
-  await expect.poll(ticked, { timeout: 10_000 }).toBe(1);
+  await expect.poll(ticked, { timeout: 30_000 }).toBe(1);
   await page.waitForTimeout(700);
   expect(await ticked()).toBe(1);
   // In a dead spot it goes on; what was ticked arrives later.
   await context.setOffline(true);
   await done.click();
-  await expect.poll(ticked, { timeout: 10_000 }).toBe(2);
+  await expect.poll(ticked, { timeout: 30_000 }).toBe(2);
   await context.setOffline(false);
   const stored = async (): Promise<{ part: string; off: boolean }[]> =>
     (await ina.get<{ ticks: { part: string; off: boolean }[] }>(`/api/jobs/${n}/strip-down`)).body.ticks;
   await expect.poll(async () => (await stored()).length, { timeout: 40_000 }).toBe(2);
   await page.reload();
-  await expect.poll(ticked, { timeout: 10_000 }).toBe(2);
+  await expect.poll(ticked, { timeout: 30_000 }).toBe(2);
   // What it shows on the way: a photograph waits on the tablet while the server is away, and a line ticks as a press does.
   await context.setOffline(true);
   const [chooser] = await Promise.all([
@@ -62,7 +62,7 @@ it('a module comes out by the plan and goes back: behind the gate, over a reload
   await page.getByLabel('Jot line').fill('done');
   await page.keyboard.press('Enter');
   await page.getByText('Management plug off', { exact: true }).first().waitFor();
-  await expect.poll(ticked, { timeout: 10_000 }).toBe(3);
+  await expect.poll(ticked, { timeout: 30_000 }).toBe(3);
   await context.setOffline(false);
   const photos = async (): Promise<Photo[]> => (await ina.get<Photo[]>(`/api/jobs/${n}/photos`)).body;
   await expect
@@ -73,10 +73,10 @@ it('a module comes out by the plan and goes back: behind the gate, over a reload
   for (let i = 3; i < count; i++) {
     await page.waitForTimeout(600);
     await done.click();
-    await expect.poll(ticked, { timeout: 10_000 }).toBe(i + 1);
+    await expect.poll(ticked, { timeout: 30_000 }).toBe(i + 1);
   }
   await page.getByRole('heading', { name: 'M03 is out' }).waitFor();
-  await expect.poll(async () => (await stored()).length, { timeout: 20_000 }).toBe(count);
+  await expect.poll(async () => (await stored()).length, { timeout: 40_000 }).toBe(count);
 
   // The way back is the way that was really gone; a joint that stands out is made again.
   await page.goto(`/jobs/${n}/rebuild`);
@@ -101,10 +101,10 @@ it('a module comes out by the plan and goes back: behind the gate, over a reload
       await ohm.fill(i === 6 ? '160' : '52');
     }
     await on.first().getByRole('button', { name: 'On' }).click();
-    await expect.poll(() => on.count(), { timeout: 10_000 }).toBe(i - 1);
+    await expect.poll(() => on.count(), { timeout: 30_000 }).toBe(i - 1);
   }
   await expect
-    .poll(async () => (await stored()).filter((t) => !t.off).length, { timeout: 20_000 })
+    .poll(async () => (await stored()).filter((t) => !t.off).length, { timeout: 40_000 })
     .toBe(count);
   await page.getByRole('heading', { name: /make this joint again/ }).waitFor();
   await page.getByText('make it again').waitFor();
