@@ -132,6 +132,8 @@ function observeTogether(
 
 /** What is slow in a cell lies between these, s. */
 const POLLED_LAGS_S = [3, 12, 45, 150, 600];
+/** Fewer readings, about ten rounds of a small pack, are soaked up by so many lags: faults went unseen. */
+const MANY_READINGS = 400;
 
 /**
  * Polled records: every reading has its own time. The typical cell between them is fitted to all channels
@@ -164,10 +166,13 @@ function observePolled(
   const first = followTypical(record, pack, rest, plain, timeS, rough);
   const knots = Math.min(14, Math.max(2, Math.round(all.length / 400)));
   const span = Math.max(1e-9, timeS[timeS.length - 1]! - timeS[0]!);
-  const flowing = [
-    ...POLLED_LAGS_S.map((tau) => lag(timeS, first.currentA, tau)),
-    first.currentA.map((i) => i * Math.abs(i)),
-  ];
+  const flowing =
+    all.length < MANY_READINGS
+      ? [first.slow1A, first.slow2A]
+      : [
+          ...POLLED_LAGS_S.map((tau) => lag(timeS, first.currentA, tau)),
+          first.currentA.map((i) => i * Math.abs(i)),
+        ];
   const own = 1 + flowing.length;
   const size = own + knots + 1;
   const row = new Float64Array(size);
