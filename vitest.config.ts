@@ -41,6 +41,7 @@ export default defineConfig({
           environment: 'node',
           testTimeout: 240_000,
           hookTimeout: 120_000,
+          // Three take as long: a browser, its server and its database keep more than one core busy.
           maxWorkers: 2,
         },
       },

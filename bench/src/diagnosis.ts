@@ -19,6 +19,8 @@ export interface Score {
   wrong: string[];
   /** For every finding: how sure its likeliest cause was said to be, and whether it was the one. */
   told: { confidence: number; right: boolean }[];
+  /** For every fault, by what is wrong: whether it was found, and whether what was said of it is right, or rightly left open. */
+  byFault: { of: Verdict; found: boolean; right: boolean }[];
   /** For every right verdict whose size is known: how many standard deviations its figure was off. */
   sizes: { of: string; offSd: number }[];
 }
@@ -45,6 +47,7 @@ export const emptyScore = (): Score => ({
   falseFlags: 0,
   wrong: [],
   told: [],
+  byFault: [],
   sizes: [],
 });
 
@@ -92,6 +95,7 @@ export function judge(
     if (found) score.found++;
     const expected = fault.determinable ? fault.verdict : 'undetermined';
     const right = found?.verdict === expected;
+    score.byFault.push({ of: fault.verdict, found: found !== undefined, right });
     if (found) {
       // Where a finding is left open, its likeliest cause is what it says.
       const sure =
@@ -194,6 +198,7 @@ function world(name: string, make: (seed: number) => SimCase | null, count: numb
       for (const key of COUNTS) total[key] += one[key];
       total.wrong.push(...one.wrong);
       total.told.push(...one.told);
+      total.byFault.push(...one.byFault);
       total.sizes.push(...one.sizes);
     }
   }
@@ -246,6 +251,16 @@ export async function benchDiagnosis(): Promise<void> {
       console.log(
         `    ${kind.padEnd(18)} right ${s.right}/${s.determinable}, abstained ${s.abstained}/${s.open}, found ${s.found}/${s.faults}, false ${s.falseFlags}/${s.healthyChannels}`,
       );
+  }
+  for (const { name, all } of [random, shaken, physics, beads]) {
+    console.log(`  ${name}, by what is wrong`);
+    for (const of of new Set(all.byFault.map((f) => f.of))) {
+      const own = all.byFault.filter((f) => f.of === of);
+      const count = (which: 'found' | 'right'): number => own.filter((f) => f[which]).length;
+      console.log(
+        `    ${of.padEnd(18)} right or rightly left open ${count('right')}/${own.length}, found ${count('found')}/${own.length}`,
+      );
+    }
   }
   for (const { name, all } of [random, shaken, physics, beads]) {
     const { bins, error } = calibration(all.told);

@@ -49,9 +49,12 @@ export interface Diagnosis {
   observed: Observed;
 }
 
-/** A channel's readings together say no more than so many that scatter by so much, V: boards and curves err alike in all of them. */
+/**
+ * A channel's readings together say no more than so many that scatter by so much, V: boards and curves err alike in all of them. At 1.5 mV six more of 390 faults
+ * in drives of sloped lithium packs were left open than at this, in packs of four worlds, and one false flag fewer of 5 was raised.
+ */
 const MOST_READINGS = 150;
-const READ_V = 0.0015;
+const READ_V = 0.001;
 
 /**
  * A loss by electrode has to be so many times as plain as anything else: it bends to whatever the model of a load leaves. Of true ones in packs of

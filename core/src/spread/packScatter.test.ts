@@ -79,6 +79,15 @@ describe('how far the healthy channels of a pack differ', () => {
     for (const f of findings) expect(f.verdict).toBe('sense-fault');
   });
 
+  it('is not taken from a worn cell, whose drift in a record of hours looks like leakage', () => {
+    const { record, pack: own, faults } = shakenCase(610_530)!;
+    expect(faults).toHaveLength(1);
+    const { findings } = diagnose(record, own);
+    expect(findings.map((f) => [f.channel, f.verdict])).toEqual([
+      [own.channels[faults[0]!.channelIndex]!.id, 'high-resistance'],
+    ]);
+  });
+
   it('is the usual one where few channels speak', () => {
     const random = new Random(3);
     const observed = observe(
@@ -130,6 +139,14 @@ describe('a pack whose channels differ by more than screening shows', () => {
     expect(findings.filter((f) => !faulty.has(f.channel)).length).toBeLessThanOrEqual(most);
     for (const [channel, verdict] of faulty)
       expect(findings.find((f) => f.channel === channel)).toMatchObject({ verdict });
+  });
+
+  it('is looked at as one whose boards differ more: eight of twenty nickel sticks had been wrong readings', () => {
+    const { pack: own, record, faults } = shakenCase(800_694)!;
+    expect(faults).toHaveLength(1);
+    const low = own.channels[faults[0]!.channelIndex]!.id;
+    const others = diagnose(record, own).findings.filter((f) => f.channel !== low);
+    expect(others.length).toBeLessThanOrEqual(1);
   });
 
   it('does not hide those that are: six of forty-eight, each in a module of its own', () => {

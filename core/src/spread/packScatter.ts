@@ -1,5 +1,5 @@
 import type { Pack, Scatter } from '../pack';
-import type { ScanRecord } from '../scan';
+import { STANDING_S, type ScanRecord } from '../scan';
 import { SHAPES } from './curveErrors';
 import { added, type Direction, Evidence, evidenceOf, type Known, opposed, type Sums } from './evidence';
 import type { Observed } from './observe';
@@ -69,6 +69,11 @@ const ROUNDS = 3;
 const HARDLY = -0.02;
 /** What is found at this many times the usual is looked for in another way as well. */
 const AGAIN = 2;
+/** A channel whose readings are likelier by so much, by their logarithm, for what may be wrong with it, and how many such a pack has with one wire off. */
+const ODD = 1;
+const FEW = 2;
+/** Times the usual from which it is looked for in a pack in which more are odd. */
+const WIDE = 4;
 /** What one channel alone may be faulty in: slow resistance goes with the ohmic one, and what is lost with a shape of curve. */
 const BLAMED = ['socFraction', 'capacity', 'resistance', 'leakPerDay', 'offsetV'] as const;
 /** Fewer channels than this say little of how much a pack's channels differ. */
@@ -93,7 +98,10 @@ export function packScatter(
 ): Scatter {
   if (plain.length < FEWEST) return usual;
   const sums = plain.map((c) => sumsOf(observed, slopes, c, pack.channels[c]!.cells, noiseV ** -2));
-  const wrongs = wrongsOf(wide);
+  // No record this short can show what leaks: it would soak up whatever drifts in one that something else is wrong with.
+  const { timeS } = observed.trajectory;
+  const stands = timeS[timeS.length - 1]! - timeS[0]! >= STANDING_S;
+  const wrongs = wrongsOf(stands ? wide : { ...wide, leak: undefined });
   const asked = [...wrongs.map((w) => w.of), OFFSET];
   const neighbours = plain.map((c, i) => plain[i + 1] === c + 1);
   // More than one thing may be wrong, and a channel may bend beyond these columns.
@@ -123,7 +131,7 @@ export function packScatter(
     return sum;
   };
   /** Up from one scatter, as far as it goes. */
-  const climb = (from: Scatter): { scatter: Scatter; best: number } => {
+  const climb = (from: Scatter): { scatter: Scatter; best: number; odd: number } => {
     let scatter = { ...from };
     const channels = sums.map((s) => new Evidence(s, priorOf(from, s.cells), asked));
     // A channel that is hardly faulty, between two that are not, is looked at again only when a prior has changed for good.
@@ -175,15 +183,18 @@ export function packScatter(
       }
       if (best - before < 0.1) break;
     }
-    return { scatter, best };
+    return { scatter, best, odd: more.reduce((n, m) => n + (m > ODD ? 1 : 0), 0) };
   };
   let found = climb(usual);
-  // What a few are off by may have been taken for what all differ by: each is tried anew from what is usual, beside the others as found.
-  for (const key of BLAMED) {
-    if (found.scatter[key] < AGAIN * usual[key]) continue;
-    const other = climb({ ...found.scatter, [key]: usual[key] });
+  /** Looks for one of them anew from so many times the usual, beside the others as found. */
+  const again = (key: (typeof BLAMED)[number], times: number): void => {
+    const other = climb({ ...found.scatter, [key]: times * usual[key] });
     if (other.best > found.best) found = other;
-  }
+  };
+  // What a few are off by may have been taken for what all differ by.
+  for (const key of BLAMED) if (found.scatter[key] >= AGAIN * usual[key]) again(key, 1);
+  // And where more than a few are odd, all may differ by what they are taken to be faulty in: a climb in steps does not get over the dip between.
+  if (found.odd > Math.max(FEW, 2 * FAULTY_SHARE * plain.length)) for (const key of BLAMED) again(key, WIDE);
   return found.scatter;
 }
 
