@@ -163,22 +163,22 @@ export class WholeJob {
     for (let i = 0; i < 40; i++) {
       const view = (await this.ina.get<SafetyView>(`/api/jobs/${this.n}/safety`)).body;
       const count = view.entries.length;
-      const shown = await titles();
       // The next step is there once the page shows another title: until then its button is the one just pressed.
-      const more = async (): Promise<void> => {
+      const more = async (from: string): Promise<void> => {
         await expect
           .poll(
             async () => (await this.ina.get<SafetyView>(`/api/jobs/${this.n}/safety`)).body.entries.length,
           )
           .toBeGreaterThan(count);
-        await expect.poll(titles, { timeout: 20_000 }).not.toBe(shown);
+        await expect.poll(titles, { timeout: 20_000 }).not.toBe(from);
       };
       let done = false;
       for (const [name, fill] of steps) {
         if (!(await button(name).isVisible())) continue;
+        const shown = await titles();
         await fill();
         await button(name).click();
-        await more();
+        await more(shown);
         done = true;
         break;
       }
@@ -205,13 +205,14 @@ export class WholeJob {
         await known.waitFor();
       }
       if (await known.isVisible()) {
+        const shown = await titles();
         await known.fill('12.6');
         await known.press('Enter');
         for (const v of ['0.4', '0.2', '0.1', '12.5']) {
           await page.keyboard.type(v);
           await page.keyboard.press('Enter');
         }
-        await more();
+        await more(shown);
       } else await page.waitForTimeout(150);
     }
     throw new Error('The lock-out never came to its end.');

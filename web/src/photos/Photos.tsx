@@ -21,10 +21,13 @@ export type Shown = Pick<Photo, 'id' | 'place' | 'note' | 'by' | 'at'> & { waits
 
 const pathOf = (job: number): string => `/jobs/${job}/photos`;
 
+/** Those the server has; none yet is not the same as not yet known. */
+export const useStored = (job: number) => useSWR<Photo[]>(pathOf(job), get);
+
 /** Photographs of this job, newest first: what waits on this tablet as well. */
 export function usePhotos(): Shown[] {
   const { job, person } = useJobView();
-  const { data } = useSWR<Photo[]>(pathOf(job.number), get);
+  const { data } = useStored(job.number);
   const waiting = useSyncExternalStore(subscribe, waitingNow);
   const own = waiting
     .filter((w) => w.path === pathOf(job.number) && w.refused === null)

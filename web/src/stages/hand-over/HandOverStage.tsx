@@ -5,6 +5,7 @@ import { ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
 import { WasItSo } from '../../learn/WasItSo';
 import { decisionOf, spreadOf, useSession } from '../../api/hooks';
+import { Waited } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
 import { lazily } from '../../shell/lazily';
 import { SignNote, useSigning } from '../../shell/signing';
@@ -31,6 +32,7 @@ import { HowTheyLeave } from './HowTheyLeave';
 import { Missing } from './Missing';
 import { Paper } from './Paper';
 import { Quoted, useChosenQuote } from './Quoted';
+import { useSheetIsWhole } from './sheetIsWhole';
 import {
   Came,
   Done,
@@ -113,6 +115,7 @@ export function HandOverStage({ question }: StageProps) {
   const costOk = cameTo === null || (Number.isFinite(cameTo) && cameTo >= 0);
   const quote = useChosenQuote(job.number);
   const signing = useSigning('hand-over');
+  const whole = useSheetIsWhole(job.number);
   if (!list)
     return (
       <Before
@@ -195,74 +198,78 @@ export function HandOverStage({ question }: StageProps) {
           <WasItSo stage="hand-over" />
         </Stack>
       </Screen>
-      <Paper aria-label="Hand-over sheet">
-        <header>
-          <div>
-            <h2 className="title">
-              {title}: {job.title}
-            </h2>
+      {whole ? (
+        <Paper aria-label="Hand-over sheet">
+          <header>
+            <div>
+              <h2 className="title">
+                {title}: {job.title}
+              </h2>
+              <Mute>
+                {session?.workshop} · job {job.number}
+                {job.vehicle?.plate && ` · ${job.vehicle.plate}`} ·{' '}
+                {day(signed0?.signedAt ?? new Date().toISOString())}
+              </Mute>
+            </div>
             <Mute>
-              {session?.workshop} · job {job.number}
-              {job.vehicle?.plate && ` · ${job.vehicle.plate}`} ·{' '}
-              {day(signed0?.signedAt ?? new Date().toISOString())}
+              {pack.profile.name}, {job.physicalPack.label}
             </Mute>
+          </header>
+          <Came />
+          <Found />
+          <Done ending={ending} />
+          {ending === 'appraised' && (
+            <Suspense>
+              <Appraised />
+            </Suspense>
+          )}
+          {asks && estimate && (
+            <section>
+              <h2>{heading}</h2>
+              <p>{estimate}</p>
+            </section>
+          )}
+          {quote && <Quoted quote={quote} cameTo={costOk ? cameTo : null} />}
+          <MeasuredTable />
+          <SafetyEvidence />
+          {told && (
+            <section>
+              <h2>What to expect</h2>
+              <p>{told}</p>
+            </section>
+          )}
+          {(notDone || dropped.length > 0) && (
+            <section>
+              <h2>Not done</h2>
+              {dropped.map((m) => (
+                <p key={m.id}>
+                  {upper(measureWords(m))}: {m.dropped}.
+                </p>
+              ))}
+              {notDone && <p>{notDone}</p>}
+            </section>
+          )}
+          <Proven ending={ending} />
+          <LeftOpen />
+          <Pictures />
+          <PartsOut />
+          <HowTheyLeave />
+          {job.contradictions.length > 0 && (
+            <section>
+              <h2>Not borne out by the record</h2>
+              {job.contradictions.map((c) => (
+                <p key={c}>{c}</p>
+              ))}
+            </section>
+          )}
+          <div className="sign">
+            <div>{signed0 ? `${signed0.signedBy}, ${day(signed0.signedAt)}` : 'Technician'}</div>
+            <div>Owner</div>
           </div>
-          <Mute>
-            {pack.profile.name}, {job.physicalPack.label}
-          </Mute>
-        </header>
-        <Came />
-        <Found />
-        <Done ending={ending} />
-        {ending === 'appraised' && (
-          <Suspense>
-            <Appraised />
-          </Suspense>
-        )}
-        {asks && estimate && (
-          <section>
-            <h2>{heading}</h2>
-            <p>{estimate}</p>
-          </section>
-        )}
-        {quote && <Quoted quote={quote} cameTo={costOk ? cameTo : null} />}
-        <MeasuredTable />
-        <SafetyEvidence />
-        {told && (
-          <section>
-            <h2>What to expect</h2>
-            <p>{told}</p>
-          </section>
-        )}
-        {(notDone || dropped.length > 0) && (
-          <section>
-            <h2>Not done</h2>
-            {dropped.map((m) => (
-              <p key={m.id}>
-                {upper(measureWords(m))}: {m.dropped}.
-              </p>
-            ))}
-            {notDone && <p>{notDone}</p>}
-          </section>
-        )}
-        <Proven ending={ending} />
-        <LeftOpen />
-        <Pictures />
-        <PartsOut />
-        <HowTheyLeave />
-        {job.contradictions.length > 0 && (
-          <section>
-            <h2>Not borne out by the record</h2>
-            {job.contradictions.map((c) => (
-              <p key={c}>{c}</p>
-            ))}
-          </section>
-        )}
-        <div className="sign">
-          <div>{signed0 ? `${signed0.signedBy}, ${day(signed0.signedAt)}` : 'Technician'}</div>
-          <div>Owner</div>
-        </div>
-      </Paper>
+        </Paper>
+      ) : (
+        <Waited />
+      )}
       <Screen>
         <Stack>
           <SignNote signing={signing} />
@@ -282,12 +289,12 @@ export function HandOverStage({ question }: StageProps) {
                   Archive
                 </QuietAnchor>
               )}
-              <Button quiet onPress={() => window.print()}>
+              <Button quiet isDisabled={!whole} onPress={() => window.print()}>
                 <Printer size={18} />
                 Print
               </Button>
               <Button
-                isDisabled={!signing.may || signing.busy || obstacles.length > 0 || !costOk}
+                isDisabled={!whole || !signing.may || signing.busy || obstacles.length > 0 || !costOk}
                 onPress={() =>
                   void signing.sign({
                     body: {

@@ -5,8 +5,9 @@ import { money } from '../../options/words';
 import { day } from '../../ui/words';
 
 /** The newest quote of which the owner chose an option. */
+export const useQuotes = (job: number) => useSWR<Quote[]>(`/jobs/${job}/quotes`, get);
 export const useChosenQuote = (job: number): Quote | undefined =>
-  useSWR<Quote[]>(`/jobs/${job}/quotes`, get).data?.find((q) => q.chosen !== null);
+  useQuotes(job).data?.find((q) => q.chosen !== null);
 
 /** What was quoted, and what it came to. */
 export function Quoted({ quote, cameTo }: { quote: Quote; cameTo: number | null }) {
