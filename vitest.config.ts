@@ -39,6 +39,7 @@ export default defineConfig({
           expect: { poll: { timeout: 30_000 } },
           include: ['e2e/src/**/*.test.ts'],
           environment: 'node',
+          isolate,
           testTimeout: 240_000,
           hookTimeout: 120_000,
           // Three take as long: a browser, its server and its database keep more than one core busy.

@@ -1,6 +1,5 @@
 import type { Vehicle } from '@cellmend/contract/jobs';
 import { useState, type FormEvent } from 'react';
-import { useNavigate } from 'react-router';
 import { ApiProblem, send } from '../api/client';
 import { useVehicles } from '../api/hooks';
 import { usePacks } from '../packs/Packs';
@@ -9,6 +8,7 @@ import { Input, Select, TextArea, Field } from '../ui/Field';
 import { Button, LinkButton, Mute, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
 import { odometer } from '../ui/units';
 import { day } from '../ui/words';
+import { useOnward } from '../shell/useOnward';
 
 /** What is known of a vehicle that was here before, in one line. */
 function knownWords(v: Vehicle): string {
@@ -34,7 +34,7 @@ export function NewJob({ onClose }: { onClose: () => void }) {
     packProfileId: '',
   });
   const [problem, setProblem] = useState<string | null>(null);
-  const navigate = useNavigate();
+  const onward = useOnward();
   const plate = (draft.plate ?? '').trim();
   const known = plate ? vehicles?.find((v) => v.plate?.toLowerCase() === plate.toLowerCase()) : undefined;
   const inIt = known?.packs.find((p) => p.now);
@@ -50,7 +50,7 @@ export function NewJob({ onClose }: { onClose: () => void }) {
         packProfileId: profile,
       });
       clear();
-      void navigate(`/jobs/${number}/intake`);
+      onward(`/jobs/${number}/intake`);
     } catch (e) {
       setProblem(
         e instanceof ApiProblem ? e.message : 'The server is away. What you typed is kept on this tablet.',

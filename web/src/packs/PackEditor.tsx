@@ -6,7 +6,7 @@ import { checkProfile, type PackProfile } from '@cellmend/core/pack';
 import { Download, Upload } from 'lucide-react';
 import { useState } from 'react';
 import { FileTrigger } from 'react-aria-components';
-import { useNavigate, useParams } from 'react-router';
+import { useParams } from 'react-router';
 import styled from 'styled-components';
 import useSWR, { useSWRConfig } from 'swr';
 import { ApiProblem, get, send } from '../api/client';
@@ -23,6 +23,7 @@ import { SafetyFields } from './SafetyFields';
 import { RestCurve, RestCurveTable } from './RestCurve';
 import { Topology } from './Topology';
 import { ChemistryField } from './ChemistryField';
+import { useOnward } from '../shell/useOnward';
 
 const Split = styled.div`
   display: grid;
@@ -78,7 +79,7 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
   } | null>(null);
   const [busy, setBusy] = useState(false);
   const { mutate } = useSWRConfig();
-  const navigate = useNavigate();
+  const onward = useOnward();
   const parsed = PackProfileSchema.safeParse(profile);
   const { faults, pack } = parsed.success
     ? checkProfile(profile)
@@ -134,7 +135,7 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
         : await send<StoredProfile>('PUT', `/packs/${stored.id}`, { profile, baseVersion: base });
       setBase(saved.version);
       await mutate((k) => typeof k === 'string' && k.startsWith('/packs'));
-      if (asNew) void navigate(`/packs/${saved.id}`);
+      if (asNew) onward(`/packs/${saved.id}`);
     } catch (e) {
       setProblem(
         e instanceof ApiProblem

@@ -1,13 +1,14 @@
 import type { Person } from '@cellmend/contract/people';
 import type { StoredProfile } from '@cellmend/contract/pack';
 import { chemistryName, factsOf, defaultOcvTable, type PackProfile } from '@cellmend/core/pack';
-import { Link, useNavigate } from 'react-router';
+import { Link } from 'react-router';
 import styled from 'styled-components';
 import useSWR from 'swr';
 import { get, send } from '../api/client';
 import { WorkshopFrame } from '../shell/Header';
 import { Button, DataTable, Mute, Page, Row, Sheet } from '../ui/parts';
 import { when } from '../ui/words';
+import { useOnward } from '../shell/useOnward';
 
 const Name = styled(Link)`
   font-weight: 650;
@@ -33,13 +34,13 @@ const beginner = (name: string): PackProfile => ({
 
 export function Packs({ person }: { person: Person }) {
   const { data } = usePacks();
-  const navigate = useNavigate();
+  const onward = useOnward();
   const make = async (): Promise<void> => {
     const made = await send<StoredProfile>('POST', '/packs', {
       profile: beginner('New pack'),
       baseVersion: 0,
     });
-    void navigate(`/packs/${made.id}`);
+    onward(`/packs/${made.id}`);
   };
   return (
     <WorkshopFrame person={person}>

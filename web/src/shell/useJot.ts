@@ -2,13 +2,13 @@ import { STAGE_FACTS, type Stage } from '@cellmend/core/route';
 import { findPlace, parseJots, placeName, type Jot, type Place } from '@cellmend/core/jot';
 import { InputProblem } from '@cellmend/core/pack';
 import { useEffect, useRef, useState } from 'react';
-import { useNavigate } from 'react-router';
 import { bareTemperature } from '../ui/units';
 import { get } from '../api/client';
 import { answered, ask, type Asked } from './asked';
 import { tickNow } from './doneLine';
 import { keep, withdraw, type Kept } from './entries';
 import { useJobView } from './jobContext';
+import { useOnward } from './useOnward';
 
 /** How long what was kept stays readable at arm's length, ms. */
 const SHOWN_MS = 8000;
@@ -30,7 +30,7 @@ const LABEL = /^(?=.*\d)[A-Za-z][\w./-]{1,39}$/;
 /** What becomes of each line: kept, asked about, or a place armed for the next figure. */
 export function useJot(stage: Stage): JotState {
   const { pack, job, select, person } = useJobView();
-  const navigate = useNavigate();
+  const onward = useOnward();
   const [armed, setArmed] = useState<Place | null>(null);
   const [kept, setKept] = useState<Kept[]>([]);
   const [asked, setAsked] = useState<Asked | null>(null);
@@ -75,7 +75,7 @@ export function useJot(stage: Stage): JotState {
           void get<{ id: string }>(`/parts?label=${encodeURIComponent(label)}`).then(
             ({ id }) => {
               answered(kept.id);
-              void navigate(`/stock/${id}`);
+              onward(`/stock/${id}`);
             },
             () => undefined,
           );

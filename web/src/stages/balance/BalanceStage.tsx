@@ -2,7 +2,6 @@ import { planBalance, type BalanceGoal, type BalancePlan } from '@cellmend/core/
 import { InputProblem, ocvCurve, valueOf } from '@cellmend/core/pack';
 import { useState, type ReactNode } from 'react';
 import { ToggleButton } from 'react-aria-components';
-import { useNavigate } from 'react-router';
 import { decisionOf, spreadOf, useStock, useWorkshop } from '../../api/hooks';
 import { ApiProblem } from '../../api/client';
 import type { StockPart } from '@cellmend/contract/stock';
@@ -35,6 +34,7 @@ import { InVehicle } from './InVehicle';
 import { Methods } from './Methods';
 import { WhileItRuns } from './WhileItRuns';
 import { lazyChart, type PropsOf } from '../../ui/lazyChart';
+import { useOnward } from '../../shell/useOnward';
 
 const Course = lazyChart<PropsOf<(typeof import('./Course'))['Course']>, typeof import('./Course')>(
   () => import('./Course'),
@@ -174,7 +174,7 @@ function Plan({
   const method = picked ?? usual;
   const [storing, setStoring] = useState<ApiProblem | null>(null);
   const signing = useSigning('balance');
-  const navigate = useNavigate();
+  const onward = useOnward();
   let plan: BalancePlan | null = null;
   let problem: InputProblem | null = null;
   const cellV = typed(packV);
@@ -228,7 +228,7 @@ function Plan({
         })) &&
         places.every((p) => lines.some((l) => l.place === p))
       )
-        void navigate(`/jobs/${job.number}/${job.gate.holds ? 'rebuild' : 'make-safe'}`);
+        onward(`/jobs/${job.number}/${job.gate.holds ? 'rebuild' : 'make-safe'}`);
     } catch (e) {
       setStoring(
         e instanceof ApiProblem

@@ -3,7 +3,6 @@ import type { SpreadReport } from '@cellmend/core/spread';
 import { X } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
-import { useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { decisionOf } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
@@ -24,6 +23,7 @@ import {
   withoutLine,
   type Draft,
 } from './measureList';
+import { useOnward } from '../../shell/useOnward';
 
 const Line = styled.li`
   display: grid;
@@ -87,7 +87,7 @@ export function Decide({
   const signing = useSigning('measures', ({ body }) => {
     if (body.topic === 'measures') setDraft({ ...draft, measures: together(draft.measures, body.measures) });
   });
-  const navigate = useNavigate();
+  const onward = useOnward();
   const set = (measures: Measure[]): void => setDraft({ ...draft, measures });
   const out = placesOf(draft.measures, 'replace-module');
   const onMap = selected === null ? null : pack.modules[selected]!.id;
@@ -106,7 +106,7 @@ export function Decide({
       onDone();
       // A list that ends without a repair has nothing to match.
       const repairs = standing.every((m) => MEASURES[m.kind].ends === 'repaired');
-      if (out.length > 0 && repairs) void navigate(`/jobs/${job.number}/match`);
+      if (out.length > 0 && repairs) onward(`/jobs/${job.number}/match`);
     }
   };
   return (

@@ -38,7 +38,7 @@ export function Missing({ ending, open }: { ending: Ending; open: Ending[] }) {
   return (
     <Sheet aria-label="Still missing">
       <Stack>
-        <h3>Still missing before it ends as {ENDINGS[ending]}</h3>
+        <h2>Still missing before it ends as {ENDINGS[ending]}</h2>
         {others.map((o) => (
           <p key={o}>{o}</p>
         ))}

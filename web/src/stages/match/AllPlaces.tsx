@@ -10,7 +10,6 @@ import {
 import { valueOf } from '@cellmend/core/pack';
 import { Lock, LockOpen } from 'lucide-react';
 import type { ReactNode } from 'react';
-import { useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { decisionOf, spreadOf } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
@@ -40,6 +39,7 @@ import { leftBecause, oldFigures, openFacts } from './fits';
 import { Schools } from './Schools';
 import { Swaps } from './Swaps';
 import type { MatchAnswer, MatchQuestion } from './matchWorker';
+import { useOnward } from '../../shell/useOnward';
 
 const work = (): Worker => new Worker(new URL('./matchWorker.ts', import.meta.url), { type: 'module' });
 type Aim = PlacesAsk['aim'];
@@ -121,7 +121,7 @@ export function AllPlaces({
   const [locks, setLocks] = useDraft<Record<string, string>>(`${job.number}.match-locks`, {});
   const [where, setWhere] = useDraft<'reach' | 'hot'>(`${job.number}.match-where`, 'reach');
   const signing = useSigning('match');
-  const navigate = useNavigate();
+  const onward = useOnward();
   const report = spreadOf(findings, 'before')?.report ?? null;
   const sizeOf = (p: string): number => pack.modules.find((m) => m.id === p)!.groupIndices.length;
   const groups = places.map(sizeOf);
@@ -194,7 +194,7 @@ export function AllPlaces({
   const sign = async (): Promise<void> => {
     const choices = places.map((place) => ({ place, partId: answer!.choice![place]! }));
     if (await signing.sign({ body: { topic: 'match', choices }, findingIds: [] }))
-      void navigate(`/jobs/${job.number}/balance`);
+      onward(`/jobs/${job.number}/balance`);
   };
   const least = leastOf(answer ?? undefined);
   return (

@@ -1,9 +1,9 @@
 import type { StockPart } from '@cellmend/contract/stock';
 import type { ReactNode } from 'react';
-import { useNavigate } from 'react-router';
 import { decisionOf } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { useSigning } from '../../shell/signing';
+import { useOnward } from '../../shell/useOnward';
 
 export interface PlaceProps {
   question: string;
@@ -17,7 +17,7 @@ export interface PlaceProps {
 export function useChoice(place: string, places: string[]) {
   const { job } = useJobView();
   const signing = useSigning('match');
-  const navigate = useNavigate();
+  const onward = useOnward();
   const decision = decisionOf(job, 'match');
   const others = (decision?.body.choices ?? []).filter((c) => c.place !== place && places.includes(c.place));
   return {
@@ -29,7 +29,7 @@ export function useChoice(place: string, places: string[]) {
         (await signing.sign({ body: { topic: 'match', choices }, findingIds })) &&
         choices.length === places.length
       )
-        void navigate(`/jobs/${job.number}/balance`);
+        onward(`/jobs/${job.number}/balance`);
     },
   };
 }

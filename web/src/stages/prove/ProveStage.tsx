@@ -3,7 +3,6 @@ import { notProven, type SagCheck } from '@cellmend/core/prove';
 import { placesOf } from '@cellmend/core/route';
 import { useState } from 'react';
 import { ApiProblem } from '../../api/client';
-import { useNavigate } from 'react-router';
 import { decisionOf, spreadOf } from '../../api/hooks';
 import { Waited } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
@@ -33,6 +32,7 @@ import type { SpreadReport } from '@cellmend/core/spread';
 import { Figure, measuredText } from '../../ui/Measured';
 import type { StageProps } from '../props';
 import { lazyChart, type PropsOf } from '../../ui/lazyChart';
+import { useOnward } from '../../shell/useOnward';
 
 const EndsChart = lazyChart<
   PropsOf<(typeof import('./EndsChart'))['EndsChart']>,
@@ -244,7 +244,7 @@ function Signed({ c, ask }: { c: Comparison; ask: AskOf<'prove'> }) {
   const mayProve =
     failed.length === 0 && (open.length === 0 || (person.role === 'lead' && why.trim().length >= 3));
   const decision = decisionOf(job, 'prove');
-  const navigate = useNavigate();
+  const onward = useOnward();
   const sign = async (passed: boolean): Promise<void> => {
     setKeeping(null);
     const finding = await keepFinding(job.number, ask).catch((e: unknown) => {
@@ -258,7 +258,7 @@ function Signed({ c, ask }: { c: Comparison; ask: AskOf<'prove'> }) {
         findingIds: [finding.id],
       })
     )
-      void navigate(`/jobs/${job.number}/${passed ? 'hand-over' : 'findings'}`);
+      onward(`/jobs/${job.number}/${passed ? 'hand-over' : 'findings'}`);
   };
   return (
     <>
