@@ -81,7 +81,27 @@ it('four places are filled from a shelf of thirty, one of them by hand, and sign
   const now = await chosen();
   expect([now[0], now[1], now[3]]).toEqual(['D-22', 'D-20', 'D-21']);
   expect(new Set(now).size).toBe(4);
-  await page.getByRole('button', { name: 'Sign choice' }).click();
+  // Who goes on to something else while the net is slow is not taken away from there by the answer.
+  let answer = (): void => undefined;
+  const away = new Promise<void>((done) => (answer = done));
+  await page.route('**/decisions', async (r) => {
+    await away;
+    await r.continue();
+  });
+  const sign = page.getByRole('button', { name: 'Sign choice' });
+  await sign.click();
+  await page.getByRole('link', { name: /Scan/ }).click();
+  await page.waitForURL(/\/scan$/);
+  answer();
+  const signed = async (): Promise<boolean> =>
+    (await ina.get<Job>(`/api/jobs/${n}`)).body.decisions.some((d) => d.topic === 'match');
+  await expect.poll(signed).toBe(true);
+  await page.waitForTimeout(1500);
+  expect(page.url()).toMatch(/\/scan$/);
+  // Who waits for it is taken on.
+  await page.goBack();
+  await page.getByRole('link', { name: 'Plan their balance' }).waitFor();
+  await page.getByRole('button', { name: 'Sign again' }).click();
   await page.waitForURL(/\/balance$/);
   const { decisions } = (await ina.get<Job>(`/api/jobs/${n}`)).body;
   const match = decisions.find((d) => d.topic === 'match')!.body as {

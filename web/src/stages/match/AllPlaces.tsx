@@ -23,6 +23,7 @@ import { Select } from '../../ui/Field';
 import {
   Answer,
   Button,
+  LinkButton,
   Mute,
   NextBar,
   Page,
@@ -360,9 +361,14 @@ export function AllPlaces({
               .join(', ')}.`}
         </div>
         <Row>
-          <Button isDisabled={!answer?.choice || !signing.may || signing.busy} onPress={() => void sign()}>
+          <Button
+            quiet={same === true}
+            isDisabled={!answer?.choice || !signing.may || signing.busy}
+            onPress={() => void sign()}
+          >
             {signed.length > 0 ? 'Sign again' : 'Sign choice'}
           </Button>
+          {same && <LinkButton to={`/jobs/${job.number}/balance`}>Plan their balance</LinkButton>}
         </Row>
       </NextBar>
     </Page>
