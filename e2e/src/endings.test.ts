@@ -1,3 +1,4 @@
+import type { Job } from '@cellmend/contract/jobs';
 import { expect, it } from 'vitest';
 import { proveDead } from '../../server/test/depot';
 import { signInAs } from './browser';
@@ -53,11 +54,14 @@ it('a leak that the owner declines: no scan, a list, an estimate; good modules g
   await archiveOf(page, job);
 
   // What is good of it goes on the shelf, from behind the gate.
-  await proveDead(await depot.bench().as('Ina Holm'), depot.bench(), job);
+  const ina = await depot.bench().as('Ina Holm');
+  const now = async (): Promise<Job> => (await ina.get<Job>(`/api/jobs/${job}`)).body;
+  await proveDead(ina, depot.bench(), job);
   await page.goto(`/jobs/${job}/strip-down`);
   await page.getByRole('button', { name: 'Take out', exact: true }).click();
   for (const m of ['M01', 'M02']) await page.getByRole('button', { name: m, exact: true }).click();
   await page.getByRole('button', { name: '2 modules are out' }).click();
+  await expect.poll(async () => (await now()).removed.length).toBe(2);
   await page.goto('/stock');
   for (const m of ['M01', 'M02'])
     await page.getByRole('link', { name: new RegExp(`^P\\d+-${m}$`) }).waitFor();
@@ -65,6 +69,7 @@ it('a leak that the owner declines: no scan, a list, an estimate; good modules g
   await page.goto(`/jobs/${job}/hand-over`);
   await page.getByLabel('It is back').fill('P0AA6 again');
   await page.getByRole('button', { name: 'Open the job again' }).click();
+  await expect.poll(async () => (await now()).decisions.some((d) => d.topic === 'reopen')).toBe(true);
   await page.goto('/');
   await page.getByText('Open again: P0AA6 again', { exact: false }).waitFor();
   await page.goto('/vehicles');

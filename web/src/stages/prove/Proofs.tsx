@@ -63,9 +63,9 @@ export function Proofs() {
   const seen = job.proofs.filter((p) => p.state === 'pass').length;
   return (
     <Sheet aria-label="What proves this repair">
-      <h3>
+      <h2 style={{ fontSize: 'var(--t-m)', fontWeight: 650 }}>
         What proves this repair <Mute>{`${seen} of ${job.proofs.length} seen and right`}</Mute>
-      </h3>
+      </h2>
       <List>
         {job.proofs.map((p) => (
           <Line key={keyOf(p)}>
