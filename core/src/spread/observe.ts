@@ -78,12 +78,13 @@ function observeTogether(
   }
   pack.channels.forEach((channel, c) => {
     const { value } = record.voltageV[c]!;
+    const own = perCell[c]!;
     for (let k = 0; k < count; k++) {
       const from = k * run;
       const to = Math.min(time.length, from + run);
       let sum = 0;
       for (let i = from; i < to; i++) sum += value[i]!;
-      perCell[c]![k] = sum / (to - from) / channel.cells;
+      own[k] = sum / (to - from) / channel.cells;
     }
   });
   const typicalV = new Float64Array(count);
@@ -102,22 +103,24 @@ function observeTogether(
   const beyond = beyondEmpty(rest.table, trajectory);
   const leftOut = pack.channels.map((): PastEmpty | null => null);
   const channels = pack.channels.map((channel, c) => {
-    const at: number[] = [];
-    const deviation: number[] = [];
+    const at = new Int32Array(count);
+    const deviationV = new Float64Array(count);
+    const own = perCell[c]!;
+    let n = 0;
     for (let k = 0; k < count; k++) {
-      const v = perCell[c]![k]!;
+      const v = own[k]!;
       if (Number.isNaN(v) || Number.isNaN(typicalV[k]!)) continue;
       if (beyond(v, k)) {
         leftOut[c] = furthest(leftOut[c]!, v, typicalV[k]!, trajectory.socFraction[k]!, channel.cells);
         continue;
       }
-      at.push(k);
-      deviation.push((v - typicalV[k]!) * channel.cells);
+      at[n] = k;
+      deviationV[n++] = (v - typicalV[k]!) * channel.cells;
     }
     return {
-      at: Int32Array.from(at),
-      deviationV: Float64Array.from(deviation),
-      count: new Float64Array(at.length).fill(1),
+      at: at.subarray(0, n),
+      deviationV: deviationV.subarray(0, n),
+      count: new Float64Array(n).fill(1),
     };
   });
   return {

@@ -1,4 +1,5 @@
 import type { ChannelFit } from './channelModel';
+import { ranked } from './statistics';
 
 /** Standard deviation of one reading's deviation and how much slow errors widen it, from the pack's own residuals. */
 export function residualNoise(fits: ChannelFit[], floorV: number): { noiseV: number; inflation: number } {
@@ -37,6 +38,6 @@ const QUARTILES_SD = 1.15;
  * in a step of current says nothing of the channel.
  */
 export function leftV({ residualV }: Pick<ChannelFit, 'residualV'>): number {
-  const sorted = Float64Array.from(residualV, Math.abs).sort();
-  return (sorted[Math.floor(0.75 * (sorted.length - 1))] ?? 0) / QUARTILES_SD;
+  if (residualV.length === 0) return 0;
+  return ranked(residualV.map(Math.abs), Math.floor(0.75 * (residualV.length - 1))) / QUARTILES_SD;
 }

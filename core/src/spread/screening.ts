@@ -15,6 +15,8 @@ export interface Screened {
   /** Sums of products of two columns, and of a column and the readings, each reading by how many are behind it. */
   info: Float64Array;
   rhs: Float64Array;
+  /** Sum of squares of the readings, each by how many are behind it, V². */
+  squares: number;
 }
 
 const known = new WeakMap<Slopes, WeakMap<Observation, Screened>>();
@@ -29,7 +31,8 @@ export function screened(observed: Observed, slopes: Slopes, channel: Observatio
     const info = new Float64Array(SCREENED * SCREENED);
     const rhs = new Float64Array(SCREENED);
     accumulateColumns(info, rhs, columns, channel.deviationV, channel.count, 1);
-    found = { columns, info, rhs };
+    const squares = channel.deviationV.reduce((sum, v, i) => sum + channel.count[i]! * v * v, 0);
+    found = { columns, info, rhs, squares };
     own.set(channel, found);
   }
   return found;
@@ -75,7 +78,7 @@ export function screen(
   priorSd: readonly number[],
   weight: number,
 ): ChannelFit {
-  const { columns, info: sums, rhs: right } = screened(observed, slopes, channel, cells);
+  const { columns, info: sums, rhs: right, squares } = screened(observed, slopes, channel, cells);
   const info = sums.slice();
   const rhs = right.slice();
   const level = levelOf(hypothesis, observed.trajectory);
@@ -95,25 +98,43 @@ export function screen(
     info[j * (n + 1)]! += 1 / priorSd[j]! ** 2;
   }
   const theta = solveSpd(info, rhs);
-  const by = theta.slice();
-  for (const [of, from, times] of also) by[from]! += times * theta[of]!;
-  const rows = channel.at.length;
-  const residualV = channel.deviationV.slice();
-  for (let j = 0; j < n; j++) {
-    const b = by[j]!;
-    if (b !== 0) for (let i = 0; i < rows; i++) residualV[i]! -= b * columns[j * rows + i]!;
+  // The sum of squares at the least of a parabola, from its sums: no reading is looked at again.
+  let chiSquare = hypothesis.penalty + weight * squares;
+  for (let i = 0; i < n; i++) {
+    let row = -2 * rhs[i]!;
+    for (let j = 0; j < n; j++) row += info[i * n + j]! * theta[j]!;
+    chiSquare += theta[i]! * row;
   }
-  let chiSquare = hypothesis.penalty;
-  for (let i = 0; i < rows; i++) chiSquare += weight * channel.count[i]! * residualV[i]! ** 2;
-  for (let j = 0; j < n; j++) chiSquare += (theta[j]! / priorSd[j]!) ** 2;
   const wrongSide = hypothesis.positive && theta[PARAMETERS.indexOf(hypothesis.positive)]! <= 0;
+  const left = once(() => {
+    const by = theta.slice();
+    for (const [of, from, times] of also) by[from]! += times * theta[of]!;
+    const rows = channel.at.length;
+    const residualV = channel.deviationV.slice();
+    for (let j = 0; j < n; j++) {
+      const b = by[j]!;
+      if (b !== 0) for (let i = 0; i < rows; i++) residualV[i]! -= b * columns[j * rows + i]!;
+    }
+    return residualV;
+  });
+  const sd = once(() => spdInverseDiagonal(info).map(Math.sqrt));
   return {
     theta,
-    sd: spdInverseDiagonal(info).map(Math.sqrt),
     info,
     chiSquare: wrongSide ? Infinity : chiSquare,
     logEvidence: -Infinity,
-    residualV,
     count: channel.count,
+    get sd() {
+      return sd();
+    },
+    get residualV() {
+      return left();
+    },
   };
+}
+
+/** What most screenings are never asked for is worked out when it is, and kept. */
+function once<T>(make: () => T): () => T {
+  let made: { value: T } | null = null;
+  return () => (made ??= { value: make() }).value;
 }
