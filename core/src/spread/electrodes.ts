@@ -80,6 +80,9 @@ const POINTS = { from: 0.03, to: 0.99 };
 /** Fewer points of a table tell no electrode. */
 const FEWEST_POINTS = 8;
 
+/** How far a stoichiometry is moved to see what a half cell does there. */
+const NUDGE = 1e-5;
+
 interface FittedHalves {
   misfitV: number;
   at: (soc: number) => number;
@@ -91,50 +94,56 @@ function fitHalves(curve: OcvCurve, half: HalfCells, soc: readonly number[]): Fi
   const mean = [usual.negative, usual.negativeSpan, usual.positive, usual.positiveSpan, 0];
   const sd = [USUAL_SD, USUAL_SD, USUAL_SD, USUAL_SD, TABLE_LEVEL_V];
   const told = soc.map((s) => curve.voltageAt(s));
-  const model = (t: ArrayLike<number>, s: number): number =>
-    half.positiveV(within(t[2]! + t[3]! * (1 - s))) - half.negativeV(within(t[0]! - t[1]! * (1 - s))) + t[4]!;
-  const left = (t: ArrayLike<number>): number[] => soc.map((s, i) => told[i]! - model(t, s));
-  let here = Float64Array.from(mean);
+  const onPositive = (t: Float64Array, s: number): number => t[2]! + t[3]! * (1 - s);
+  const onNegative = (t: Float64Array, s: number): number => t[0]! - t[1]! * (1 - s);
+  // At the place that was last looked at.
+  const positiveV = new Float64Array(soc.length);
+  const negativeV = new Float64Array(soc.length);
+  const leftV = new Float64Array(soc.length);
+  const look = (t: Float64Array): void => {
+    soc.forEach((s, i) => {
+      positiveV[i] = half.positiveV(within(onPositive(t, s)));
+      negativeV[i] = half.negativeV(within(onNegative(t, s)));
+      leftV[i] = told[i]! - (positiveV[i]! - negativeV[i]! + t[4]!);
+    });
+  };
   const theta = Float64Array.from(mean);
+  const row = new Float64Array(mean.length);
   minimise(
     {
       cost: (t) => {
-        here = t.slice();
+        look(t);
         return (
-          left(t).reduce((sum, r) => sum + (r / TABLE_V) ** 2, 0) +
+          leftV.reduce((sum, r) => sum + (r / TABLE_V) ** 2, 0) +
           mean.reduce((sum, m, j) => sum + ((t[j]! - m) / sd[j]!) ** 2, 0)
         );
       },
-      normal: (_t, info, rhs) => {
+      normal: (t, info, rhs) => {
         info.fill(0);
         rhs.fill(0);
         mean.forEach((m, j) => {
           info[j * (mean.length + 1)] = sd[j]! ** -2;
-          rhs[j] = (m - here[j]!) / sd[j]! ** 2;
+          rhs[j] = (m - t[j]!) / sd[j]! ** 2;
         });
-        const base = left(here);
-        const columns = mean.map((_, j) => {
-          const moved = here.slice();
-          moved[j]! += 1e-5;
-          return left(moved).map((r, i) => (base[i]! - r) / 1e-5);
+        soc.forEach((s, i) => {
+          const byPositive = (half.positiveV(within(onPositive(t, s) + NUDGE)) - positiveV[i]!) / NUDGE;
+          const byNegative = (half.negativeV(within(onNegative(t, s) + NUDGE)) - negativeV[i]!) / NUDGE;
+          row[0] = -byNegative;
+          row[1] = (1 - s) * byNegative;
+          row[2] = byPositive;
+          row[3] = (1 - s) * byPositive;
+          row[4] = 1;
+          accumulate(info, rhs, row, leftV[i]!, TABLE_V ** -2);
         });
-        base.forEach((r, i) =>
-          accumulate(
-            info,
-            rhs,
-            columns.map((c) => c[i]!),
-            r,
-            TABLE_V ** -2,
-          ),
-        );
       },
     },
     theta,
     { steps: 30, damping: 1e-2 },
   );
+  look(theta);
   return {
-    misfitV: Math.sqrt(left(theta).reduce((sum, r) => sum + r * r, 0) / soc.length),
-    at: (s) => half.negativeV(theta[0]! - theta[1]! * (1 - s)),
+    misfitV: Math.sqrt(leftV.reduce((sum, r) => sum + r * r, 0) / soc.length),
+    at: (s) => half.negativeV(onNegative(theta, s)),
   };
 }
 

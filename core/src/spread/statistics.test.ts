@@ -2,6 +2,7 @@ import * as ss from 'simple-statistics';
 import { describe, expect, it } from 'vitest';
 import { median, medianAbsoluteDeviation, MODIFIED_Z_LIMIT, modifiedZScores } from '.';
 import { Random } from '../simpack';
+import { ranked } from './statistics';
 
 describe('robust statistics', () => {
   it('agree with an independent library on random samples', () => {
@@ -11,6 +12,21 @@ describe('robust statistics', () => {
       expect(median(sample)).toBeCloseTo(ss.median(sample), 12);
       expect(medianAbsoluteDeviation(sample)).toBeCloseTo(ss.medianAbsoluteDeviation(sample), 12);
     }
+  });
+
+  it('have any rank as sorting has it, of ties, of what is in order already and of what was never read', () => {
+    const random = new Random(4);
+    const samples = Array.from({ length: 40 }, (_, n) =>
+      Array.from({ length: 1 + 9 * n }, () => (random.integer(0, 9) === 0 ? NaN : random.integer(0, 30))),
+    );
+    samples.push([...Array(600).keys()], [...Array(600).keys()].reverse(), Array<number>(300).fill(7));
+    for (const sample of samples) {
+      // A typed array sorts by value, NaN last.
+      const sorted = Float64Array.from(sample).sort();
+      for (const k of [0, sample.length >> 2, sample.length >> 1, sample.length - 1])
+        expect(ranked(sample, k), `${k} of ${sample.length}`).toBe(sorted[k]);
+    }
+    expect(median([])).toBeNaN();
   });
 
   it('follow the rule of the NIST/SEMATECH e-Handbook, 1.3.5.17', () => {
