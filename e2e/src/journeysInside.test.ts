@@ -124,6 +124,9 @@ it('a sense board that reads one channel wrong: told from a weak cell by a meter
   }
   await page.getByText(/All 6 channels within \d mV of the meter, and none leaps/).waitFor();
   await page.getByRole('button', { name: 'Record: right' }).click();
+  await expect
+    .poll(async () => (await job.job()).proofs.find((p) => p.id === 'board-agrees')!.state)
+    .toBe('pass');
   await job.prove({ codes: '3', charge: '', 'road-test': '180' });
   const sheet = await job.sheet('Repaired');
   expect(sheet).toMatch(/Board against meter.*All 6 channels within/s);
