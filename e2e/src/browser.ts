@@ -63,3 +63,14 @@ export async function visit(page: Page, path: string): Promise<void> {
   if (apart) await page.locator('h1:not([data-before])').first().waitFor();
   else await page.goto(path);
 }
+
+/** Holds back what a page asks of an address, as a slow net does, until what is returned is called. */
+export async function holdBack(page: Page, address: string): Promise<() => void> {
+  let answer = (): void => undefined;
+  const held = new Promise<void>((done) => (answer = done));
+  await page.route(address, async (r) => {
+    await held;
+    await r.continue();
+  });
+  return answer;
+}

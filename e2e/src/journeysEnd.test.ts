@@ -1,5 +1,6 @@
 import { expect, it } from 'vitest';
 import { profileOf } from '../../server/test/depot';
+import { holdBack } from './browser';
 import { demoDepot } from './depot';
 import { drivenCsv, WholeJob } from './wholeJob';
 
@@ -56,12 +57,7 @@ it('over-discharged modules: told before any comparison, scrapped each with its 
   await page.getByRole('button', { name: 'M07 is out' }).click();
   await expect.poll(async () => (await job.job()).removed.length).toBe(4);
   // Without what Make safe knows the sheet would leave out how a damaged module travels: it is neither signed nor printed so.
-  let answer = (): void => undefined;
-  const held = new Promise<void>((done) => (answer = done));
-  await page.route('**/safety', async (r) => {
-    await held;
-    await r.continue();
-  });
+  const answer = await holdBack(page, '**/safety');
   await page.goto(`/jobs/${job.n}/hand-over`);
   await page.getByLabel('What to expect').waitFor();
   for (const name of ['Sign sheet', 'Print'])

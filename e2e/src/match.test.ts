@@ -2,7 +2,7 @@ import type { Job } from '@cellmend/contract/jobs';
 import type { PartHistory, StockPart } from '@cellmend/contract/stock';
 import { expect, it } from 'vitest';
 import { measures, newJob } from '../../server/test/depot';
-import { signInAs } from './browser';
+import { holdBack, signInAs } from './browser';
 import { demoDepot } from './depot';
 
 const depot = demoDepot();
@@ -82,12 +82,7 @@ it('four places are filled from a shelf of thirty, one of them by hand, and sign
   expect([now[0], now[1], now[3]]).toEqual(['D-22', 'D-20', 'D-21']);
   expect(new Set(now).size).toBe(4);
   // Who goes on to something else while the net is slow is not taken away from there by the answer.
-  let answer = (): void => undefined;
-  const away = new Promise<void>((done) => (answer = done));
-  await page.route('**/decisions', async (r) => {
-    await away;
-    await r.continue();
-  });
+  const answer = await holdBack(page, '**/decisions');
   const sign = page.getByRole('button', { name: 'Sign choice' });
   await sign.click();
   await page.getByRole('link', { name: /Scan/ }).click();

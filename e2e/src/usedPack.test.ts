@@ -1,7 +1,7 @@
 import type { Job } from '@cellmend/contract/jobs';
 import { expect, it } from 'vitest';
 import { openOn, profileOf } from '../../server/test/depot';
-import { signInAs } from './browser';
+import { holdBack, signInAs } from './browser';
 import { demoDepot } from './depot';
 import { archiveOf } from './wholeJob';
 
@@ -87,6 +87,15 @@ it('a used pack on a pallet is appraised: what it shows, what was looked at, bot
   await answer.getByText('Buy it', { exact: true }).waitFor();
   await page.getByRole('button', { name: 'Sign appraisal' }).click();
   await page.getByText('Signed by Ina Holm, version 1.').waitFor();
+  // Before its codes have arrived it is called nothing, and nothing is printed or signed of it.
+  const codes = await holdBack(page, '**/readings');
+  await page.reload();
+  await page.getByText('Signed by Ina Holm, version 1.').waitFor();
+  for (const name of ['Print', 'Sign again'])
+    expect(await page.getByRole('button', { name }).isDisabled(), name).toBe(true);
+  expect(await answer.count()).toBe(0);
+  codes();
+  await answer.getByText('Buy it', { exact: true }).waitFor();
 
   // It ends as an appraisal, without a scan, and the sheet says what was not seen.
   await page.goto(`/jobs/${n}/findings`);
@@ -104,6 +113,16 @@ it('a used pack on a pallet is appraised: what it shows, what was looked at, bot
   await page.getByLabel('What it is worth').fill('To the depot, for the post van.');
   await page.getByRole('button', { name: 'Sign sheet' }).click();
   await page.getByText('Signed by Ina Holm.').waitFor();
+  // The note for inside the lid waits for what was left open.
+  const points = await holdBack(page, '**/open-points');
+  await page.goto(`/jobs/${n}/lid-note`);
+  const note = page.getByRole('article', { name: 'Note inside the lid' });
+  await page.getByRole('heading', { name: 'Note inside the lid' }).waitFor();
+  expect(await note.count()).toBe(0);
+  expect(await page.getByRole('button', { name: 'Print' }).count()).toBe(0);
+  points();
+  await note.waitFor();
+  await page.goBack();
   const job = (await ina.get<Job>(`/api/jobs/${n}`)).body;
   await archiveOf(page, n);
   // A vehicle with a pack of that kind has it among its options, with all that it comes to and the careful years.

@@ -3,6 +3,7 @@ import { Printer } from 'lucide-react';
 import { useDeferredValue } from 'react';
 import styled from 'styled-components';
 import { decisionOf } from '../api/hooks';
+import { Waited } from '../shell/Awaiting';
 import { useJobView } from '../shell/jobContext';
 import { SignNote, useSigning } from '../shell/signing';
 import { useDraft } from '../shell/useDraft';
@@ -37,14 +38,14 @@ export function BuyersCheck() {
   const [draft, setDraft, clear] = useDraft<Typed>(`${job.number}.appraisal`, typedOf(signed?.body));
   const t = { ...NOTHING, ...draft };
   const signing = useSigning('appraisal');
-  const { facts, report } = useBuyersFacts();
+  const { facts, report, known } = useBuyersFacts();
   const read = readTyped(t);
   const offered = isOffered(read);
   // What it comes to is drawn often: a key press goes before it.
   const settled = useDeferredValue(draft);
   const worked = readTyped({ ...NOTHING, ...settled });
   const used = useUsedPack(isOffered(worked) ? worked.appraisal : null);
-  const check = report && !offered ? buyersCheck(report, pack, facts) : null;
+  const check = known && report && !offered ? buyersCheck(report, pack, facts) : null;
   const health = report?.health;
   const lines = used?.lines ?? check?.lines ?? [];
   const lacking = used?.lacking ?? check?.lacking ?? [];
@@ -57,7 +58,9 @@ export function BuyersCheck() {
   return (
     <Page>
       <h1>Is this pack worth buying?</h1>
-      {used ? (
+      {!known ? (
+        <Waited />
+      ) : used ? (
         <UsedPackAnswer verdict={used} />
       ) : check ? (
         <Answer
@@ -123,13 +126,15 @@ export function BuyersCheck() {
                   {report ? 'Findings' : 'Scan'}
                 </LinkButton>
               )}
-              <Button quiet onPress={() => window.print()}>
+              <Button quiet isDisabled={!known} onPress={() => window.print()}>
                 <Printer size={18} aria-hidden />
                 Print
               </Button>
               {offered && (
                 <Button
-                  isDisabled={!signing.may || signing.busy || read.wrong.length > 0 || !person.mayWrite}
+                  isDisabled={
+                    !known || !signing.may || signing.busy || read.wrong.length > 0 || !person.mayWrite
+                  }
                   onPress={() => void signing.sign({ body: read.appraisal }).then((ok) => ok && clear())}
                 >
                   {signed ? 'Sign again' : 'Sign appraisal'}

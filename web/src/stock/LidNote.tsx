@@ -57,7 +57,8 @@ export function LidNote({ person }: { person: Person }) {
   const { data: job } = useJob(number);
   const { data: session } = useSession();
   const { data: points } = useOpenPointsOf(number);
-  if (!job)
+  // Without its open points the note would say that all is well.
+  if (!job || !points)
     return (
       <WorkshopFrame person={person}>
         <Awaiting question="Note inside the lid" />
@@ -83,11 +84,7 @@ export function LidNote({ person }: { person: Person }) {
           </p>
         </Screen>
         <Note aria-label="Note inside the lid">
-          <Lines
-            job={job}
-            workshop={session?.workshop ?? ''}
-            open={(points ?? []).filter((p) => !p.mended)}
-          />
+          <Lines job={job} workshop={session?.workshop ?? ''} open={points.filter((p) => !p.mended)} />
           <div>
             <Qr text={job.physicalPack.label} />
             <b>{job.physicalPack.label}</b>

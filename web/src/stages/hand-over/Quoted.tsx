@@ -4,8 +4,8 @@ import { get } from '../../api/client';
 import { money } from '../../options/words';
 import { day } from '../../ui/words';
 
-/** The newest quote of which the owner chose an option. */
 export const useQuotes = (job: number) => useSWR<Quote[]>(`/jobs/${job}/quotes`, get);
+/** The newest quote of which the owner chose an option. */
 export const useChosenQuote = (job: number): Quote | undefined =>
   useQuotes(job).data?.find((q) => q.chosen !== null);
 

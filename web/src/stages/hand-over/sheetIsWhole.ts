@@ -1,5 +1,6 @@
 import { useChecks, useInsulation, useSafety } from '../../api/hooks';
 import { useStored } from '../../photos/Photos';
+import { useReadings } from '../notes/Readings';
 import { useOpenPointsOf } from '../rebuild/OpenPoints';
 import { useQuotes } from './Quoted';
 
@@ -12,6 +13,8 @@ export function useSheetIsWhole(job: number): boolean {
     useOpenPointsOf(job),
     useQuotes(job),
     useStored(job),
+    // What a pack is worth hangs on its codes.
+    useReadings(job),
   ];
   return parts.every((p) => p.data !== undefined);
 }
