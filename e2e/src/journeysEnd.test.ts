@@ -63,6 +63,7 @@ it('over-discharged modules: told before any comparison, scrapped each with its 
   for (const name of ['Sign sheet', 'Print'])
     expect(await page.getByRole('button', { name }).isDisabled(), name).toBe(true);
   expect(await page.getByRole('article', { name: 'Hand-over sheet' }).count()).toBe(0);
+  await page.getByText('It is signed once all of it is here.').waitFor();
   answer();
   const sheet = await job.sheet('Scrapped');
   expect(sheet).toMatch(/recycler, note 4711/);

@@ -275,7 +275,13 @@ export function HandOverStage({ question }: StageProps) {
           <SignNote signing={signing} />
           <NextBar>
             <div>
-              <b>{signed0 ? `Signed by ${signed0.signedBy}.` : 'Read it with the owner, then sign.'}</b>
+              <b>
+                {signed0
+                  ? `Signed by ${signed0.signedBy}.`
+                  : whole
+                    ? 'Read it with the owner, then sign.'
+                    : 'It is signed once all of it is here.'}
+              </b>
               <br />
               One copy for the owner, one inside the file of the pack.
             </div>
