@@ -61,8 +61,8 @@ export const InstrumentSchema = z.object({
   simulated: z.boolean(),
   identity: z.string(),
   lastSeen: z.string().nullable(),
-  /** The job that drives it now, or whose run left its output unknown. */
-  busyWith: z.object({ jobNumber: z.int(), output: OutputSchema }).nullable(),
+  /** The job that drives it now, or whose run left its output unknown; why, where no job did. */
+  busyWith: z.object({ jobNumber: z.int().nullable(), output: OutputSchema, why: z.string() }).nullable(),
 });
 export type Instrument = z.infer<typeof InstrumentSchema>;
 

@@ -7,4 +7,4 @@ export function throwAwayCluster(): Promise<{
 export const APP_ROLE: string;
 export function runSql(url: string, text: string): string;
 export function dumpTo(url: string, file: string): void;
-export function restoreFrom(url: string, file: string, appRole?: string): void;
+export const LEFT_OUT: string[];

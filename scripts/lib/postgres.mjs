@@ -282,7 +282,7 @@ export async function throwAwayCluster() {
 export const folderExists = (path) => existsSync(path) && statSync(path).isDirectory();
 
 /** Runs a client program as ourselves, so that it may write where we may; the password by a file of ours alone. */
-function client(program, url, args, options = {}) {
+export function client(program, url, args, options = {}) {
   const { username, password, hostname, port, pathname } = new URL(url);
   const folder = mkdtempSync(join(tmpdir(), 'cellmend-pass-'));
   const pass = join(folder, 'pgpass');
@@ -316,63 +316,21 @@ function client(program, url, args, options = {}) {
 export const runSql = (url, text) =>
   client('psql', url, ['-X', '-q', '-A', '-t', '-v', 'ON_ERROR_STOP=1'], { input: `${text};\n` });
 
+/** A program of PostgreSQL that connects to nothing: it works on files alone. */
+export function localProgram(program, args) {
+  const result = spawnSync(join(postgresBin(), program), args, { encoding: 'utf8', maxBuffer: 1 << 24 });
+  if (result.status !== 0) throw new Told(`${program} failed: ${result.stderr || result.error?.message}`);
+}
+
+/** Tables of the moment, or secret: in no backup, and not read from one. */
+export const LEFT_OUT = ['user_sessions', 'secrets', 'sign_in_tries', 'live_sessions'];
+
 /** One file that holds the database in pg_dump's custom format: no session, no secret. */
 export const dumpTo = (url, file) =>
   client('pg_dump', url, [
     '--format=custom',
     '--no-owner',
     '--no-privileges',
-    '--exclude-table-data=user_sessions',
-    '--exclude-table-data=secrets',
-    '--exclude-table-data=sign_in_tries',
-    '--exclude-table-data=live_sessions',
+    ...LEFT_OUT.map((t) => `--exclude-table-data=${t}`),
     `--file=${file}`,
   ]);
-
-const onDatabase = (url, name) => Object.assign(new URL(url), { pathname: `/${name}` }).toString();
-const RESTORER = 'cellmend_restorer';
-
-/**
- * Replaces a database by a file of `dumpTo`: read into a new one by a role that owns nothing else and can run no program;
- * only when it is whole does it take the place of the old, which goes. `appRole` keeps what it may do.
- */
-export function restoreFrom(url, file, appRole = '') {
-  const target = new URL(url).pathname.slice(1);
-  const [fresh, old] = [
-    `${target}_new_${randomBytes(4).toString('hex')}`,
-    `${target}_old_${randomBytes(4).toString('hex')}`,
-  ];
-  const admin = onDatabase(url, 'postgres');
-  const password = randomBytes(24).toString('hex');
-  const restorer = `${RESTORER}_${randomBytes(4).toString('hex')}`;
-  runSql(
-    admin,
-    `CREATE ROLE ${restorer} LOGIN NOSUPERUSER NOCREATEDB NOCREATEROLE PASSWORD '${password}'; CREATE DATABASE ${fresh} OWNER ${restorer}`,
-  );
-  const owner = decodeURIComponent(new URL(url).username);
-  try {
-    const as = new URL(onDatabase(url, fresh));
-    as.username = restorer;
-    as.password = password;
-    client('pg_restore', as.toString(), [
-      '--no-owner',
-      '--no-privileges',
-      '--single-transaction',
-      '--exit-on-error',
-      file,
-    ]);
-    const inside = onDatabase(url, fresh);
-    runSql(inside, `REASSIGN OWNED BY ${restorer} TO "${owner}"; DROP OWNED BY ${restorer}`);
-    if (appRole) runSql(inside, `SELECT run_rights('${appRole}')`);
-    runSql(
-      admin,
-      `ALTER DATABASE ${fresh} OWNER TO "${owner}";
-       SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = '${target}' AND pid <> pg_backend_pid();
-       ALTER DATABASE ${target} RENAME TO ${old};
-       ALTER DATABASE ${fresh} RENAME TO ${target}`,
-    );
-    runSql(admin, `DROP DATABASE ${old} WITH (FORCE)`);
-  } finally {
-    runSql(admin, `DROP DATABASE IF EXISTS ${fresh} WITH (FORCE); DROP ROLE IF EXISTS ${restorer}`);
-  }
-}

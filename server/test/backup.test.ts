@@ -1,16 +1,23 @@
 import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import type { Instrument } from '@cellmend/contract/instruments';
+import type { Job } from '@cellmend/contract/jobs';
+import type { Problem } from '@cellmend/contract/problem';
 import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { installationKey, seal, unseal } from '../../scripts/lib/backupFile.mjs';
-import { APP_ROLE, dumpTo, restoreFrom, runSql } from '../../scripts/lib/postgres.mjs';
+import { APP_ROLE, dumpTo, LEFT_OUT, runSql } from '../../scripts/lib/postgres.mjs';
+import { restoreFrom } from '../../scripts/lib/restore.mjs';
 import { TABLES, verifyRecord } from '../../scripts/lib/verify.mjs';
 import { CHAINED } from '../src/db/chainAndRights';
-import { newDatabase, root, startBench, type Bench } from './harness';
+import * as steps from '../src/db/restored';
+import { proveDead } from './depot';
+import { forgeries } from './forgedBackups';
+import { Client, newDatabase, root, startBench, type Bench } from './harness';
 
-/** What is of the moment or secret is left out of a backup, and of what is compared. */
-const LEFT_OUT = ['user_sessions', 'secrets', 'sign_in_tries', 'live_sessions'];
+/** A restore leaves its own line in these, and closes gates and forgets outputs. */
+const WRITTEN_SINCE = ['audit', 'chain', 'instruments', 'instrument_runs'];
 
 async function contents(url: string): Promise<Record<string, unknown[]>> {
   const client = new pg.Client({ connectionString: url });
@@ -18,7 +25,7 @@ async function contents(url: string): Promise<Record<string, unknown[]>> {
   const tables = (
     await client.query<{ t: string }>(
       "SELECT tablename AS t FROM pg_tables WHERE schemaname = 'public' AND NOT tablename = ANY($1) ORDER BY 1",
-      [LEFT_OUT],
+      [[...LEFT_OUT, ...WRITTEN_SINCE]],
     )
   ).rows.map((r) => r.t);
   const out: Record<string, unknown[]> = {};
@@ -53,17 +60,19 @@ describe('a backup', () => {
   it('brings every row back, over what was there, with the rights of the server; a broken one changes nothing', async () => {
     const target = await newDatabase();
     try {
-      restoreFrom(target.url, file);
+      await restoreFrom(target.url, file, steps);
       const before = await contents(bench.url);
       expect(before.scan_chunks!.length).toBeGreaterThan(90);
       expect(await contents(target.url)).toEqual(before);
-      restoreFrom(target.url, file, APP_ROLE);
+      await restoreFrom(target.url, file, steps, { appRole: APP_ROLE });
       expect(await contents(target.url)).toEqual(before);
       expect(() => runSql(target.appUrl, 'DELETE FROM observations')).toThrow(/permission denied/);
       expect(runSql(target.appUrl, 'SELECT count(*) > 0 FROM jobs').trim()).toBe('t');
       const broken = join(folder, 'broken.backup');
       writeFileSync(broken, readFileSync(file).subarray(0, 9000));
-      expect(() => restoreFrom(target.url, broken)).toThrow(/pg_restore failed/);
+      await expect(restoreFrom(target.url, broken, steps)).rejects.toThrow(
+        /pg_restore failed|cannot be read/,
+      );
       expect(await contents(target.url)).toEqual(before);
       const left = runSql(
         target.url,
@@ -80,7 +89,7 @@ describe('a backup', () => {
     try {
       expect(runSql(bench.url, 'SELECT count(*) > 0 FROM user_sessions').trim()).toBe('t');
       expect(runSql(bench.url, 'SELECT count(*) FROM secrets').trim()).toBe('1');
-      restoreFrom(target.url, file);
+      await restoreFrom(target.url, file, steps);
       expect(
         runSql(
           target.url,
@@ -123,11 +132,87 @@ describe('a backup', () => {
   });
 });
 
-describe('the record', () => {
-  const changed = async (sql: string): Promise<ReturnType<typeof verifyRecord>> => {
-    const copy = await newDatabase();
+describe('a forged backup', () => {
+  it('brings rows at most: none of its statements, functions, triggers, rules or types is carried out', async () => {
+    for (const forged of await forgeries(bench.url, folder)) {
+      const target = await newDatabase();
+      try {
+        await restoreFrom(target.url, forged.file, steps, { appRole: APP_ROLE }).then(
+          () => undefined,
+          (e: unknown) => expect(String(e), forged.name).toMatch(/cannot be read|failed|Nothing was changed/),
+        );
+        expect(forged.ran(), forged.name).toBe(false);
+        // What serves afterwards runs nothing of it either.
+        const left = runSql(
+          target.url,
+          `SELECT (SELECT count(*) FROM pg_proc WHERE proname ~ 'forged') + (SELECT count(*) FROM pg_event_trigger)
+             + (SELECT count(*) FROM pg_trigger WHERE tgname ~ 'forged') + (SELECT count(*) FROM pg_rules WHERE rulename ~ 'forged')
+             + (SELECT count(*) FROM pg_attrdef WHERE pg_get_expr(adbin, adrelid) ~ 'forged') + (SELECT count(*) FROM pg_cast c JOIN pg_proc p ON p.oid = c.castfunc WHERE p.proname ~ 'forged')`,
+        );
+        expect(left.trim(), forged.name).toBe('0');
+      } finally {
+        await target.drop();
+      }
+    }
+  });
+});
+
+describe('after a restore', () => {
+  it('every gate is closed and no output is known until somebody has looked, with the reason on record', async () => {
+    const ina = await bench.as('Ina Holm');
+    await proveDead(ina, bench, 145);
+    expect((await ina.get<Job>('/api/jobs/145')).body.gate.holds).toBe(true);
+    const { body: instruments } = await ina.get<Instrument[]>('/api/instruments');
+    const tester = instruments.find((i) => i.kind === 'insulation-tester')!;
+    const live = join(folder, 'live.dump');
+    dumpTo(bench.url, live);
+    const target = await newDatabase();
     try {
-      restoreFrom(copy.url, file);
+      await restoreFrom(target.url, live, steps, { appRole: APP_ROLE, madeAt: '2026-12-01T08:00:00Z' });
+      const other = await bench.another(target.appUrl);
+      const lead = new Client(`http://127.0.0.1:${other.port}`);
+      const { body } = await lead.get<{ demoPeople: { id: string; name: string }[] }>('/api/session');
+      await lead.post('/api/session/demo', {
+        personId: body.demoPeople.find((p) => p.name === 'Ina Holm')!.id,
+      });
+      const { gate } = (await lead.get<Job>('/api/jobs/145')).body;
+      expect(gate).toMatchObject({
+        holds: false,
+        why: expect.stringMatching(/restored from a backup/) as string,
+      });
+      const refused = await lead.post<Problem>('/api/jobs/145/strip-down/ticks', {
+        part: 'L8',
+        off: true,
+        observedAt: bench.clock.iso(),
+      });
+      expect(refused.status).toBe(423);
+      const there = (await lead.get<Instrument[]>('/api/instruments')).body;
+      expect(there.find((i) => i.id === tester.id)!.busyWith).toMatchObject({
+        output: 'unknown',
+        why: expect.stringMatching(/backup of 2026-12-01/) as string,
+      });
+      expect(
+        (await lead.post(`/api/instruments/${tester.id}/off`, { note: 'looked, lamp dark' })).status,
+      ).toBe(200);
+      const after = (await lead.get<Instrument[]>('/api/instruments')).body;
+      expect(after.find((i) => i.id === tester.id)!.busyWith).toBeNull();
+      expect(verifyRecord(target.url)).toMatchObject({ breaks: 0 });
+    } finally {
+      await target.drop();
+    }
+  });
+});
+
+describe('the record', () => {
+  let restored: Awaited<ReturnType<typeof newDatabase>>;
+  beforeAll(async () => {
+    restored = await newDatabase();
+    await restoreFrom(restored.url, file, steps);
+  });
+  afterAll(() => restored.drop());
+  const changed = async (sql: string): Promise<ReturnType<typeof verifyRecord>> => {
+    const copy = await newDatabase(restored.url);
+    try {
       // As somebody with the whole database in hand would: no trigger stops them.
       runSql(copy.url, `SET session_replication_role = replica; ${sql}`);
       return verifyRecord(copy.url);

@@ -8,8 +8,13 @@ import { startServer, type Running } from '../src/server';
 
 export const root = join(import.meta.dirname, '../..');
 
-/** A database of its own on the throw-away cluster that `npm test` started. */
-export async function newDatabase(): Promise<{ url: string; appUrl: string; drop: () => Promise<void> }> {
+/**
+ * A database of its own on the throw-away cluster that `npm test` started.
+ * @param like the address of one that it is to be a copy of; nobody may be connected to that.
+ */
+export async function newDatabase(
+  like = '',
+): Promise<{ url: string; appUrl: string; drop: () => Promise<void> }> {
   const base = process.env.TEST_DATABASE_BASE;
   const appBase = process.env.TEST_DATABASE_APP_BASE;
   if (!base || !appBase) throw new Error('TEST_DATABASE_BASE is not set: run these tests through npm test.');
@@ -20,7 +25,7 @@ export async function newDatabase(): Promise<{ url: string; appUrl: string; drop
     await client.query(sql);
     await client.end();
   };
-  await admin(`CREATE DATABASE ${name}`);
+  await admin(`CREATE DATABASE ${name}${like && ` TEMPLATE ${new URL(like).pathname.slice(1)}`}`);
   return {
     url: `${base}${name}`,
     appUrl: `${appBase}${name}`,

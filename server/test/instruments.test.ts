@@ -98,7 +98,7 @@ describe('instruments', () => {
     expect(ended.body.detail).toMatch(/fell silent.*could not be reached: switch it off by hand/);
     const listed = async (): Promise<Instrument> =>
       (await ina.get<Instrument[]>('/api/instruments')).body.find((i) => i.id === id)!;
-    expect((await listed()).busyWith).toEqual({ jobNumber: job, output: 'unknown' });
+    expect((await listed()).busyWith).toMatchObject({ jobNumber: job, output: 'unknown' });
     expect((await ina.post(`/api/instruments/${id}/off`, { note: 'x' })).status).toBe(400);
     expect((await ina.post(`/api/instruments/${id}/off`, { note: 'Tomas pulled the plug' })).status).toBe(
       200,

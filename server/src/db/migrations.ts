@@ -5,6 +5,7 @@ import { benchControl } from './benchControl';
 import { longCourses, readers } from './courses';
 import { chainAndRights } from './chainAndRights';
 import { recordOfParts } from './recordOfParts';
+import { unknownOutputs } from './unknownOutputs';
 
 /** Schema changes in order. A migration that has shipped is never edited. */
 export const migrations: Migration[] = [
@@ -378,4 +379,5 @@ END $$;`,
   benchControl,
   longCourses,
   readers,
+  unknownOutputs,
 ];

@@ -113,6 +113,8 @@ export function defineModels(sequelize: Sequelize): Models {
       identity: { type: T.TEXT, defaultValue: '' },
       lastSeen: T.DATE,
       retiredAt: T.DATE,
+      unknownSince: T.DATE,
+      unknownWhy: { type: T.TEXT, defaultValue: '' },
     }),
     InstrumentRun: table('instrument_runs', {
       id: uuid(),

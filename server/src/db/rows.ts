@@ -61,6 +61,9 @@ export interface InstrumentRow extends Row<InstrumentRow> {
   identity: CreationOptional<string>;
   lastSeen: CreationOptional<Date | null>;
   retiredAt: CreationOptional<Date | null>;
+  /** Since when nobody knows whether its output is on; null once somebody has looked. */
+  unknownSince: CreationOptional<Date | null>;
+  unknownWhy: CreationOptional<string>;
 }
 export interface InstrumentRunRow extends Row<InstrumentRunRow> {
   id: string;

@@ -297,6 +297,7 @@ export class InstrumentRuns {
           { accepted: 'The same test when it is free, or another instrument.' },
         );
       }
+      await this.mustBeKnown(id, instrument);
       const { reader } = ask;
       if (reader) {
         if (!(await claims(lock, reader.id))) {
@@ -343,6 +344,23 @@ export class InstrumentRuns {
     } finally {
       await lock.end().catch(() => undefined);
     }
+  }
+
+  /** An output that may be on already is looked at before it is used. @throws 409; the claim is given back */
+  private async mustBeKnown(id: string, instrument: InstrumentRow): Promise<void> {
+    const { Instrument, InstrumentRun } = this.store.models;
+    const now = await Instrument.findByPk(instrument.id);
+    const left = await InstrumentRun.findOne({
+      where: { instrumentId: instrument.id, output: 'unknown', id: { [Op.ne]: id } },
+    });
+    if (!now?.unknownSince && !left) return;
+    await InstrumentRun.destroy({ where: { id } });
+    throw new Refusal(
+      'conflict',
+      'Look first',
+      `Whether the output of ${instrument.name} is off is not known: ${now?.unknownWhy || left?.why || 'it could not be reached'}.`,
+      { accepted: 'The same once somebody has looked and said so under Instruments.' },
+    );
   }
 
   /**

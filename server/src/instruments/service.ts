@@ -35,9 +35,13 @@ export async function listInstruments(store: Store): Promise<Instrument[]> {
       j.number,
     ]),
   );
-  const busy = new Map(
-    runs.map((r) => [r.instrumentId, { jobNumber: jobs.get(r.jobId)!, output: r.output }]),
+  const busy = new Map<string, NonNullable<Instrument['busyWith']>>(
+    rows
+      .filter((i) => i.unknownSince !== null)
+      .map((i) => [i.id, { jobNumber: null, output: 'unknown', why: i.unknownWhy }]),
   );
+  for (const r of runs)
+    busy.set(r.instrumentId, { jobNumber: jobs.get(r.jobId) ?? null, output: r.output, why: r.why });
   return rows.map((r) => ({
     id: r.id,
     name: r.name,
@@ -142,6 +146,7 @@ export async function outputSeenOff(
     { output: 'off' },
     { where: { instrumentId: id, output: 'unknown' }, transaction: doing.tx },
   );
+  await row.update({ unknownSince: null, unknownWhy: '' }, { transaction: doing.tx });
   await audit(store, doing, null, 'output seen off', row.name, note);
   await announce(store, doing.tx, 'instruments', null);
   return { id };

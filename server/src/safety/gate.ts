@@ -259,6 +259,7 @@ export async function everProven(
 const CLOSED: Record<string, string> = {
   'profile-changed': 'what keeps people safe in the pack profile was changed',
   'taken-in': 'the job was taken in from an archive: what was proven elsewhere is proven here anew',
+  restored: 'the workshop was restored from a backup: what was done after it is not known',
   shift: 'the shift changed hands',
 };
 

@@ -24,7 +24,7 @@ export function Instruments({ person }: { person: Person }) {
   const [busy, setBusy] = useState('');
   const [said, setSaid] = useState<Record<string, string>>({});
   const [problem, setProblem] = useState<{ what: string; accepted?: string | undefined } | null>(null);
-  const [note, setNote] = useState('');
+  const [notes, setNotes] = useState<Record<string, string>>({});
   const lead = person.role === 'lead';
   const act = async (id: string, work: () => Promise<string | void>): Promise<void> => {
     setBusy(id);
@@ -69,26 +69,28 @@ export function Instruments({ person }: { person: Person }) {
       <Page aria-busy={!data}>
         <h1>Instruments</h1>
         {lost.map((i) => (
-          <Answer key={i.id} tone="hot" title={`${i.name}: its output could not be reached`}>
-            It may still be on, after a test of job {i.busyWith!.jobNumber}. Switch it off by hand, then say
-            so here.
+          <Answer key={i.id} tone="hot" title={`${i.name}: whether its output is off is not known`}>
+            It may still be on
+            {i.busyWith!.jobNumber === null
+              ? ` (${i.busyWith!.why})`
+              : `, after a test of job ${i.busyWith!.jobNumber}`}
+            . Look, switch it off by hand, then say so here.
             {person.mayWrite && (
               <Row $gap={8} style={{ marginTop: 10 }}>
                 <Input
                   aria-label={`Who switched ${i.name} off, and how`}
                   placeholder="Who switched it off, and how"
-                  value={note}
+                  value={notes[i.id] ?? ''}
                   maxLength={300}
                   style={{ flex: 1 }}
-                  onChange={(e) => setNote(e.target.value)}
+                  onChange={(e) => setNotes((n) => ({ ...n, [i.id]: e.target.value }))}
                 />
                 <Button
                   quiet
-                  isDisabled={busy !== '' || note.trim().length < 3}
+                  isDisabled={busy !== '' || (notes[i.id] ?? '').trim().length < 3}
                   onPress={() =>
                     void act(i.id, async () => {
-                      await send('POST', `/instruments/${i.id}/off`, { note });
-                      setNote('');
+                      await send('POST', `/instruments/${i.id}/off`, { note: notes[i.id] });
                     })
                   }
                 >
