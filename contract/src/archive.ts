@@ -18,7 +18,8 @@ const maybeId = z.uuid().nullable();
 const moment = z.iso.datetime({ offset: true, precision: undefined });
 const maybeMoment = moment.nullable();
 const text = z.string().max(2_000_000);
-const whole = z.int();
+/** Counts, versions and numbers of what people make; a number that fills its column would leave none for the next. */
+const whole = z.int().min(0).max(100_000_000);
 const json = z.json();
 /** Bytes lie in a file of their own. */
 const file = z.object({ file: z.string().regex(/^files\/[A-Za-z0-9._/-]{1,200}$/) });
@@ -45,7 +46,7 @@ export const ARCHIVED = {
   packs: z.strictObject({ id, label: text, profile_id: id, created_at: moment }),
   jobs: z.strictObject({
     id,
-    number: whole,
+    number: z.int().min(1).max(9_999_999),
     title: text,
     complaint: text,
     demo_files: json,
@@ -216,7 +217,7 @@ export const ArchiveHeadSchema = z.object({
       ARCHIVE_VERSION,
       'It was written by a newer version of this program: bring this one up to date first.',
     ),
-  workshop: z.string().max(200),
+  workshop: z.string().trim().min(1).max(200),
   exportedAt: moment,
   /** The one job that it is of. */
   jobId: id,
@@ -225,12 +226,21 @@ export const ArchiveHeadSchema = z.object({
 });
 export type ArchiveHead = z.infer<typeof ArchiveHeadSchema>;
 
+/** Whether the vehicle of an archive is the one of that plate that is here: asked of the lead who takes it in. */
+export const SameVehicleSchema = z.enum(['same', 'other']);
+export type SameVehicle = z.infer<typeof SameVehicleSchema>;
+
 /** What was taken in, and what had to be called otherwise since its name was taken here. */
 export const TakenInSchema = z.object({
   number: z.int(),
   renamed: z.array(z.string()),
 });
 export type TakenIn = z.infer<typeof TakenInSchema>;
+/**
+ * Entries of the record that one archive may hold: each becomes a link of the chain at commit, and no other write of this workshop can
+ * commit meanwhile.
+ */
+export const MOST_CHAINED_ROWS = 8000;
 /** Bytes of an archive that is sent, and those it may unpack to. */
 export const MOST_ARCHIVE_BYTES = 512 * 1024 * 1024;
 export const MOST_UNPACKED_BYTES = 2 * 1024 * 1024 * 1024;

@@ -8,7 +8,7 @@ import { join } from 'node:path';
 import sharp from 'sharp';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { verifyRecord } from '../../scripts/lib/verify.mjs';
-import { measures, newJob, proveDead } from './depot';
+import { measures, newJob, openOn, profileOf, proveDead } from './depot';
 import { Client, root, startBench, type Bench } from './harness';
 
 /** A workshop that has nothing yet, and its lead. */
@@ -78,12 +78,35 @@ const record = (zip: Buffer): Record<string, unknown> => {
 /** What is next is worked out where the job is. */
 const withoutNeed = (jobs: unknown): object[] =>
   (jobs as Record<string, unknown>[]).map(
-    ({ need, need_detail, need_stage, need_since, due_at, ...rest }) => {
-      expect([need, need_detail, need_stage, need_since, due_at]).toHaveLength(5);
+    ({ need, need_detail, need_stage, need_since, due_at, number, ...rest }) => {
+      expect([need, need_detail, need_stage, need_since, due_at, number]).toHaveLength(6);
       return rest;
     },
   );
-const send = (zip: Buffer, who = lead) => who.post<TakenIn & Problem>('/api/archives', zip);
+const send = (zip: Buffer, who = lead, vehicle = '') =>
+  who.post<TakenIn & Problem>(`/api/archives${vehicle && `?vehicle=${vehicle}`}`, zip);
+
+/**
+ * A record with its ids, and its number, told by where they first stand: what is taken in has ids of its own and is the same but for
+ * them. Names of people get their workshop there and stand apart.
+ */
+function canonical(tables: Record<string, unknown>): Record<string, unknown> {
+  const seen = new Map<string, string>();
+  // What grows as it is taken in comes last.
+  const order = (t: string): number => ['observations', 'audit'].indexOf(t);
+  const text = JSON.stringify(
+    Object.entries(tables)
+      .filter(([t]) => t !== 'people')
+      .sort(([a], [b]) => order(a) - order(b)),
+  ).replace(/[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}/g, (id) => {
+    if (!seen.has(id)) seen.set(id, `id ${seen.size}`);
+    return seen.get(id)!;
+  });
+  const rows = Object.fromEntries(JSON.parse(text) as [string, Record<string, unknown>[]][]);
+  // A pack has the next label of the workshop it is in, and its parts follow it.
+  for (const t of ['packs', 'parts']) for (const r of rows[t] ?? []) delete r.label;
+  return rows;
+}
 
 /** A job with something of everything: scan, readings, photograph, ticks, a fitted donor, decisions, a clock. */
 async function fullJob(): Promise<number> {
@@ -143,9 +166,9 @@ describe('an archive of a job', () => {
     expect(await old.running.store.models.Job.count()).toBe(count);
     const answer = await send(before, boss);
     expect(answer.status, JSON.stringify(answer.body)).toBe(201);
-    const here = record(before);
+    const here = canonical(record(before));
     const again = await bytesOf(boss, `/api/jobs/${answer.body.number}/archive`);
-    const there = record(again);
+    const there = canonical(record(again));
     for (const t of ARCHIVED_TABLES)
       if (!['audit', 'people', 'jobs', 'clocks'].includes(t)) expect(there[t], t).toEqual(here[t]);
     expect((here.observations as object[]).length).toBeGreaterThan(3);
@@ -162,9 +185,11 @@ describe('an archive of a job', () => {
     const answer = await send(out);
     expect(answer.status, JSON.stringify(answer.body)).toBe(201);
     const renamed = 'Ina Holm (Skerra Island Transport workshop)';
-    expect(answer.body).toEqual({ number: n, renamed: [`Ina Holm is ${renamed} here`] });
-    const again = await bytesOf(lead, `/api/jobs/${n}/archive`);
-    const [here, there] = [record(out), record(again)];
+    const at = answer.body.number;
+    expect(answer.body.renamed[0]).toBe(`job ${n} is job ${at} here`);
+    expect(answer.body.renamed.slice(1).every((r) => /^P\d{3}\S* is P\d{3}\S* here$/.test(r))).toBe(true);
+    const again = await bytesOf(lead, `/api/jobs/${at}/archive`);
+    const [here, there] = [canonical(record(out)), canonical(record(again))];
     // That it was taken in stands at the end of its timeline; whoever did so is new among its people.
     const audit = there.audit as { what: string }[];
     const written = (here.audit as object[]).length;
@@ -177,10 +202,12 @@ describe('an archive of a job', () => {
         expect(observations.at(-1)).toMatchObject({ kind: 'close', data: { reason: 'taken-in' } });
         expect(observations.slice(0, -1)).toEqual(here.observations);
       } else if (t === 'jobs') expect(withoutNeed(there.jobs)).toEqual(withoutNeed(here.jobs));
-      else if (t === 'people') {
-        const ids = (people: unknown): string[] => (people as { id: string }[]).map((p) => p.id);
-        expect(ids(there.people)).toEqual(expect.arrayContaining(ids(here.people)));
-      } else expect(there[t], t).toEqual(here[t]);
+      else if (t !== 'people') expect(there[t], t).toEqual(here[t]);
+    const names = (zip: Buffer): string[] =>
+      (record(zip).people as { name: string }[]).map((p) => p.name).sort();
+    expect(names(again)).toEqual(
+      [...names(out).map((p) => `${p} (Skerra Island Transport workshop)`), 'Odd Rane'].sort(),
+    );
     // Files byte for byte, and the record of the other workshop is whole.
     const [a, b] = [unpacked(out), unpacked(again)];
     const files = a.names.filter((f) => f.startsWith('files/'));
@@ -191,18 +218,40 @@ describe('an archive of a job', () => {
     // It works there as it did here, and its figures are computed anew to the same.
     const [job, other] = [
       (await ina.get<Job>(`/api/jobs/${n}`)).body,
-      (await lead.get<Job>(`/api/jobs/${n}`)).body,
+      (await lead.get<Job>(`/api/jobs/${at}`)).body,
     ];
     expect([job.gate.holds, other.gate.holds]).toEqual([true, false]);
     expect(other.steps.filter((s) => s.met)).toEqual(job.steps.filter((s) => s.met));
-    expect(other.decisions).toEqual(job.decisions.map((d) => ({ ...d, signedBy: renamed })));
-    const [finding] = (await lead.get<{ id: string; topic: string }[]>(`/api/jobs/${n}/findings`)).body;
-    const recomputed = await lead.post<{ same: boolean }>(`/api/jobs/${n}/findings/${finding!.id}/recompute`);
+    const ownIds = (d: Job['decisions'][number]): object => ({
+      ...d,
+      id: '',
+      findingIds: [],
+      body: canonical({ d: d.body }),
+    });
+    expect(other.decisions.map(ownIds)).toEqual(
+      job.decisions.map((d) => ownIds({ ...d, signedBy: renamed })),
+    );
+    const [finding] = (await lead.get<{ id: string; topic: string }[]>(`/api/jobs/${at}/findings`)).body;
+    const recomputed = await lead.post<{ same: boolean }>(
+      `/api/jobs/${at}/findings/${finding!.id}/recompute`,
+    );
     expect(recomputed.body.same).toBe(true);
     // Whoever worked on it elsewhere is a name here, and has no way in.
-    const people = (await lead.get<{ name: string; active: boolean }[]>('/api/people')).body;
-    expect(people.find((p) => p.name === renamed)?.active).toBe(false);
+    const people = (await lead.get<{ id: string; name: string; active: boolean }[]>('/api/people')).body;
+    expect(people.map((p) => p.name)).not.toContain(renamed);
     expect(people.find((p) => p.name === 'Ina Holm')?.active).toBe(true);
+    const [guest] = (
+      await to.running.store.sequelize.query(`SELECT id FROM people WHERE name = '${renamed}'`)
+    )[0] as { id: string }[];
+    const asAccount = await lead.call<Problem>('PATCH', `/api/people/${guest!.id}`, {
+      active: true,
+      role: 'lead',
+    });
+    expect(asAccount.status).toBe(422);
+    const withPassword = await lead.call<Problem>('PUT', `/api/people/${guest!.id}/password`, {
+      password: 'a long enough word',
+    });
+    expect(withPassword.status).toBe(422);
     // Twice is once.
     expect((await send(out)).status).toBe(409);
   });
@@ -224,13 +273,40 @@ describe('an archive of a job', () => {
       if (answer.status === 409) continue;
       expect(answer.status, JSON.stringify(answer.body)).toBe(201);
       const [here, there] = [
-        record(out),
-        record(await bytesOf(lead, `/api/jobs/${answer.body.number}/archive`)),
+        canonical(record(out)),
+        canonical(record(await bytesOf(lead, `/api/jobs/${answer.body.number}/archive`))),
       ];
       for (const t of ARCHIVED_TABLES)
         if (!['audit', 'people', 'jobs', 'observations', 'clocks'].includes(t))
           expect(there[t], `${t} of ${number}`).toEqual(here[t]);
     }
+  });
+
+  it('brings a vehicle of a plate that is here: whether it is the same is asked, and stored only once it is answered', async () => {
+    const plated = async (): Promise<Buffer> => {
+      const n = await openOn(ina, profileOf('Shared', 4, 2), `SK ${crypto.randomUUID().slice(0, 6)}`);
+      const zip = await bytesOf(ina, `/api/jobs/${n}/archive`);
+      return changed(zip, (name, text) =>
+        name === 'record/vehicles.json' ? text.replace(/"plate": *"[^"]*"/, '"plate": "SK 100"') : text,
+      );
+    };
+    const own = await openOn(lead, profileOf('Own', 4, 2), 'SK 100');
+    const vehicle = async (): Promise<{ name: string; jobs: { number: number }[] }> =>
+      (
+        await lead.get<{ plate: string | null; name: string; jobs: { number: number }[] }[]>('/api/vehicles')
+      ).body.find((v) => v.plate === 'SK 100')!;
+    const before = await to.running.store.models.Job.count();
+    const asked = await send(await plated());
+    expect(asked.status).toBe(409);
+    expect(asked.body.type).toBe('urn:cellmend:same-vehicle');
+    expect(await to.running.store.models.Job.count()).toBe(before);
+    const other = await send(await plated(), lead, 'other');
+    expect(other.body.renamed.join()).toMatch(/plate SK 100 is of another vehicle here/);
+    expect((await vehicle()).jobs.map((j) => j.number)).toEqual([own]);
+    const same = await send(await plated(), lead, 'same');
+    expect(same.status).toBe(201);
+    expect((await vehicle()).jobs.map((j) => j.number).sort()).toEqual([own, same.body.number].sort());
+    expect((await vehicle()).name).toBe('Vehicle SK 100');
   });
 
   it('names that are taken here are given anew and told; what is no archive, or another’s, changes nothing', async () => {
@@ -242,8 +318,7 @@ describe('an archive of a job', () => {
       const out = await bytesOf(ina, `/api/jobs/${n}/archive`);
       const taken = await send(out, boss);
       expect(taken.status, JSON.stringify(taken.body)).toBe(201);
-      expect(taken.body.number).toBe(n + 1);
-      expect(taken.body.renamed[0]).toBe(`job ${n} is job ${n + 1} here`);
+      expect(taken.body.renamed[0]).toBe(`job ${n} is job ${taken.body.number} here`);
       const before = await third.running.store.models.Job.count();
       for (const [bad, says] of [
         [Buffer.from('no zip at all'), /cannot be opened/],

@@ -1,4 +1,4 @@
-import { MOST_ARCHIVE_BYTES } from '@cellmend/contract/archive';
+import { MOST_ARCHIVE_BYTES, SameVehicleSchema } from '@cellmend/contract/archive';
 import { Router } from 'express';
 import { createWriteStream } from 'node:fs';
 import { join } from 'node:path';
@@ -9,7 +9,8 @@ import { needs } from '../http/auth';
 import { writeOnce } from '../http/context';
 import type { Store } from '../domain/store';
 import { workFolder } from '../scans/workFolder';
-import { takeArchive } from './read';
+import { runFor } from '../scans/work';
+import { takeArchive } from './take';
 import { writeArchive } from './write';
 
 export function archiveRoutes(store: Store): Router {
@@ -36,7 +37,17 @@ export function archiveRoutes(store: Store): Router {
         },
       });
       await pipeline(req, most, createWriteStream(file));
-      await writeOnce(store, 201, (_req, doing) => takeArchive(store, doing, file))(req, res, next);
+      const same = SameVehicleSchema.nullable().parse(req.query.vehicle ?? null);
+      const ready = await runFor(
+        'archive',
+        { kind: 'archive', path: file, nowMs: store.clock.now().wallMs },
+        { person: req.person!.id },
+      );
+      await writeOnce(store, 201, (_req, doing) => takeArchive(store, doing, file, ready, same))(
+        req,
+        res,
+        next,
+      );
     } finally {
       await discard();
     }

@@ -4,6 +4,7 @@ import type { Migration } from './migration';
 import { benchControl } from './benchControl';
 import { longCourses, readers } from './courses';
 import { chainAndRights } from './chainAndRights';
+import { elsewhere } from './elsewhere';
 import { recordOfParts } from './recordOfParts';
 import { unknownOutputs } from './unknownOutputs';
 
@@ -380,4 +381,5 @@ END $$;`,
   longCourses,
   readers,
   unknownOutputs,
+  elsewhere,
 ];

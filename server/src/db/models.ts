@@ -80,6 +80,7 @@ export function defineModels(sequelize: Sequelize): Models {
       gloveClass: T.TEXT,
       gloveTested: T.DATEONLY,
       endedAt: T.DATE,
+      elsewhere: T.TEXT,
     }),
     PackProfile: table('pack_profiles', {
       id: uuid(),

@@ -27,6 +27,8 @@ export interface PersonRow extends Row<PersonRow> {
   gloveTested: CreationOptional<string | null>;
   /** When somebody’s work here ended. */
   endedAt: CreationOptional<Date | null>;
+  /** The workshop of somebody who never worked here. */
+  elsewhere: CreationOptional<string | null>;
 }
 export interface PackProfileRow extends Row<PackProfileRow> {
   id: string;

@@ -42,11 +42,15 @@ export async function lockPart(
 
 /** The next label of parts that nobody gave one. */
 async function nextLabel(store: Store, tx: Transaction): Promise<string> {
-  const [row] = await store.sequelize.query<{ n: string }>("SELECT nextval('part_numbers') AS n", {
-    type: QueryTypes.SELECT,
-    transaction: tx,
-  });
-  return `S-${row!.n}`;
+  for (;;) {
+    const [row] = await store.sequelize.query<{ n: string }>("SELECT nextval('part_numbers') AS n", {
+      type: QueryTypes.SELECT,
+      transaction: tx,
+    });
+    const label = `S-${row!.n}`;
+    // Somebody may have written that one on a part by hand.
+    if (!(await store.models.Part.findOne({ where: { label }, transaction: tx }))) return label;
+  }
 }
 
 export interface Move {

@@ -86,7 +86,7 @@ export async function saveUnits(store: Store, doing: Doing, body: unknown): Prom
 const nobody = hashPassword(randomUUID());
 
 export async function checkPassword(store: Store, name: string, password: string): Promise<PersonRow> {
-  const row = await store.models.Person.findOne({ where: { name } });
+  const row = await store.models.Person.findOne({ where: { name, elsewhere: null } });
   const right = await verify(row?.passwordHash ?? (await nobody), password).catch(() => false);
   if (!row || !right || row.endedAt)
     throw new Refusal('signedOut', 'Not signed in', 'Name and password do not belong together.');
@@ -127,6 +127,19 @@ export async function addPerson(
   return viewPerson(row);
 }
 
+/** Whoever worked on a job elsewhere is a name in its record here, and never an account. @throws 422 */
+function mustBeOfHere(row: PersonRow): void {
+  if (row.elsewhere)
+    throw new Refusal(
+      'notPossible',
+      'Not of this workshop',
+      `${row.name} works elsewhere and has no account here.`,
+      {
+        accepted: 'A new person, if they work here now.',
+      },
+    );
+}
+
 export async function editPerson(
   store: Store,
   doing: Doing,
@@ -137,6 +150,7 @@ export async function editPerson(
   await store.sequelize.query('LOCK TABLE people IN SHARE ROW EXCLUSIVE MODE', { transaction: doing.tx });
   const row = await store.models.Person.findByPk(id, { transaction: doing.tx });
   if (!row) throw notFound('That person');
+  mustBeOfHere(row);
   const { active, ...facts } = change;
   await stillLead(store, doing);
   if (row.id === doing.person.id && active === false)
@@ -165,7 +179,9 @@ export async function editPerson(
 }
 
 export const listPeople = async (store: Store): Promise<Person[]> =>
-  (await store.models.Person.findAll({ order: [['name', 'ASC']] })).map((p) => viewPerson(p));
+  (await store.models.Person.findAll({ where: { elsewhere: null }, order: [['name', 'ASC']] })).map((p) =>
+    viewPerson(p),
+  );
 
 /** Once somebody real leads the workshop the demo's people sign in no more. */
 const hasRealLead = async (store: Store): Promise<boolean> =>
@@ -196,6 +212,7 @@ export async function changePassword(
     throw new Refusal('notAllowed', 'Not allowed', 'Another’s password is changed by a lead.');
   const row = await store.models.Person.findByPk(id, { transaction: doing.tx });
   if (!row) throw notFound('That person');
+  mustBeOfHere(row);
   if (own && !(await verify(row.passwordHash, current ?? '').catch(() => false)))
     throw new Refusal('unacceptable', 'Cannot be accepted', 'That is not the present password.', {
       fields: [{ field: 'current', message: 'The present password.' }],

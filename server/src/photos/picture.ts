@@ -30,6 +30,21 @@ const isPhoto = (b: Buffer): boolean =>
 const cannot = (what: string): InputProblem =>
   new InputProblem('photo', what, 'the photograph', 'A whole JPEG, PNG or WebP of at most 8 MB.');
 
+const drawSmall = (bytes: Buffer): Promise<Buffer> =>
+  sharp(bytes, { limitInputPixels: MOST_PIXELS, failOn: 'truncated' })
+    .timeout({ seconds: MOST_S })
+    .resize({ width: SMALL_PX, height: SMALL_PX, fit: 'inside', withoutEnlargement: true })
+    .jpeg({ quality: 72 })
+    .toBuffer();
+
+/** The small one of a photograph as it is kept. @throws InputProblem for what is no photograph */
+export async function makeSmall(bytes: Buffer): Promise<Buffer> {
+  if (bytes.length > MOST_PHOTO_BYTES || !isPhoto(bytes)) throw cannot('That file is no photograph.');
+  return drawSmall(bytes).catch(() => {
+    throw cannot('That photograph is not whole.');
+  });
+}
+
 /**
  * A photograph as it is kept: told by its content, not its name; turned upright, at most 1600 px, drawn anew as JPEG, so that
  * nothing that came with the file (place, device, anything hidden) stays.
@@ -46,10 +61,7 @@ export async function makePicture(file: Buffer): Promise<Picture> {
       .flatten({ background: '#ffffff' })
       .jpeg({ quality: 80 })
       .toBuffer({ resolveWithObject: true });
-    const small = await sharp(bytes)
-      .resize({ width: SMALL_PX, height: SMALL_PX, fit: 'inside', withoutEnlargement: true })
-      .jpeg({ quality: 72 })
-      .toBuffer();
+    const small = await drawSmall(bytes);
     const sha256 = createHash('sha256').update(bytes).digest('hex');
     return { sha256, widthPx: info.width, heightPx: info.height, bytes, small };
   } catch (e) {

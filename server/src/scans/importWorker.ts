@@ -16,6 +16,7 @@ import { readDefinition } from '@cellmend/contract/scans';
 import { definitionWithin, type SignalDefinition } from '@cellmend/core/can';
 import { performance } from 'node:perf_hooks';
 import type { MessagePort } from 'node:worker_threads';
+import { readArchive, type ReadyArchive } from '../archive/read';
 import { previewScanFile } from './previewFile';
 import { readScanFile, type ReadingHelp } from './readFile';
 import type { FileFormat } from '@cellmend/contract/scans';
@@ -31,7 +32,9 @@ export interface StoredPart {
 
 /** What a thread is asked to do: read a file, look at one, or report on what is stored already. */
 export type ScanTask =
-  { kind: 'definition'; name: string; text: string } | ({ profile: PackProfile } & PackTask);
+  | { kind: 'definition'; name: string; text: string }
+  | { kind: 'archive'; path: string; nowMs: number }
+  | ({ profile: PackProfile } & PackTask);
 type PackTask =
   | { kind: 'read'; path: string; spillTo: string; help: ReadingHelp; entry?: string | undefined }
   | { kind: 'preview'; path: string; help: ReadingHelp; entry?: string | undefined }
@@ -57,6 +60,7 @@ export type ScanAnswer =
   | { ok: true; report: SpreadReport }
   | { ok: true; definition: SignalDefinition }
   | { ok: true; run: ReadRunAnswer }
+  | { ok: true; archive: ReadyArchive }
   | { ok: false; problem: { code: string; what: string; where: string; accepted: string } }
   | { ok: false; failure: string };
 
@@ -153,6 +157,7 @@ function reportOn(parts: StoredPart[], metered: MeterReading[], profile: PackPro
 async function run(task: ScanTask, progressed: (fraction: number) => void): Promise<ScanAnswer> {
   if (task.kind === 'definition')
     return { ok: true, definition: definitionWithin(readDefinition(task.name, task.text)) };
+  if (task.kind === 'archive') return { ok: true, archive: await readArchive(task.path, task.nowMs) };
   const pack = normalisePack(task.profile);
   const whole = (
     record: ScanRecord,

@@ -82,7 +82,7 @@ const tooMuch = (what: string): InputProblem =>
 const stopped = (): Refusal => new Refusal('stopped', 'Stopped', 'It was stopped; nothing was stored.');
 
 /** The same with the part of the answer that the task's kind gives. */
-export async function runFor<K extends 'read' | 'preview' | 'report' | 'definition' | 'run'>(
+export async function runFor<K extends 'read' | 'preview' | 'report' | 'definition' | 'run' | 'archive'>(
   part: K,
   task: ScanTask,
   asked: Asked = {},

@@ -1,4 +1,4 @@
-import type { TakenIn } from '@cellmend/contract/archive';
+import type { SameVehicle, TakenIn } from '@cellmend/contract/archive';
 import type { Person } from '@cellmend/contract/people';
 import { useState } from 'react';
 import { FileTrigger } from 'react-aria-components';
@@ -30,14 +30,19 @@ function TakeArchive() {
   const [busy, setBusy] = useState(false);
   const [said, setSaid] = useState<{ what: string; accepted?: string | undefined } | null>(null);
   const [taken, setTaken] = useState<TakenIn | null>(null);
-  const take = async (file: File): Promise<void> => {
+  /** A file whose vehicle may be one that is here. */
+  const [asked, setAsked] = useState<{ file: File; what: string } | null>(null);
+  const take = async (file: File, same?: SameVehicle): Promise<void> => {
     setBusy(true);
     setSaid(null);
     setTaken(null);
+    setAsked(null);
     try {
-      setTaken(await upload<TakenIn>('/archives', file));
+      setTaken(await upload<TakenIn>(`/archives${same ? `?vehicle=${same}` : ''}`, file));
       await mutate(() => true);
     } catch (e) {
+      if (e instanceof ApiProblem && e.problem.type === 'urn:cellmend:same-vehicle')
+        return setAsked({ file, what: e.message });
       setSaid(
         e instanceof ApiProblem
           ? { what: e.message, accepted: e.problem.accepted }
@@ -54,6 +59,20 @@ function TakeArchive() {
           Taken in as <Link to={`/jobs/${taken.number}/timeline`}>job {taken.number}</Link>.{' '}
           {taken.renamed.length > 0 && <Mute>{taken.renamed.join('; ')}.</Mute>}
         </span>
+      )}
+      {asked && (
+        <div role="group" aria-label="The same vehicle?">
+          <p>{asked.what}</p>
+          <Row $gap={8}>
+            <Button onPress={() => void take(asked.file, 'same')}>The same vehicle</Button>
+            <Button quiet onPress={() => void take(asked.file, 'other')}>
+              Another vehicle
+            </Button>
+            <Button quiet onPress={() => setAsked(null)}>
+              Do not import it
+            </Button>
+          </Row>
+        </div>
       )}
       {said && <ProblemNote what={said.what} accepted={said.accepted} />}
       <FileTrigger
