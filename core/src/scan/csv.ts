@@ -22,6 +22,8 @@ export interface CsvHeading {
   from: number;
 }
 
+/** Lines without anything in them, one after the other: a table has a few, a file that is meant to keep a reader busy has millions. */
+const MOST_EMPTY_LINES = 10_000;
 /** No vehicle reports more: 1,000 channels, each with what some tools put beside it. */
 const MOST_COLUMNS = 10_000;
 
@@ -83,6 +85,8 @@ export function readHeading(text: string, pack: Pack): CsvHeading | null {
 export class CsvScanReader {
   private rest = '';
   private line = 0;
+  /** Empty lines since the last row. */
+  private empty = 0;
   private quoted = false;
   private started = false;
   private table: TableReader | null = null;
@@ -122,12 +126,24 @@ export class CsvScanReader {
     this.block(block);
   }
 
+  /** @throws InputProblem where nothing but empty lines comes */
+  private mayBeEmpty(lines: number): void {
+    if (lines > MOST_EMPTY_LINES)
+      throw new InputProblem(
+        'empty-lines',
+        `More than ${MOST_EMPTY_LINES} lines without anything in them.`,
+        `line ${this.line}`,
+        TABLE_SHAPE,
+      );
+  }
+
   private block(text: string): void {
     let from = 0;
     if (!this.table) {
       const heading = readHeading(text, this.pack);
       if (!heading) {
         this.line += (text.match(/\n/g) ?? []).length;
+        this.mayBeEmpty(this.line);
         return;
       }
       const known = this.known.find((k) => sameHeading(k.names, heading.names));
@@ -212,7 +228,11 @@ export class CsvScanReader {
       const cells = data[i]!;
       if (i === last && cells.length === 1 && cells[0] === '') break;
       this.line++;
-      if (cells.length === 1 && cells[0]!.trim() === '') continue;
+      if (cells.length === 1 && cells[0]!.trim() === '') {
+        this.mayBeEmpty(++this.empty);
+        continue;
+      }
+      this.empty = 0;
       this.table!.row(cells, this.line);
     }
   }

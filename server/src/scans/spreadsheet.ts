@@ -6,6 +6,8 @@ const SHAPE = 'An .xlsx workbook whose first filled sheet is a table with a head
 /** A workbook that unpacks to more than this is refused before it fills the memory. */
 const MOST_BYTES = 600 * 1024 * 1024;
 const MOST_ENTRIES = 2000;
+/** Texts that the cells of a workbook share are held in memory: a table of figures has few. */
+const MOST_SHARED_BYTES = 16 * 1024 * 1024;
 /** Real sheets shrink to a tenth or so; a hundredfold and more is a trap. */
 const MOST_RATIO = 200;
 
@@ -30,6 +32,12 @@ async function checkArchive(path: string): Promise<void> {
         entries++;
         bytes += entry.uncompressedSize;
         sheet ||= entry.fileName.startsWith('xl/worksheets/');
+        if (/sharedStrings\.xml$/i.test(entry.fileName) && entry.uncompressedSize > MOST_SHARED_BYTES)
+          return reject(
+            refuse(
+              `The workbook holds ${Math.round(entry.uncompressedSize / 1e6)} MB of texts: it is no table of figures.`,
+            ),
+          );
         const ratio = entry.uncompressedSize / Math.max(1, entry.compressedSize);
         if (
           entries > MOST_ENTRIES ||
