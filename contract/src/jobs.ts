@@ -89,6 +89,16 @@ export const JobSchema = z.object({
   ),
   /** What proves the repair by what was wrong; empty while nothing is signed, or nothing is repaired. */
   proofs: z.array(ProofSchema),
+  /** Whoever signed something of this job or proved its pack dead, and by what qualification. */
+  signers: z.array(
+    z.object({
+      name: z.string(),
+      level: z.int(),
+      until: z.string().nullable(),
+      certificate: z.string(),
+      selfDeclared: z.boolean(),
+    }),
+  ),
   gate: GateSchema,
   demoFiles: z.array(z.string()),
 });

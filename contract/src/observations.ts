@@ -21,7 +21,7 @@ import { OpenPointDataSchema, TickDataSchema } from './stripdown';
 const boot = z.object({ id: z.string(), upS: z.number() }).optional();
 const figure = z.number().min(-1e15).max(1e15).nullable();
 const beside: Record<string, z.ZodType> = {
-  begin: z.object({ hazards: z.array(z.string()), boot }),
+  begin: z.object({ hazards: z.array(z.string()), rulesVersion: z.int().optional(), boot }),
   close: z.object({ reason: z.string(), note: z.string(), boot }),
   watch: z.object({ everyMin: z.number(), leastHours: z.number(), why: z.string(), boot }),
   'watch-end': z.object({ reason: z.string(), byRule: z.boolean(), boot }),

@@ -9,6 +9,10 @@ export const PersonSchema = z.object({
   role: RoleSchema,
   hvLevel: z.int(),
   hvUntil: z.string().nullable(),
+  hvIssuer: z.string(),
+  hvNumber: z.string(),
+  /** The level is what they say of themselves: nobody has countersigned it. */
+  hvSelfDeclared: z.boolean(),
   gloveClass: GloveClassSchema.nullable(),
   gloveTested: z.string().nullable(),
   /** Works here; who has left stays in the record and signs in no more. */
@@ -31,6 +35,9 @@ export const NewPersonSchema = z.object({
   role: RoleSchema,
   hvLevel: z.int().min(0).max(3),
   hvUntil: z.iso.date('A date such as 2027-06-30.').nullable(),
+  /** Who issued the certificate of that level, and its number. */
+  hvIssuer: z.string().trim().max(120).default(''),
+  hvNumber: z.string().trim().max(80).default(''),
   gloveClass: GloveClassSchema.nullable().default(null),
   /** Date of the gloves' last electrical test. */
   gloveTested: z.iso.date('A date such as 2026-06-30.').nullable().default(null),
@@ -45,11 +52,18 @@ export const EditPersonSchema = z
     role: RoleSchema,
     hvLevel: z.int().min(0).max(3),
     hvUntil: NewPersonSchema.shape.hvUntil,
+    hvIssuer: z.string().trim().max(120),
+    hvNumber: z.string().trim().max(80),
     gloveClass: GloveClassSchema.nullable(),
     gloveTested: z.iso.date('A date such as 2026-06-30.').nullable(),
     active: z.boolean(),
   })
   .partial();
+/** The certificate that somebody has seen who countersigns a level. */
+export const CountersignSchema = z.object({
+  hvIssuer: z.string().trim().min(1, 'Who issued the certificate.').max(120),
+  hvNumber: z.string().trim().min(1, 'The number of the certificate.').max(80),
+});
 export const NewPasswordSchema = z.object({
   /** One's own, to change it; a lead leaves it out to give somebody a new one. */
   current: z.string().max(200).optional(),

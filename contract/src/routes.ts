@@ -21,6 +21,7 @@ import {
   SignedInSchema,
   UnitsSchema,
   SignInSchema,
+  CountersignSchema,
 } from './people';
 import { NewTickSchema, StripTickSchema, StripViewSchema } from './stripdown';
 import {
@@ -110,6 +111,15 @@ export const ROUTES: RouteSpec[] = [
     summary: 'Change role or qualification, or end somebody’s work here',
     role: 'lead',
     body: EditPersonSchema,
+    status: 200,
+    answer: PersonSchema,
+  },
+  {
+    method: 'post',
+    path: '/people/{id}/countersign',
+    summary: 'Countersign a high-voltage level that somebody declared of themselves',
+    role: 'technician',
+    body: CountersignSchema,
     status: 200,
     answer: PersonSchema,
   },

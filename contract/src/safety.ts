@@ -100,6 +100,10 @@ export const EquipmentSchema = z.object({
   vanKg: kg,
 });
 
+/** What keeps people safe at the gate: versioned, and signed by a qualified person. */
+export const SAFETY_RULES = ['twoPersons', 'gateHours', 'leastWaitMin', 'deadV'] as const;
+export type SafetyRules = Pick<WorkshopSettings, (typeof SAFETY_RULES)[number]>;
+
 /** The workshop's own rules. */
 export const WorkshopSettingsSchema = z.object({
   twoPersons: z.boolean(),
@@ -124,6 +128,8 @@ export const WorkshopSettingsSchema = z.object({
   conditioning: z.enum(CONDITIONING_SCHOOLS).default('slow-balance'),
   /** What an hour of work costs here; null where nobody has said. */
   hourRate: z.number().min(0).max(100_000).nullable().default(null),
+  /** Version of the rules of the gate; the server's own. */
+  rulesVersion: z.int().min(0).default(0),
 });
 export type WorkshopSettings = z.infer<typeof WorkshopSettingsSchema>;
 /** Until a lead sets them. Saving always takes all of them: nothing falls back unsaid. */
@@ -143,6 +149,7 @@ export const FIRST_RULES: WorkshopSettings = {
   testV: 0,
   conditioning: 'slow-balance',
   hourRate: null,
+  rulesVersion: 0,
 };
 
 /** Where a job's lock-out stands. Times are the server's. */

@@ -21,6 +21,8 @@ async function emptyWorkshop(): Promise<[Bench, Client]> {
     role: 'lead',
     hvLevel: 3,
     hvUntil: '2030-01-01',
+    hvIssuer: 'Island technical college',
+    hvNumber: 'HV-1',
     password: 'a long enough word',
   });
   expect(first.status).toBe(201);

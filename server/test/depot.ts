@@ -80,7 +80,12 @@ export const measures = (
 });
 
 /** The lock-out of a job, taken step by step until the pack is proven dead. */
-export async function proveDead(who: Client, bench: Bench, job: number): Promise<void> {
+export async function proveDead(
+  who: Client,
+  bench: Bench,
+  job: number,
+  met: { plusMinusV?: number } = {},
+): Promise<void> {
   await who.post(`/api/jobs/${job}/safety/begin`, { hazards: [] });
   const step = async (data: object): Promise<Answer<SafetyView>> =>
     who.post<SafetyView>(`/api/jobs/${job}/safety/steps`, {
@@ -104,7 +109,7 @@ export async function proveDead(who: Client, bench: Bench, job: number): Promise
   ])
     expect((await step(s)).status).toBe(201);
   bench.clock.pass(12);
-  const proof = { plusMinusV: 1, plusChassisV: 0.2, minusChassisV: 0.1 };
+  const proof = { plusMinusV: 1, plusChassisV: 0.2, minusChassisV: 0.1, ...met };
   const proven = await step({ step: 'live-dead-live', meterBeforeV: 12.6, ...proof, meterAfterV: 12.5 });
   expect(proven.status).toBe(201);
   const { hazards } = (await who.get<SafetyView>(`/api/jobs/${job}/safety`)).body;

@@ -1,4 +1,6 @@
 import type { Person, SignedIn } from '@cellmend/contract/people';
+import type { Problem } from '@cellmend/contract/problem';
+import { verifyRecord } from '../../scripts/lib/verify.mjs';
 import { request } from 'node:http';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { Client, startBench, type Bench } from './harness';
@@ -10,6 +12,8 @@ const first = {
   password: 'twelve bright lamps',
   hvLevel: 3,
   hvUntil: '2099-01-01',
+  hvIssuer: 'Island technical college',
+  hvNumber: 'HV-1',
   workshop: 'Quay workshop',
   role: 'lead',
 };
@@ -27,6 +31,78 @@ const signedIn = async (name: string, password = first.password): Promise<Client
   expect((await client.post('/api/session', { name, password })).status, name).toBe(200);
   return client;
 };
+
+describe('a high-voltage level', () => {
+  const certificate = { hvIssuer: 'Island technical college', hvNumber: 'HV-77' };
+  const patch = (who: Client, id: string, change: object) =>
+    who.call<Person & Problem>('PATCH', `/api/people/${id}`, change);
+
+  it('is granted by somebody else who holds it, with its certificate; nobody grants their own', async () => {
+    const orla = (await lead.get<Person[]>('/api/people')).body.find((p) => p.name === 'Orla Wick')!;
+    const made = await lead.post<Person>('/api/people', {
+      name: 'Fenn Garth',
+      role: 'lead',
+      password: first.password,
+      hvLevel: 0,
+      hvUntil: null,
+    });
+    const fenn = await signedIn('Fenn Garth');
+    const mine = { hvLevel: 3, hvUntil: '2099-01-01', ...certificate };
+    const own = await patch(fenn, made.body.id, mine);
+    expect(own.status).toBe(403);
+    expect(own.body.detail).toMatch(/Nobody grants themselves/);
+    // Nor by a third name that they make and hand on.
+    const puppet = await fenn.post<Problem>('/api/people', {
+      name: 'Puppet',
+      role: 'lead',
+      password: first.password,
+      ...mine,
+    });
+    expect(puppet.status).toBe(403);
+    expect((await lead.get<Person[]>('/api/people')).body.map((p) => p.name)).not.toContain('Puppet');
+    const bare = await patch(lead, made.body.id, { hvLevel: 2, hvUntil: '2099-01-01' });
+    expect(bare.status).toBe(400);
+    expect(bare.body.fields?.map((f) => f.field)).toEqual(['hvIssuer', 'hvNumber']);
+    const granted = await patch(lead, made.body.id, { hvLevel: 2, hvUntil: '2099-01-01', ...certificate });
+    expect(granted.body).toMatchObject({ hvLevel: 2, maySignHv: true, hvSelfDeclared: false });
+    // Nobody gives more than they hold, and nobody stretches their own.
+    expect((await patch(fenn, orla.id, { hvUntil: '2100-01-01' })).status).toBe(403);
+    expect((await patch(fenn, made.body.id, { hvUntil: '2100-01-01' })).status).toBe(403);
+    // Less may be written down by any lead.
+    expect((await patch(fenn, made.body.id, { hvLevel: 1 })).body).toMatchObject({
+      hvLevel: 1,
+      maySignHv: false,
+    });
+  });
+
+  it('of the first lead is self-declared until somebody who holds it countersigns', async () => {
+    const orla = (await lead.get<Person[]>('/api/people')).body.find((p) => p.name === 'Orla Wick')!;
+    expect(orla).toMatchObject({ hvLevel: 3, hvSelfDeclared: true });
+    await lead.post('/api/people', {
+      ...first,
+      workshop: undefined,
+      name: 'Hale Birk',
+      role: 'technician',
+      ...certificate,
+    });
+    const low = {
+      ...first,
+      workshop: undefined,
+      name: 'Low Birk',
+      role: 'technician',
+      hvLevel: 2,
+      ...certificate,
+    };
+    await lead.post('/api/people', low);
+    const counter = (who: Client) => who.post<Person>(`/api/people/${orla.id}/countersign`, certificate);
+    expect((await counter(lead)).status).toBe(403);
+    expect((await counter(await signedIn('Low Birk'))).status).toBe(403);
+    const hale = await signedIn('Hale Birk');
+    expect((await counter(hale)).body).toMatchObject({ hvSelfDeclared: false, hvNumber: 'HV-77' });
+    expect((await counter(hale)).status).toBe(409);
+    expect(verifyRecord(bench.url)).toMatchObject({ breaks: 0 });
+  });
+});
 
 describe('people', () => {
   it('whose work here ends are signed out at once, sign in no more and stay in the record', async () => {

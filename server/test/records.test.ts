@@ -119,7 +119,9 @@ describe('people', () => {
       password: 'a long enough one',
       role: 'technician',
       hvLevel: 1,
-      hvUntil: null,
+      hvUntil: '2099-01-01',
+      hvIssuer: 'Island technical college',
+      hvNumber: 'HV-1',
     };
     expect((await tomas.post('/api/people', newcomer)).status).toBe(403);
     expect((await ina.post('/api/people', newcomer)).status).toBe(201);
@@ -173,6 +175,8 @@ describe('an empty workshop', () => {
         role: 'viewer',
         hvLevel: 2,
         hvUntil: '2099-01-01',
+        hvIssuer: 'Island technical college',
+        hvNumber: 'HV-1',
         workshop: 'Quay workshop',
       };
       const made = await first.post<{ person: Person; workshop: string }>('/api/first-lead', lead);

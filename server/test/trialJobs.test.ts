@@ -732,6 +732,8 @@ it('a workshop that begins with nothing is worked from nothing: first lead, pack
       password: 'a long enough one',
       hvLevel: 3,
       hvUntil: '2099-01-31',
+      hvIssuer: 'Island technical college',
+      hvNumber: 'HV-1',
     };
     expect((await lead.post('/api/first-lead', first)).status).toBe(201);
     expect((await lead.get<StockPart[]>('/api/stock')).body).toEqual([]);

@@ -235,7 +235,9 @@ describe('who may change what keeps people safe', () => {
       password: 'long enough words',
       role: 'technician',
       hvLevel: 1,
-      hvUntil: null,
+      hvUntil: '2099-01-01',
+      hvIssuer: 'Island technical college',
+      hvNumber: 'HV-1',
     });
     const odd = new (ina.constructor as new (a: string) => Client)(bench.address);
     await odd.post('/api/session', { name: 'Odd Lind', password: 'long enough words' });

@@ -12,6 +12,7 @@ import { announce, audit, type Doing, type Store } from '../domain/store';
 import { Refusal } from '../domain/refusal';
 import { refreshNeed } from '../jobs/need';
 import { makeSmall } from '../photos/picture';
+import { keepSmallSum } from '../photos/service';
 import { closeGate } from '../safety/service';
 import { damaged, Entries } from './entries';
 import type { ReadyArchive } from './read';
@@ -81,6 +82,7 @@ async function put(taking: Taking, same: SameVehicle | null): Promise<TakenIn> {
   await settleProfile(taking);
   await putPeople(taking);
   for (const table of ARCHIVED_TABLES) await putTable(taking, table);
+  for (const { id } of rows.scans) await ask('SELECT keep_scan_sums($1)', [id]);
   await ask('INSERT INTO archived_jobs (origin_id, job_id, workshop) VALUES ($1, $2, $3) RETURNING job_id', [
     head.jobId,
     job.id,
@@ -333,6 +335,7 @@ async function putPhotos(taking: Taking): Promise<void> {
       throw damaged('A photograph is not the one that was taken.', r.bytes.file);
     const small = await makeSmall(bytes);
     await putBytes(taking, 'photo_files', { ...r, bytes, small }, 'ON CONFLICT DO NOTHING');
+    await keepSmallSum(taking.store, taking.doing.tx, r.sha256);
   }
 }
 

@@ -5,6 +5,7 @@ import { benchControl } from './benchControl';
 import { longCourses, readers } from './courses';
 import { chainAndRights } from './chainAndRights';
 import { elsewhere } from './elsewhere';
+import { guards } from './guards';
 import { recordOfParts } from './recordOfParts';
 import { unknownOutputs } from './unknownOutputs';
 
@@ -382,4 +383,5 @@ END $$;`,
   readers,
   unknownOutputs,
   elsewhere,
+  guards,
 ];

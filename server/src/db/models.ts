@@ -81,6 +81,9 @@ export function defineModels(sequelize: Sequelize): Models {
       gloveTested: T.DATEONLY,
       endedAt: T.DATE,
       elsewhere: T.TEXT,
+      hvIssuer: { type: T.TEXT, defaultValue: '' },
+      hvNumber: { type: T.TEXT, defaultValue: '' },
+      hvSelfDeclared: { type: T.BOOLEAN, defaultValue: false },
     }),
     PackProfile: table('pack_profiles', {
       id: uuid(),

@@ -27,6 +27,10 @@ export interface PersonRow extends Row<PersonRow> {
   gloveTested: CreationOptional<string | null>;
   /** When somebody’s work here ended. */
   endedAt: CreationOptional<Date | null>;
+  hvIssuer: CreationOptional<string>;
+  hvNumber: CreationOptional<string>;
+  /** By themselves, and nobody has countersigned it. */
+  hvSelfDeclared: CreationOptional<boolean>;
   /** The workshop of somebody who never worked here. */
   elsewhere: CreationOptional<string | null>;
 }

@@ -16,9 +16,10 @@ export function demoId(name: string): string {
 
 /** People, shelf and jobs of Skerra Island Transport, an invented depot. */
 const PEOPLE = [
-  { name: 'Ina Holm', role: 'lead', hvLevel: 3, hvDays: 420, gloveClass: '0', gloveDays: 70 },
-  { name: 'Tomas Rook', role: 'technician', hvLevel: 2, hvDays: 160, gloveClass: '0', gloveDays: 40 },
-  { name: 'Bettine Vale', role: 'viewer', hvLevel: 0, hvDays: null, gloveClass: null, gloveDays: null },
+  { name: 'Sunniva Kell', role: 'lead', hvLevel: 3, hvDays: 60, gloveClass: null, gloveDays: null, left: true },
+  { name: 'Ina Holm', role: 'lead', hvLevel: 3, hvDays: 420, gloveClass: '0', gloveDays: 70, left: false },
+  { name: 'Tomas Rook', role: 'technician', hvLevel: 2, hvDays: 160, gloveClass: '0', gloveDays: 40, left: false },
+  { name: 'Bettine Vale', role: 'viewer', hvLevel: 0, hvDays: null, gloveClass: null, gloveDays: null, left: false },
 ] as const;
 
 const SHELF = [
@@ -49,10 +50,12 @@ export async function seedDemo(store: Store, demoFolder: string): Promise<boolea
   return sequelize.transaction(async (tx) => {
     await sequelize.query('LOCK TABLE people IN EXCLUSIVE MODE', { transaction: tx });
     if ((await models.Person.count({ transaction: tx })) > 0) return false;
-    for (const { hvDays, gloveDays, ...p } of PEOPLE) {
+    for (const { hvDays, gloveDays, left, ...p } of PEOPLE) {
       const gloveTested = gloveDays === null ? null : new Date(Date.now() - gloveDays * 86_400_000).toISOString().slice(0, 10);
       const hvUntil = hvDays === null ? null : new Date(Date.now() + hvDays * 86_400_000).toISOString().slice(0, 10);
-      await models.Person.create({ id: demoId(p.name), ...p, hvUntil, gloveTested, passwordHash: hash, demo: true }, { transaction: tx });
+      await models.Person.create({ id: demoId(p.name), ...p, hvUntil, gloveTested, passwordHash: hash, demo: true, hvIssuer: hvUntil ? 'Island technical college' : '', hvNumber: hvUntil ? `HV-${p.hvLevel}${hvDays}` : '', endedAt: left ? new Date(Date.now() - 30 * 86_400_000) : null }, { transaction: tx });
+      // The lead of before saw everybody's certificate, and somebody at the college hers.
+      if (hvUntil) await sequelize.query('INSERT INTO qualifications (person_id, level, until, issuer, number, granted_by) VALUES (:id, :level, :hvUntil, :issuer, :number, :by)', { replacements: { id: demoId(p.name), level: p.hvLevel, hvUntil, issuer: 'Island technical college', number: `HV-${p.hvLevel}${hvDays}`, by: left ? null : demoId('Sunniva Kell') }, transaction: tx });
     }
     for (const { label, daysAgo, capacityAh, resistanceMilliohm, restVoltageV, temperatureC, insulationOhm, ...facts } of SHELF) {
       const part = await models.Part.create({ id: demoId(label), label, kind: 'module' }, { transaction: tx });
@@ -67,6 +70,7 @@ export async function seedDemo(store: Store, demoFolder: string): Promise<boolea
       await models.PackProfile.create({ id: demoId(file), name: profile.name, profile }, { transaction: tx });
     }
     await sequelize.query("INSERT INTO settings (name, value) VALUES ('workshop', '\"Skerra Island Transport workshop\"') ON CONFLICT DO NOTHING", { transaction: tx });
+    await sequelize.query('INSERT INTO safety_rules (version, two_persons, gate_hours, least_wait_min, dead_v, person_id) SELECT max(version) + 1, :two, :hours, :wait, 5, :ina FROM safety_rules', { replacements: { two: RULES.twoPersons, hours: RULES.gateHours, wait: RULES.leastWaitMin, ina: demoId('Ina Holm') }, transaction: tx });
     await sequelize.query("INSERT INTO settings (name, value) VALUES ('workshop-rules', :rules) ON CONFLICT DO NOTHING", { replacements: { rules: JSON.stringify(RULES) }, transaction: tx });
     for (const { number, title, plate, complaint, pack, files, clock } of JOBS) {
       const vehicle = await models.Vehicle.create({ id: demoId(`vehicle ${title}`), name: title, plate }, { transaction: tx });

@@ -17,7 +17,7 @@ const rows = (table: string, where = 'WHERE job_id = j.id'): string =>
 const STAMP = `
   SELECT concat_ws('|', j.xmin, k.xmin, p.xmin, v.xmin,
     ${rows('observations')}, ${rows('findings')}, ${rows('decisions')}, ${rows('scans')}, ${rows('placements', '')},
-    ${versions('instrument_runs', 'WHERE job_id = j.id')}, ${versions('stops')}, ${versions('settings')}, ${versions('people')}
+    ${versions('instrument_runs', 'WHERE job_id = j.id')}, ${versions('stops')}, ${versions('settings')}, ${rows('safety_rules', '')}, ${versions('people')}
   ) AS stamp
   FROM jobs j JOIN packs k ON k.id = j.pack_id JOIN pack_profiles p ON p.id = k.profile_id
     LEFT JOIN vehicles v ON v.id = j.vehicle_id

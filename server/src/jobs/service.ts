@@ -139,9 +139,23 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
       proof,
     })),
     proofs: facts.proofs,
+    signers: await signersOf(store, job.id),
     gate: facts.gate,
     demoFiles: job.demoFiles,
   };
+}
+
+/** Who signed a decision that stands, or proved the pack dead, and the qualification behind the name. */
+async function signersOf(store: Store, jobId: string): Promise<Job['signers']> {
+  return store.sequelize.query<Job['signers'][number]>(
+    `SELECT name, hv_level AS level, hv_until::text AS until, concat_ws(' ', nullif(hv_issuer, ''), nullif(hv_number, '')) AS certificate,
+       hv_self_declared AS "selfDeclared"
+     FROM people WHERE id IN (
+       SELECT person_id FROM decisions WHERE job_id = $1 AND topic IN ('measures', 'prove', 'hand-over')
+       UNION SELECT person_id FROM observations WHERE job_id = $1 AND topic = 'make-safe' AND kind IN ('live-dead-live', 'second-person')
+     ) ORDER BY name`,
+    { bind: [jobId], type: QueryTypes.SELECT },
+  );
 }
 
 const BOARD_ROWS = 60;

@@ -22,6 +22,7 @@ import {
   changePassword,
   checkPassword,
   editPerson,
+  countersignPerson,
   findDemoPerson,
   listPeople,
   saveUnits,
@@ -100,6 +101,13 @@ export function peopleRoutes(store: Store, options: { demo: boolean; signInsPerM
     needs('lead'),
     writeOnce(store, 200, (req, doing) =>
       editPerson(store, doing, z.uuid().parse(req.params.id), EditPersonSchema.parse(req.body)),
+    ),
+  );
+  router.post(
+    '/people/:id/countersign',
+    needs('technician'),
+    writeOnce(store, 200, (req, doing) =>
+      countersignPerson(store, doing, z.uuid().parse(req.params.id), req.body),
     ),
   );
   const personOf = (req: Request): string => {

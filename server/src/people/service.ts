@@ -1,4 +1,5 @@
 import {
+  CountersignSchema,
   UnitsSchema,
   USUAL_UNITS,
   type EditPersonSchema,
@@ -14,6 +15,7 @@ import { randomUUID } from 'node:crypto';
 import type { Transaction } from 'sequelize';
 import type { z } from 'zod';
 import type { PersonRow } from '../db/rows';
+import { changeQualification, countersign, declareOwn, qualificationOf } from './qualifications';
 import { endSessions } from './sessions';
 import { readSetting, writeSetting } from '../domain/settings';
 import { audit, type Doing, type Store } from '../domain/store';
@@ -44,6 +46,9 @@ export function viewPerson(row: PersonRow, today = new Date()): Person {
     role: row.role,
     hvLevel: row.hvLevel,
     hvUntil: until,
+    hvIssuer: row.hvIssuer,
+    hvNumber: row.hvNumber,
+    hvSelfDeclared: row.hvSelfDeclared,
     gloveClass: row.gloveClass ?? null,
     gloveTested: row.gloveTested ?? null,
     active: row.endedAt === null || row.endedAt === undefined,
@@ -108,22 +113,24 @@ export async function addPerson(
       id: randomUUID(),
       name: input.name,
       role: input.role,
-      hvLevel: input.hvLevel,
-      hvUntil: input.hvUntil,
+      hvLevel: 0,
+      hvUntil: null,
       gloveClass: input.gloveClass,
       gloveTested: input.gloveTested,
       passwordHash: await hashPassword(input.password),
     },
     { transaction: tx },
   );
-  await audit(
-    store,
-    { tx, person: by ?? row, after: [] },
-    null,
-    'person added',
-    row.name,
-    `${row.role}, HV level ${row.hvLevel}`,
-  );
+  const doing = { tx, person: by ?? row, after: [] };
+  await audit(store, doing, null, 'person added', row.name, row.role);
+  const qualification = {
+    level: input.hvLevel,
+    until: input.hvUntil,
+    issuer: input.hvIssuer,
+    number: input.hvNumber,
+  };
+  if (by) await changeQualification(store, doing, row, qualification);
+  else await declareOwn(store, doing, row, qualification);
   return viewPerson(row);
 }
 
@@ -151,7 +158,7 @@ export async function editPerson(
   const row = await store.models.Person.findByPk(id, { transaction: doing.tx });
   if (!row) throw notFound('That person');
   mustBeOfHere(row);
-  const { active, ...facts } = change;
+  const { active, hvLevel, hvUntil, hvIssuer, hvNumber, ...facts } = change;
   await stillLead(store, doing);
   if (row.id === doing.person.id && active === false)
     throw new Refusal('unacceptable', 'Cannot be accepted', 'Nobody ends their own work here.');
@@ -163,6 +170,13 @@ export async function editPerson(
     );
   const endedAt = active === undefined ? row.endedAt : active ? null : (row.endedAt ?? new Date());
   await row.update({ ...facts, endedAt }, { transaction: doing.tx });
+  const before = qualificationOf(row);
+  await changeQualification(store, doing, row, {
+    level: hvLevel ?? before.level,
+    until: hvUntil === undefined ? before.until : hvUntil,
+    issuer: hvIssuer ?? before.issuer,
+    number: hvNumber ?? before.number,
+  });
   // What somebody may do is read anew with each request; who works here no more is signed out at once.
   if (active === false) await endSessions(store, doing, row.id);
   await audit(
@@ -175,6 +189,21 @@ export async function editPerson(
       .map(([k, v]) => `${k} ${v}`)
       .join(', '),
   );
+  return viewPerson(row);
+}
+
+/** Countersigns what somebody declared of themselves. */
+export async function countersignPerson(
+  store: Store,
+  doing: Doing,
+  id: string,
+  body: unknown,
+): Promise<Person> {
+  const { hvIssuer, hvNumber } = CountersignSchema.parse(body);
+  const row = await store.models.Person.findByPk(id, { transaction: doing.tx, lock: doing.tx.LOCK.UPDATE });
+  if (!row) throw notFound('That person');
+  mustBeOfHere(row);
+  await countersign(store, doing, row, { issuer: hvIssuer, number: hvNumber });
   return viewPerson(row);
 }
 

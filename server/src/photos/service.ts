@@ -7,7 +7,7 @@ import {
 } from '@cellmend/contract/photos';
 import { normalisePack } from '@cellmend/core/pack';
 import { buildOf } from '@cellmend/core/stripdown';
-import { QueryTypes } from 'sequelize';
+import { QueryTypes, type Transaction } from 'sequelize';
 import type { z } from 'zod';
 import type { ObservationRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../domain/store';
@@ -52,6 +52,15 @@ export async function readPhoto(who: string, body: unknown): Promise<Taken> {
   }
 }
 
+/** The sum of a small picture, which its photograph's own sum says nothing of. */
+export async function keepSmallSum(store: Store, tx: Transaction, sha256: string): Promise<void> {
+  await store.sequelize.query(
+    `INSERT INTO sums (what, of, sha256) SELECT 'photo small', sha256, encode(sha256(small), 'hex') FROM photo_files WHERE sha256 = $1
+     ON CONFLICT (what, of) DO NOTHING`,
+    { bind: [sha256], transaction: tx },
+  );
+}
+
 /** Keeps a photograph of a place. The same picture twice is one file. @throws 400 for a place that is not there, 409 */
 export async function addPhoto(
   store: Store,
@@ -80,6 +89,7 @@ export async function addPhoto(
     'INSERT INTO photo_files (sha256, bytes, small) VALUES ($1, $2, $3) ON CONFLICT (sha256) DO NOTHING',
     { bind: [picture.sha256, picture.bytes, picture.small], transaction: doing.tx },
   );
+  await keepSmallSum(store, doing.tx, picture.sha256);
   const { sha256, widthPx, heightPx } = picture;
   const row = await keepObservation(store, doing, {
     jobId: job.id,

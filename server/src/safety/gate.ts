@@ -1,4 +1,4 @@
-import { type Gate, type Stop, type WorkshopSettings } from '@cellmend/contract/safety';
+import { type Gate, type SafetyRules, type Stop } from '@cellmend/contract/safety';
 import { GATED_STAGES, type Stage } from '@cellmend/core/route';
 import { normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
 import {
@@ -19,11 +19,13 @@ import { digestOfRow } from '../findings/digest';
 import type { Store } from '../domain/store';
 import { Refusal } from '../domain/refusal';
 import { readingsOf } from '../records/readings';
-import { workshopSettings } from './settings';
+import { rulesOf, rulesThen } from './rules';
 
 /** A lock-out that is open: the entries since it was begun, in the order they were entered, corrections applied. */
 export interface Lockout {
   id: string;
+  /** The rules of the gate in force when it was begun; null where that was not written down. */
+  rulesVersion: number | null;
   hazards: Hazard[];
   entries: (LockoutEntry & { id: string })[];
 }
@@ -62,7 +64,9 @@ export function openLockout(rows: readonly ObservationRow[]): Lockout | null {
   for (const row of rows) {
     if (BESIDE.has(row.kind)) continue;
     if (row.kind === 'begin') {
-      found = { id: row.id, hazards: hazardsOfBegin(row.data as { hazards?: Hazard[] }), entries: [] };
+      const { rulesVersion = null } = row.data as { rulesVersion?: number };
+      const hazards = hazardsOfBegin(row.data as { hazards?: Hazard[] });
+      found = { id: row.id, rulesVersion, hazards, entries: [] };
       continue;
     }
     if (row.kind === 'close') {
@@ -126,7 +130,7 @@ export const contextOf = (
   pack: Pack,
   hazards: readonly Hazard[],
   packV: number,
-  rules: WorkshopSettings,
+  rules: SafetyRules,
 ): LockoutContext => ({
   pack,
   hazards,
@@ -184,7 +188,6 @@ export async function gateOf(
   // One after the other: within a transaction there is one connection.
   const rows = known.rows ?? (await observationsOf(store, jobId, 'make-safe', tx));
   const stops = known.stops ?? (await openStops(store, jobId, tx));
-  const rules = await workshopSettings(store, tx);
   const lockout = openLockout(rows);
   const iso = (ms: number | null): string | null => (ms === null ? null : new Date(ms).toISOString());
   const names = await namesOf(
@@ -213,7 +216,7 @@ export async function gateOf(
   const pack = normalisePack(profile);
   const { packV } = await carefulPackV(store, jobId, pack, tx);
   const state = lockoutState(
-    contextOf(pack, lockout.hazards, packV, rules),
+    contextOf(pack, lockout.hazards, packV, await rulesOf(store, lockout.rulesVersion, tx)),
     lockout.entries,
     store.clock.now(),
   );
@@ -239,8 +242,13 @@ export async function everProven(
 ): Promise<boolean> {
   if (!rows.some((r) => r.kind === 'live-dead-live')) return false;
   const pack = normalisePack(profile);
-  const rules = await workshopSettings(store, tx);
   const { packV } = await carefulPackV(store, jobId, pack, tx);
+  // Judged by the rules it was made under, however they were changed since.
+  const rules = new Map<number | null, SafetyRules>();
+  for (const row of rows.filter((r) => r.kind === 'begin')) {
+    const { rulesVersion = null } = row.data as { rulesVersion?: number };
+    rules.set(rulesVersion, await rulesThen(store, rulesVersion, tx));
+  }
   // As it stood with each entry: after the proof may come evidence that has to be there as well.
   return rows.some((row, i) => {
     const then = openLockout(rows.slice(0, i + 1));
@@ -251,7 +259,11 @@ export async function everProven(
       bootId: entry.boot?.id ?? null,
       upS: entry.boot?.upS ?? null,
     };
-    return lockoutState(contextOf(pack, then.hazards, packV, rules), then.entries, moment).holds;
+    return lockoutState(
+      contextOf(pack, then.hazards, packV, rules.get(then.rulesVersion)!),
+      then.entries,
+      moment,
+    ).holds;
   });
 }
 

@@ -28,7 +28,7 @@ import { keepObservation } from '../records/observe';
 import { bootOf, carefulPackV, contextOf, observationsOf, openLockout, openStops } from './gate';
 import { lock, mustSign, observe } from './observe';
 import { sayStep } from './say';
-import { workshopSettings } from './settings';
+import { newestRules, rulesOf } from './rules';
 import { moduleVoltages, suggestedHazards, viewSafety } from './view';
 import { beginWatch, mayEndWatch, openWatch, putAwayWatch } from './watch';
 
@@ -55,7 +55,15 @@ export async function beginLockout(
   const volts = await moduleVoltages(store, job.id, normalisePack(profile), doing.tx);
   const known = await suggestedHazards(store, job.id, volts.report, doing.tx);
   const hazards = [...new Set([...known, ...asked.hazards])];
-  await observe(store, doing, job, 'begin', { hazards }, hazards.map((h) => HAZARD_NAMES[h]).join(', '));
+  const { version } = await newestRules(store, doing.tx);
+  await observe(
+    store,
+    doing,
+    job,
+    'begin',
+    { hazards, rulesVersion: version },
+    hazards.map((h) => HAZARD_NAMES[h]).join(', '),
+  );
   return viewSafety(store, job, profile, doing.person.id, doing.tx);
 }
 
@@ -82,7 +90,7 @@ export async function takeStep(
   const [stop] = await openStops(store, job.id, doing.tx);
   if (stop)
     throw new Refusal('closed', 'Stopped', `Stopped: ${stop.kind}. End the stop first, with a reason.`);
-  const rules = await workshopSettings(store, doing.tx);
+  const rules = await rulesOf(store, lockout.rulesVersion, doing.tx);
   const pack = normalisePack(profile);
   const { packV } = await carefulPackV(store, job.id, pack, doing.tx);
   const context = contextOf(pack, lockout.hazards, packV, rules);

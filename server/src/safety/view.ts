@@ -12,6 +12,7 @@ import { inTurn } from '../db/inTurn';
 import { type Store } from '../domain/store';
 import { carefulPackV, contextOf, namesOf, observationsOf, openLockout, viewStop } from './gate';
 import { ticksOf } from '../stripdown/ticks';
+import { rulesOf } from './rules';
 import { workshopSettings } from './settings';
 import { sayObservation } from './say';
 import { openWatch } from './watch';
@@ -114,9 +115,10 @@ export async function viewSafety(
   const stops = allStops.filter((s) => s.endedAt === null);
   const suggested = await suggestedHazards(store, job.id, volts.report, tx);
   const lockout = openLockout(rows);
+  const settings = lockout ? { ...rules, ...(await rulesOf(store, lockout.rulesVersion, tx)) } : rules;
   const hazards = lockout?.hazards ?? suggested;
   const { packV, from } = await carefulPackV(store, job.id, pack, tx);
-  const context = contextOf(pack, hazards, packV, rules);
+  const context = contextOf(pack, hazards, packV, settings);
   const now = store.clock.now();
   const state = lockout && lockoutState(context, lockout.entries, now);
   const entries = lockout?.entries ?? [];
@@ -148,7 +150,7 @@ export async function viewSafety(
     })),
     watch: await openWatch(store, job.id, rows, tx),
     names,
-    settings: rules,
+    settings,
     gloves: { gloveClass: person?.gloveClass ?? null, testedOn: person?.gloveTested ?? null },
     stopKinds: [...new Set(allStops.map((s) => s.kind))],
     stops: stops.map((s) => viewStop(s, names[s.personId] ?? 'someone')),

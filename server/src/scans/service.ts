@@ -190,6 +190,7 @@ export async function storeScan(
         transaction: doing.tx,
       });
     }
+  await store.sequelize.query('SELECT keep_scan_sums($1)', { bind: [id], transaction: doing.tx });
   for (const code of read.codes)
     await keepReading(store, doing, job.id, profile, {
       kind: 'code',

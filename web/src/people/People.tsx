@@ -11,6 +11,56 @@ import { Account } from './Account';
 import { UnitsForm } from './UnitsForm';
 import { Workshop } from './Workshop';
 
+/** Somebody else who holds that level has seen the certificate, and says which. */
+function Countersign({ person, onDone }: { person: Person; onDone: () => void }) {
+  const [open, setOpen] = useState(false);
+  const [said, setSaid] = useState('');
+  const sign = async (event: FormEvent<HTMLFormElement>): Promise<void> => {
+    event.preventDefault();
+    const form = new FormData(event.currentTarget);
+    setSaid('');
+    try {
+      await send('POST', `/people/${person.id}/countersign`, {
+        hvIssuer: String(form.get('hvIssuer')),
+        hvNumber: String(form.get('hvNumber')),
+      });
+      setOpen(false);
+      onDone();
+    } catch (e) {
+      setSaid(e instanceof ApiProblem ? e.message : 'The server is away; nothing was signed.');
+    }
+  };
+  if (!open)
+    return (
+      <div>
+        <Button quiet onPress={() => setOpen(true)}>
+          Countersign
+        </Button>
+      </div>
+    );
+  return (
+    <form onSubmit={(e) => void sign(e)} aria-label={`Countersign the level of ${person.name}`}>
+      <Stack>
+        <Field>
+          Certificate from
+          <Input name="hvIssuer" maxLength={120} required defaultValue={person.hvIssuer} />
+        </Field>
+        <Field>
+          Certificate number
+          <Input name="hvNumber" maxLength={80} required defaultValue={person.hvNumber} />
+        </Field>
+        {said && <ProblemNote what={said} />}
+        <Row>
+          <Button type="submit">I have seen it</Button>
+          <Button quiet onPress={() => setOpen(false)}>
+            Cancel
+          </Button>
+        </Row>
+      </Stack>
+    </form>
+  );
+}
+
 /** People, their roles and qualifications; a lead adds and changes. */
 export function People({ person }: { person: Person }) {
   const { data, mutate } = useSWR<Person[]>('/people', get);
@@ -23,6 +73,8 @@ export function People({ person }: { person: Person }) {
       role: String(form.get('role')) as NewPerson['role'],
       hvLevel: Number(form.get('hvLevel')),
       hvUntil: String(form.get('hvUntil')) || null,
+      hvIssuer: String(form.get('hvIssuer')),
+      hvNumber: String(form.get('hvNumber')),
       gloveClass: String(form.get('gloveClass')) || null,
       gloveTested: String(form.get('gloveTested')) || null,
     };
@@ -93,6 +145,14 @@ export function People({ person }: { person: Person }) {
           <Field>
             Qualified until
             <Input name="hvUntil" type="date" defaultValue={p?.hvUntil ?? ''} />
+          </Field>
+          <Field>
+            Certificate from
+            <Input name="hvIssuer" maxLength={120} defaultValue={p?.hvIssuer ?? ''} />
+          </Field>
+          <Field>
+            Certificate number
+            <Input name="hvNumber" maxLength={80} defaultValue={p?.hvNumber ?? ''} />
           </Field>
           <Field>
             Gloves, class
@@ -168,6 +228,19 @@ export function People({ person }: { person: Person }) {
                     {p.hvLevel > 0
                       ? `level ${p.hvLevel}${p.hvUntil ? `, until ${day(p.hvUntil)}` : ''}`
                       : 'none'}
+                    {p.hvLevel > 0 && (
+                      <>
+                        <br />
+                        <Mute>
+                          {p.hvSelfDeclared
+                            ? 'self-declared, not countersigned'
+                            : [p.hvIssuer, p.hvNumber].filter(Boolean).join(', ')}
+                        </Mute>
+                      </>
+                    )}
+                    {p.hvSelfDeclared && p.id !== person.id && person.maySignHv && (
+                      <Countersign person={p} onDone={() => void mutate()} />
+                    )}
                   </td>
                   <td>
                     {p.gloveClass

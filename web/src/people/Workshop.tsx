@@ -96,6 +96,11 @@ export function Workshop({ person }: { person: Person }) {
       <form onSubmit={(e) => void save(e)} key={JSON.stringify(data)}>
         <Stack>
           <h2>Rules of this workshop</h2>
+          <Mute>
+            Rules of the gate, version {data.rulesVersion}. A change is signed by whoever saves it, with a
+            valid high-voltage qualification. A looser rule applies to lock-outs begun after it; a stricter
+            one at once.
+          </Mute>
           <Row>
             <Field style={{ flex: 1 }}>
               Who signs that a pack is dead

@@ -43,6 +43,7 @@ import {
   Pictures,
   Proven,
   SafetyEvidence,
+  Signers,
 } from './SheetParts';
 
 const Appraised = lazily<object, typeof import('./Appraised')>(() => import('./Appraised'), 'Appraised');
@@ -262,6 +263,7 @@ export function HandOverStage({ question }: StageProps) {
               ))}
             </section>
           )}
+          <Signers signers={job.signers} />
           <div className="sign">
             <div>{signed0 ? `${signed0.signedBy}, ${day(signed0.signedAt)}` : 'Technician'}</div>
             <div>Owner</div>

@@ -1,4 +1,5 @@
 import { findingOf } from '@cellmend/contract/findingOf';
+import type { Job } from '@cellmend/contract/jobs';
 import type { Check } from '@cellmend/contract/records';
 import { deltaReadsMv, isProof, proofFacts, proofWords } from '@cellmend/core/prove';
 import { EVIDENCE, MEASURES, measureWords, placesOf, type Ending } from '@cellmend/core/route';
@@ -12,7 +13,7 @@ import { useJobView } from '../../shell/jobContext';
 import { useOpenPointsOf } from '../rebuild/OpenPoints';
 import { DataTable, Unseen } from '../../ui/parts';
 import { distance, distanceUnit, inDistance, toldRoad } from '../../ui/units';
-import { fixed, percent, signed, upper, when } from '../../ui/words';
+import { day, fixed, percent, signed, upper, when } from '../../ui/words';
 import { Figure } from '../../ui/Measured';
 import { magnitude, suspectsOf } from '../findings/view';
 
@@ -30,6 +31,28 @@ const EVIDENCE_WORDS = new Map([
 /** What a check of the work asked. */
 const asksOf = (check: Check['check']): string =>
   isProof(check) ? proofFacts(check).asks : (EVIDENCE[check].check?.asks ?? EVIDENCE[check].need);
+
+/** Whoever signed, and the high-voltage qualification behind the name: by whom it was certified, or that nobody has. */
+export function Signers({ signers }: { signers: Job['signers'] }) {
+  const shown = signers.filter((s) => s.level > 0);
+  if (shown.length === 0) return null;
+  return (
+    <section>
+      <h2>High-voltage qualification</h2>
+      {shown.map((s) => (
+        <p key={s.name}>
+          {s.name}: level {s.level}
+          {s.until && `, valid until ${day(s.until)}`}
+          {s.selfDeclared
+            ? '. Self-declared; not countersigned by anybody.'
+            : s.certificate
+              ? `. ${s.certificate}.`
+              : '.'}
+        </p>
+      ))}
+    </section>
+  );
+}
 
 /** What proves the repair by what was wrong: what was seen, and what was not, as it stands. */
 export function Proven({ ending }: { ending: Ending | null }) {
