@@ -1,7 +1,15 @@
 export const TABLES: string[];
+export interface Break {
+  seq: number | null;
+  what: string;
+  key: string;
+  how: string;
+}
 export function verifyRecord(url: string): {
   links: number;
   head: string | null;
   breaks: number;
-  first: { seq: number; what: string; key: string; how: string } | null;
+  first: Break | null;
+  all: Break[];
 };
+export const GUARDS_SQL: string;

@@ -5,14 +5,15 @@ import type { Instrument } from '@cellmend/contract/instruments';
 import type { Job } from '@cellmend/contract/jobs';
 import type { Problem } from '@cellmend/contract/problem';
 import pg from 'pg';
+import sharp from 'sharp';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { installationKey, seal, unseal } from '../../scripts/lib/backupFile.mjs';
 import { APP_ROLE, dumpTo, LEFT_OUT, runSql } from '../../scripts/lib/postgres.mjs';
 import { restoreFrom } from '../../scripts/lib/restore.mjs';
 import { TABLES, verifyRecord } from '../../scripts/lib/verify.mjs';
-import { CHAINED } from '../src/db/chainAndRights';
+import { ALL_CHAINED } from '../src/db/guards';
 import * as steps from '../src/db/restored';
-import { proveDead } from './depot';
+import { measures, proveDead } from './depot';
 import { forgeries } from './forgedBackups';
 import { Client, newDatabase, root, startBench, type Bench } from './harness';
 
@@ -48,6 +49,29 @@ beforeAll(async () => {
     readFileSync(join(root, 'demo/marram-3-before.csv'), 'utf8'),
   );
   await ina.post('/api/jobs/147/stops', { kind: 'smoke', place: 'M03', note: '' });
+  const picture = await sharp({ create: { width: 90, height: 60, channels: 3, background: '#357' } })
+    .jpeg()
+    .toBuffer();
+  const photo = await ina.post('/api/jobs/147/photos', {
+    place: 'M07',
+    note: '',
+    stage: 'strip-down',
+    observedAt: bench.clock.iso(),
+    image: picture.toString('base64'),
+  });
+  expect(photo.status).toBe(201);
+  const { body: shelf } = await ina.get<{ id: string }[]>('/api/stock');
+  await ina.post('/api/jobs/147/decisions', {
+    body: measures(['replace-module', 'M07']),
+    findingIds: [],
+    baseVersion: 0,
+  });
+  const held = await ina.post('/api/jobs/147/decisions', {
+    body: { topic: 'match', choices: [{ place: 'M07', partId: shelf[0]!.id }] },
+    findingIds: [],
+    baseVersion: 0,
+  });
+  expect(held.status, JSON.stringify(held.body)).toBe(201);
   await bench.settled();
   dumpTo(bench.url, file);
 });
@@ -221,7 +245,8 @@ describe('the record', () => {
     }
   };
 
-  it('is looked at in every table that is chained', () => expect(TABLES).toEqual([...CHAINED]));
+  it('is looked at in every table that is chained', () =>
+    expect([...TABLES].sort()).toEqual([...ALL_CHAINED].sort()));
 
   it('is whole as the server wrote it, and says what its newest link is', () => {
     const told = verifyRecord(bench.url);
@@ -233,13 +258,47 @@ describe('the record', () => {
     expect(told.links).toBeGreaterThan(20);
   });
 
+  it('names every break and goes on', async () => {
+    const { breaks, all } = await changed(
+      "UPDATE stops SET note = 'all well'; DELETE FROM scan_pictures; UPDATE people SET hv_level = 3 WHERE hv_level < 3; DROP TRIGGER audit_fixed ON audit",
+    );
+    expect(all).toHaveLength(breaks);
+    expect(new Set(all.map((b) => b.what))).toEqual(new Set(['stops', 'scan_pictures', 'people', 'trigger']));
+  });
+
   it.each([
     ["UPDATE audit SET detail = 'nothing' WHERE id = (SELECT min(id) FROM audit)", 'audit', /was changed/],
     ['DELETE FROM observations WHERE seq = (SELECT max(seq) FROM observations)', 'observations', /is gone/],
     ["UPDATE stops SET note = 'all well'", 'stops', /was changed/],
     ["UPDATE findings SET headline = 'all well'", 'findings', /was changed/],
     ["INSERT INTO audit (what, subject) VALUES ('signed', 'by nobody')", 'audit', /added past the chain/],
-    ["UPDATE scan_sources SET bytes = 'x'", 'scan_sources', /file as it came was changed/],
+    ["UPDATE scan_sources SET bytes = 'x'", 'scan_sources', /file as it came/],
+    ['DELETE FROM scan_sources', 'scan_sources', /is gone/],
+    ['UPDATE scan_chunks SET "values" = set_byte("values", 5, 1) WHERE part = 0', 'scan_chunks', /changed/],
+    ["DELETE FROM scan_chunks WHERE signal = 'current'", 'scan_chunks', /gone/],
+    ["UPDATE scan_pictures SET picture = '{}'", 'scan_pictures', /changed/],
+    ['DELETE FROM scan_pictures', 'scan_pictures', /gone/],
+    ["UPDATE photo_files SET small = 'x'", 'photo_files', /small picture/],
+    ["UPDATE people SET name = 'Nobody' WHERE name = 'Tomas Rook'", 'people', /was changed/],
+    ["UPDATE people SET hv_level = 3 WHERE name = 'Tomas Rook'", 'people', /was changed/],
+    ['UPDATE qualifications SET level = 3', 'qualifications', /was changed/],
+    ['UPDATE safety_rules SET dead_v = 30', 'safety_rules', /was changed/],
+    ["UPDATE settings SET value = '{}' WHERE name = 'workshop-rules'", 'settings', /was changed/],
+    [
+      `UPDATE pack_profiles SET profile = jsonb_set(profile, '{name}', '"x"')`,
+      'pack_profiles',
+      /was changed/,
+    ],
+    ["UPDATE parts SET label = label || '?'", 'parts', /was changed/],
+    ['UPDATE clocks SET ends_at = ends_at + interval $$1 hour$$', 'clocks', /was changed/],
+    ['UPDATE reservations SET ended_at = now()', 'reservations', /was changed/],
+    ['ALTER TABLE audit DISABLE TRIGGER audit_fixed', 'trigger', /switched off/],
+    ['DROP TRIGGER observations_chained ON observations', 'trigger', /is gone/],
+    [
+      'CREATE OR REPLACE FUNCTION refuse_change() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RETURN NULL; END $$',
+      'function',
+      /was changed/,
+    ],
     ['DELETE FROM chain WHERE seq = 3', '', /links before it are gone/],
     // Whoever mends the row's own link as well breaks the next one.
     ["UPDATE chain SET row_sha256 = repeat('0', 64) WHERE seq = 4", '', /was changed/],

@@ -21,7 +21,7 @@ const each = (tables: readonly string[], sql: (table: string) => string): string
   tables.map(sql).join('\n');
 
 /** Sum of the readings of a scan, or of the file it came as; each piece by its own sum, so that no value grows with the scan. */
-export const SCAN_READINGS = `encode(sha256(convert_to(coalesce((SELECT string_agg(concat_ws('|', c.signal, c.part, c.count, encode(sha256(c."values"), 'hex')), ',' ORDER BY c.signal COLLATE "C", c.part) FROM scan_chunks c WHERE c.scan_id = s.id), ''), 'UTF8')), 'hex')`;
+export const SCAN_READINGS = `encode(sha256(convert_to(coalesce((SELECT string_agg(concat_ws('|', c.signal, c.part, c.count, c.low, c.high, encode(sha256(c."values"), 'hex')), ',' ORDER BY c.signal COLLATE "C", c.part) FROM scan_chunks c WHERE c.scan_id = s.id), ''), 'UTF8')), 'hex')`;
 export const SCAN_SOURCE = `encode(sha256(convert_to(coalesce((SELECT string_agg(encode(sha256(f.bytes), 'hex'), ',' ORDER BY f.part) FROM scan_sources f WHERE f.scan_id = s.id), ''), 'UTF8')), 'hex')`;
 export const SCAN_PICTURE = `encode(sha256(convert_to(coalesce((SELECT p.picture::text FROM scan_pictures p WHERE p.scan_id = s.id), ''), 'UTF8')), 'hex')`;
 
