@@ -212,6 +212,11 @@ export const CLOCK_KINDS = [
 export const NewClockSchema = z.object({
   label: z.string().trim().min(1).max(120),
   kind: z.enum(CLOCK_KINDS),
-  endsAt: z.iso.datetime({ offset: true }),
+  endsAt: z.iso
+    .datetime({ offset: true })
+    .refine(
+      (t) => Math.abs(Date.parse(t) - Date.now()) < 400 * 86_400_000,
+      'A moment within a year of today.',
+    ),
   stage: StageSchema,
 });

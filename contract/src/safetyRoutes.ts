@@ -65,7 +65,7 @@ export const SAFETY_ROUTES: RouteSpec[] = [
     method: 'post',
     path: '/jobs/{number}/stops',
     summary: 'Stop: the gate closes at once',
-    role: 'technician',
+    role: 'viewer',
     body: NewStopSchema,
     status: 201,
     answer: StopSchema,

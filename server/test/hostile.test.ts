@@ -1,3 +1,6 @@
+import { DatabaseError } from 'sequelize';
+import { tellStored } from '../src/domain/stored';
+import { toProblem } from '../src/http/problems';
 import { openApi } from '@cellmend/contract/openapi';
 import { ROUTES } from '@cellmend/contract/routes';
 import { randomUUID } from 'node:crypto';
@@ -219,5 +222,88 @@ describe('files that are damaged, or made to do harm', () => {
       const { status } = await lead.post(path, bytes, { 'idempotency-key': randomUUID() });
       expect([name, status < 500]).toEqual([name, true]);
     }
+  });
+});
+
+describe('what was once answered 500', () => {
+  it('is no 500: a clock that ends in the year 1 or 9999, a job by a number that is none', async () => {
+    for (const endsAt of ['0001-01-01T00:00:00Z', '9999-12-31T00:00:00Z']) {
+      const answer = await lead.post<{ status: number }>('/api/jobs/147/clocks', {
+        label: 'x',
+        kind: 'other',
+        endsAt,
+        stage: 'bench',
+      });
+      expect(answer.status, endsAt).toBe(400);
+    }
+    for (const number of ['0x93', '1e2', '147.0', ' 147', '%20147', '+147', '０'])
+      expect(((await lead.get(`/api/jobs/${number}`)) as { status: number }).status, number).toBe(404);
+  });
+
+  it('is no 500: JSON nested twenty thousand deep, at every address that takes some', async () => {
+    const text = `${'{"a":'.repeat(20_000)}1${'}'.repeat(20_000)}`;
+    for (const r of ROUTES.filter((x) => x.body)) {
+      const answer = await lead.call<object>(r.method.toUpperCase(), at(r.path), text, {
+        'content-type': 'application/json',
+      });
+      expect(answer.status, `${r.method} ${r.path}`).toBeGreaterThanOrEqual(400);
+      expect(answer.status, `${r.method} ${r.path}`).toBeLessThan(500);
+    }
+  });
+
+  it('is no 500: three corrections of one reading at once, of which one is taken', async () => {
+    const reading = {
+      kind: 'voltage',
+      place: '',
+      value: 351,
+      stage: 'scan',
+      observedAt: new Date().toISOString(),
+    };
+    const { body } = await lead.post<{ id: string }>('/api/jobs/147/readings', reading);
+    const answers = await Promise.all(
+      [1, 2, 3].map((i) =>
+        lead.post<{ detail: string }>('/api/jobs/147/readings', {
+          ...reading,
+          value: 351 + i,
+          supersedes: body.id,
+          reason: 'misread',
+        }),
+      ),
+    );
+    expect(answers.map((a) => a.status).sort()).toEqual([201, 409, 409]);
+  });
+
+  it('says that nothing was stored where that is certain, and that it is not certain only where it is not', () => {
+    const full = Object.assign(
+      new DatabaseError(Object.assign(new Error('no space'), { sql: '', code: '53100' }) as never),
+      {},
+    );
+    expect(toProblem(tellStored(full, 'not'))).toMatchObject({
+      status: 507,
+      detail: expect.stringMatching(/full.*Nothing of it was stored/) as string,
+    });
+    expect(toProblem(new Error('x')).detail).not.toMatch(/certain|stored/);
+    expect(toProblem(tellStored(new Error('x'), 'not')).detail).toMatch(/Nothing of it was stored/);
+    expect(toProblem(tellStored(new Error('x'), 'stored')).detail).toMatch(/It is stored/);
+    const lost = Object.assign(new Error('Connection terminated'), { code: '08006' });
+    expect(toProblem(tellStored(lost, 'uncertain'))).toMatchObject({
+      status: 503,
+      detail: expect.stringMatching(/not certain/) as string,
+    });
+  });
+
+  it('is no 403: anybody signed in may stop, and it is recorded by name', async () => {
+    const stopped = await viewer.post<{ by: string; id: string }>('/api/jobs/146/stops', {
+      kind: 'smoke',
+      place: '',
+      note: '',
+    });
+    expect(stopped.status).toBe(201);
+    expect(stopped.body.by).toBe('Bettine Vale');
+    // Ending it is for whoever may sign.
+    expect(
+      (await viewer.post<object>(`/api/jobs/146/stops/${stopped.body.id}/end`, { reason: 'all well' }))
+        .status,
+    ).toBe(403);
   });
 });

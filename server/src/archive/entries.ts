@@ -1,6 +1,7 @@
 import { MOST_UNPACKED_BYTES } from '@cellmend/contract/archive';
 import { InputProblem } from '@cellmend/core/pack';
 import { open, type Entry, type ZipFile } from 'yauzl';
+import { depthOf } from '../domain/depth';
 
 /** Files of one archive: tables, and a piece of a recording or a photograph each. */
 const MOST_ENTRIES = 20_000;
@@ -85,21 +86,4 @@ export class Entries {
   close(): void {
     this.zip.close();
   }
-}
-
-/** How deep the brackets of a JSON text go, brackets within texts left out. */
-function depthOf(bytes: Buffer): number {
-  let depth = 0;
-  let most = 0;
-  let inText = false;
-  for (let i = 0; i < bytes.length; i++) {
-    const c = bytes[i];
-    if (inText) {
-      if (c === 0x5c) i++;
-      else if (c === 0x22) inText = false;
-    } else if (c === 0x22) inText = true;
-    else if (c === 0x7b || c === 0x5b) most = Math.max(most, ++depth);
-    else if (c === 0x7d || c === 0x5d) depth--;
-  }
-  return most;
 }

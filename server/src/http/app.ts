@@ -36,6 +36,7 @@ import { forgetsWho, loadPerson, needs, ownPagesOnly } from './auth';
 import { SignedInNow } from './signedInNow';
 import type { Store } from '../domain/store';
 import { problemHandler, unknownRoute } from './problems';
+import { jsonBody } from './jsonBody';
 import { SESSION_COOKIE } from './session';
 
 export interface AppOptions {
@@ -161,7 +162,7 @@ export function makeApp(options: AppOptions): { app: Express; close: () => Promi
   api.use(photoRoutes(store));
   api.use(benchFileRoutes(store));
   api.use(archiveRoutes(store));
-  api.use(express.json({ limit: '1mb', strict: true, type: 'application/json' }));
+  api.use(jsonBody('1mb'));
   api.use(peopleRoutes(store, { demo: options.demo, signInsPerMinute: options.signInsPerMinute ?? 60 }));
   api.use(jobRoutes(store));
   const scans = scanRoutes(store, options.demoFolder, options.demo);

@@ -6,6 +6,7 @@ import { createHash, randomUUID } from 'node:crypto';
 import type { PersonRow } from '../db/rows';
 import type { Doing, Store } from '../domain/store';
 import { Refusal } from '../domain/refusal';
+import { tellStored } from '../domain/stored';
 
 declare module 'express-session' {
   interface SessionData {
@@ -54,7 +55,8 @@ export function writeOnce<T>(
     const route = `${req.method} ${req.baseUrl}${req.path}`.slice(0, 300);
     const entry = entryOf(req.body);
     const after: (() => void)[] = [];
-    const answer = await store.sequelize.transaction(async (tx) => {
+    let worked = false;
+    const written = store.sequelize.transaction(async (tx) => {
       const [inserted] = await store.sequelize.query<{ key: string }>(
         'INSERT INTO idempotency_keys (key, person_id, route, entry_sha256) VALUES (:key, :person, :route, :entry) ON CONFLICT (key) DO NOTHING RETURNING key',
         {
@@ -99,10 +101,17 @@ export function writeOnce<T>(
         'UPDATE idempotency_keys SET status = :status, response = :response WHERE key = :key',
         { replacements: { status, response: JSON.stringify(body ?? null), key }, transaction: tx },
       );
+      worked = true;
       return { status, body, repeated: false };
     });
+    // Before the end of the work nothing was committed; while it commits, a connection that breaks leaves it open.
+    const answer = await written.catch((error: unknown) => {
+      throw tellStored(error, worked ? 'uncertain' : 'not');
+    });
     for (const begin of after) begin();
-    const told = await then(answer.body as T, req);
+    const told = await then(answer.body as T, req).catch((error: unknown) => {
+      throw tellStored(error, 'stored');
+    });
     if (res.headersSent) return;
     if (answer.repeated) res.set('Idempotent-Replay', 'true');
     res.status(answer.status).json(told);

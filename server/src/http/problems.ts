@@ -1,9 +1,10 @@
 import { fieldsOf, type Problem } from '@cellmend/contract/problem';
 import { InputProblem } from '@cellmend/core/pack';
 import type { ErrorRequestHandler, RequestHandler } from 'express';
-import { BaseError, ConnectionError, DatabaseError, TimeoutError } from 'sequelize';
+import { BaseError, ConnectionError, DatabaseError, TimeoutError, UniqueConstraintError } from 'sequelize';
 import { ZodError } from 'zod';
 import { notFound, Refusal, type RefusalKind } from '../domain/refusal';
+import { STORED_WORDS, storedOf } from '../domain/stored';
 
 const STATUS: Record<RefusalKind, number> = {
   unacceptable: 400,
@@ -22,9 +23,8 @@ const STATUS: Record<RefusalKind, number> = {
 /** Values that PostgreSQL refuses although the schema let them pass (NUL in text, numbers out of range). */
 const REFUSED_BY_DATABASE = new Set(['22021', '22P05', '22003', '22P02', '22008', '54000']);
 
-/** A connection that broke may have broken after the commit: what is not certain is not claimed. */
-const UNCERTAIN =
-  'Whether this entry was stored is not certain. Sent again with the same key it is stored once.';
+/** The disk is full: by PostgreSQL's code, or by the system's. */
+const isFull = (code: string): boolean => code === '53100' || code === 'ENOSPC' || code === 'EDQUOT';
 
 /** The one place that turns errors into answers. */
 export function toProblem(error: unknown): Problem {
@@ -35,6 +35,22 @@ export function toProblem(error: unknown): Problem {
     detail,
     ...extra,
   });
+  const stored = storedOf(error);
+  const says = stored ? ` ${STORED_WORDS[stored]}` : '';
+  const codeOf = (e: unknown): string =>
+    (e as { original?: { code?: string }; code?: string } | null)?.original?.code ??
+    (e as { code?: string } | null)?.code ??
+    '';
+  if (isFull(codeOf(error)))
+    return problem(
+      507,
+      'The disk is full',
+      `The disk of the server is full.${stored ? '' : ' Nothing was stored.'}${says}`,
+      {
+        accepted:
+          'The same once there is room again: move old backups elsewhere, or ask whoever runs the server.',
+      },
+    );
   if (error instanceof Refusal) return problem(STATUS[error.kind], error.title, error.message, error.extra);
   if (error instanceof InputProblem)
     return problem(422, 'Cannot be read', error.what, {
@@ -59,15 +75,28 @@ export function toProblem(error: unknown): Problem {
     error instanceof TimeoutError ||
     (error as { name?: string })?.name === 'SequelizeConnectionAcquireTimeoutError'
   ) {
-    return problem(503, 'The database is away', UNCERTAIN);
+    return problem(503, 'The database is away', `The database does not answer.${says}`);
   }
+  if (error instanceof UniqueConstraintError)
+    return problem(
+      409,
+      'Somebody was first',
+      `Somebody else entered the same, or corrected it, at this moment.${says}`,
+      { accepted: 'Look again; then correct the newer one.' },
+    );
   if (error instanceof DatabaseError) {
     const code = (error.original as { code?: string }).code ?? '';
     if (REFUSED_BY_DATABASE.has(code))
       return problem(400, 'Cannot be stored', 'A value holds characters or a size that cannot be stored.');
+    if (code === '23514' || code === '22007')
+      return problem(
+        400,
+        'Cannot be stored',
+        'A value is outside of what can be: a moment, a number or a length.',
+      );
     if (code === '23503') return problem(400, 'Cannot be stored', 'It refers to something that is not here.');
     if (code.startsWith('57') || code.startsWith('08'))
-      return problem(503, 'The database is away', UNCERTAIN);
+      return problem(503, 'The database is away', `The database does not answer.${says}`);
     // A lock that somebody else holds for too long, or two that wait for each other: nothing of this one was stored.
     if (code === '55P03' || code === '40P01' || code === '40001')
       return problem(
@@ -83,7 +112,7 @@ export function toProblem(error: unknown): Problem {
       (error as Error)?.message ?? '',
     )
   ) {
-    return problem(503, 'The database is away', UNCERTAIN);
+    return problem(503, 'The database is away', `The database does not answer.${says}`);
   }
   const http = error as { status?: number; type?: string; message?: string };
   if (http.type === 'entity.too.large')
@@ -95,9 +124,7 @@ export function toProblem(error: unknown): Problem {
   return problem(
     500,
     'Something failed here',
-    error instanceof BaseError
-      ? `The database refused it. ${UNCERTAIN}`
-      : `The server failed on this request. ${UNCERTAIN}`,
+    `${error instanceof BaseError ? 'The database refused it.' : 'The server failed on this request.'}${says}`,
   );
 }
 

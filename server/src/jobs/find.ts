@@ -6,7 +6,11 @@ import type { JobRow, PackRow } from '../db/rows';
 import type { Store } from '../domain/store';
 import { notFound } from '../domain/refusal';
 
-const NumberSchema = z.coerce.number().int().min(1).max(2_000_000_000);
+/** As it stands in an address: digits alone. */
+const NumberSchema = z.coerce
+  .string()
+  .regex(/^[1-9]\d{0,8}$/)
+  .transform(Number);
 
 export interface FoundJob {
   job: JobRow;

@@ -7,7 +7,7 @@ import {
   SignInSchema,
 } from '@cellmend/contract/people';
 import { Router, type Request } from 'express';
-import { rateLimit } from 'express-rate-limit';
+import { ipKeyGenerator, rateLimit } from 'express-rate-limit';
 import { z } from 'zod';
 import type { PersonRow } from '../db/rows';
 import { needs } from '../http/auth';
@@ -41,11 +41,21 @@ const signIn = (req: Request, row: PersonRow): Promise<void> =>
     });
   });
 
+/** Whom a request would sign in, as far as it says. */
+const accountOf = (body: unknown): string => {
+  const { name, personId } = (body ?? {}) as { name?: unknown; personId?: unknown };
+  return String(name ?? personId ?? '')
+    .slice(0, 80)
+    .toLowerCase();
+};
+
 export function peopleRoutes(store: Store, options: { demo: boolean; signInsPerMinute: number }): Router {
   const router = Router();
   const limit = rateLimit({
     windowMs: 60_000,
     limit: options.signInsPerMinute,
+    // By account as well as by address: behind one proxy all tablets have the same.
+    keyGenerator: (req) => `${ipKeyGenerator(req.ip ?? '')} ${accountOf(req.body)}`,
     standardHeaders: 'draft-8',
     legacyHeaders: false,
     handler: () => {

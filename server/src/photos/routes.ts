@@ -1,8 +1,9 @@
 import { MOST_PHOTO_BODY_BYTES } from '@cellmend/contract/photos';
-import express, { Router, type RequestHandler } from 'express';
+import { Router, type RequestHandler } from 'express';
 import { z } from 'zod';
 import { needs } from '../http/auth';
 import { writeOnce } from '../http/context';
+import { jsonBody } from '../http/jsonBody';
 import type { Store } from '../domain/store';
 import { addPhoto, listPhotos, photoBytes, readPhoto, withdrawPhoto, type Taken } from './service';
 
@@ -23,7 +24,7 @@ export function photoRoutes(store: Store): Router {
   router.post(
     '/jobs/:number/photos',
     needs('technician'),
-    express.json({ limit: MOST_PHOTO_BODY_BYTES, type: 'application/json' }),
+    jsonBody(MOST_PHOTO_BODY_BYTES),
     read,
     writeOnce(store, 201, (req, doing) =>
       addPhoto(store, doing, req.params.number, req.res!.locals.taken as Taken),
@@ -32,7 +33,7 @@ export function photoRoutes(store: Store): Router {
   router.post(
     '/jobs/:number/photos/:id/withdraw',
     needs('technician'),
-    express.json({ limit: 8192, type: 'application/json' }),
+    jsonBody('8kb'),
     writeOnce(store, 201, (req, doing) =>
       withdrawPhoto(store, doing, req.params.number, idOf(req.params.id), req.body),
     ),

@@ -12,7 +12,7 @@ import { useJobView } from './jobContext';
 
 /** One key away, from everywhere in a job: what to do first stands there before anything is typed. */
 export function StopDialog({ onClose }: { onClose: () => void }) {
-  const { job, pack, selected, person } = useJobView();
+  const { job, pack, selected } = useJobView();
   const { data: settings } = useWorkshop();
   const [kind, setKind] = useState<StopKind>('hot');
   const [note, setNote] = useState('');
@@ -58,18 +58,14 @@ export function StopDialog({ onClose }: { onClose: () => void }) {
             <p>
               <b>Call:</b> {settings?.callWhom || 'the fire service, and the shop’s lead.'}
             </p>
-            {person.mayWrite && (
-              <Field>
-                Note{place && `, at ${place}`}
-                <Input value={note} maxLength={500} onChange={(e) => setNote(e.target.value)} />
-              </Field>
-            )}
+            <Field>
+              Note{place && `, at ${place}`}
+              <Input value={note} maxLength={500} onChange={(e) => setNote(e.target.value)} />
+            </Field>
             <Row>
-              {person.mayWrite && (
-                <Button isDisabled={busy} onPress={() => void stop()}>
-                  Stop the work, close the gate
-                </Button>
-              )}
+              <Button isDisabled={busy} onPress={() => void stop()}>
+                Stop the work, close the gate
+              </Button>
               <Button quiet onPress={onClose}>
                 Back
               </Button>
