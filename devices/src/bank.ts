@@ -2,7 +2,7 @@ import { InputProblem } from '@cellmend/core/pack';
 import type { BenchReading, Setpoint } from '@cellmend/core/bench';
 import type { BenchSource } from './charger';
 import type { Switched } from './instrument';
-import { celsiusOf, ScpiClient } from './scpi';
+import { celsiusOf, figuresOf, ScpiClient } from './scpi';
 
 /** What only reads, for itself or for another instrument. */
 export interface Reader extends Switched {
@@ -26,7 +26,7 @@ abstract class ScpiReader implements Reader {
 }
 class ScpiThermometer extends ScpiReader {
   async read(): ReturnType<Reader['read']> {
-    const c = Number(await this.client.ask('MEAS:TEMP?'));
+    const [c] = figuresOf(await this.client.ask('MEAS:TEMP?'), ';');
     return { voltageV: null, currentA: null, temperatureC: celsiusOf(c) };
   }
 }
@@ -97,6 +97,9 @@ export class ResistorBank implements BenchSource {
   outputOff(): Promise<void> {
     return this.relay.outputOff();
   }
+  async flowingA(): Promise<number> {
+    return (await this.reader.read()).currentA ?? NaN;
+  }
   async read(): Promise<BenchReading> {
     await this.relay.keep();
     const { voltageV, currentA, temperatureC } = await this.reader.read();
@@ -128,6 +131,9 @@ export class WithThermometer implements BenchSource {
   }
   outputOff(): Promise<void> {
     return this.source.outputOff();
+  }
+  flowingA(): Promise<number> {
+    return this.source.flowingA?.() ?? Promise.resolve(0);
   }
   async read(): Promise<BenchReading> {
     const [own, { temperatureC }] = await Promise.all([this.source.read(), this.reader.read()]);

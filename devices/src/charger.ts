@@ -1,7 +1,7 @@
 import { InputProblem } from '@cellmend/core/pack';
 import type { BenchReading, Setpoint } from '@cellmend/core/bench';
 import type { Switched } from './instrument';
-import { celsiusOf, ScpiClient, ScpiOutput } from './scpi';
+import { celsiusOf, figuresOf, ScpiClient, ScpiOutput } from './scpi';
 
 /** What puts current through a module, takes it out, or only watches it. */
 export interface BenchSource extends Switched {
@@ -33,8 +33,11 @@ class ScpiSource extends ScpiOutput implements BenchSource {
   outputOn(): Promise<void> {
     return this.switchOn();
   }
+  async flowingA(): Promise<number> {
+    return figuresOf(await this.client.ask('MEAS:CURR?'), ';')[0] ?? NaN;
+  }
   async read(): Promise<BenchReading> {
-    const [v, i, c] = (await this.client.ask('MEAS:VOLT?;CURR?;TEMP?')).split(';').map(Number);
+    const [v, i, c] = figuresOf(await this.client.ask('MEAS:VOLT?;CURR?;TEMP?'), ';');
     return {
       voltageV: v ?? NaN,
       currentA: i === undefined ? NaN : i === 0 ? 0 : -i,
@@ -58,6 +61,8 @@ class ScpiMeter extends ScpiSource {
   override watchdog = (): Promise<boolean> => Promise.resolve(true);
   override outputOn = (): Promise<void> => Promise.resolve();
   override outputOff = (): Promise<void> => Promise.resolve();
+  // Nothing of its own flows: what it shows is somebody else's.
+  override flowingA = (): Promise<number> => Promise.resolve(0);
 }
 export const openScpiMeter: BenchDriver = async (host, port) => {
   const { client, identity } = await ScpiClient.open(host, port);

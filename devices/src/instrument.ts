@@ -8,6 +8,8 @@ export interface Switched {
   watchdog(seconds: number): Promise<boolean>;
   /** Resolves only when the instrument has said that its output is off. */
   outputOff(): Promise<void>;
+  /** What flows now, A, by its own reading; left out where nothing reads it. */
+  flowingA?(): Promise<number>;
   close(): void;
 }
 
@@ -41,6 +43,8 @@ export interface RunEnd {
   output: 'off' | 'unknown';
 }
 
+/** What a reading of no current may show, A. */
+const NOTHING_FLOWS_A = 0.1;
 /** An output that is not reached within this after a stop is told as unknown, ms. */
 export const OFF_WITHIN_MS = 900;
 /** The instrument switches itself off when it has heard nothing for this long, s. */
@@ -93,14 +97,29 @@ export async function makeSure(
       ),
       Math.max(50, (until - performance.now()) / 2),
     )) === true;
-  if (await tried(instrument.outputOff())) return 'off';
+  /** It says that it is off, and nothing flows any more. */
+  const isOff = async (one: Switched): Promise<boolean> => {
+    if (!(await tried(one.outputOff()))) return false;
+    if (!one.flowingA) return true;
+    for (;;) {
+      const a = await withTimeout(
+        one.flowingA().catch(() => NaN),
+        Math.max(50, until - performance.now()),
+      );
+      if (a !== undefined && Math.abs(a) <= NOTHING_FLOWS_A) return true;
+      // A meter settles for a moment; one that answers nothing has not said that it is off.
+      if (a === undefined || performance.now() > until) return false;
+      await wait(60);
+    }
+  };
+  if (await isOff(instrument)) return 'off';
   while (performance.now() < until) {
     const again = await withTimeout(
       reopen().catch(() => undefined),
       until - performance.now(),
     );
     if (again) {
-      const off = await tried(again.outputOff());
+      const off = await isOff(again);
       again.close();
       if (off) return 'off';
     }

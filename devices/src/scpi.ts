@@ -9,6 +9,10 @@ const TIMEOUT_MS = 1500;
 
 /** SCPI's not-a-number: no sensor there. */
 const NO_NUMBER = 9.9e37;
+const FIGURE = /^\s*[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?\s*$/;
+/** Figures of an answer; what is empty or no number is NaN: no answer is not a reading. */
+export const figuresOf = (answer: string, between: string): number[] =>
+  answer.split(between).map((t) => (FIGURE.test(t) ? Number(t) : NaN));
 export const celsiusOf = (c: number | undefined): number | null =>
   c === undefined ? NaN : c > NO_NUMBER ? null : c;
 
@@ -109,7 +113,7 @@ class ScpiTester extends ScpiOutput implements Instrument {
     return this.switchOn();
   }
   async read(): Promise<{ timeS: number; ohm: number; voltageV: number }> {
-    const [timeS, ohm, voltageV] = (await this.client.ask('FETC?')).split(',').map(Number);
+    const [timeS, ohm, voltageV] = figuresOf(await this.client.ask('FETC?'), ',');
     return { timeS: timeS ?? NaN, ohm: ohm ?? NaN, voltageV: voltageV ?? NaN };
   }
 }

@@ -102,6 +102,11 @@ export class SimulatedCharger {
     this.timer.unref();
   }
 
+  /** Answers again after it was silent. */
+  speaksAgain(): void {
+    this.scpi.silent = false;
+  }
+
   static async start(
     facts: ChargerFacts,
     module: ModuleFacts,

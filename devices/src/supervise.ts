@@ -1,6 +1,7 @@
 import {
   beginControl,
   decide,
+  fromRest,
   setpointOf,
   type BenchReading,
   type ControlState,
@@ -80,8 +81,8 @@ export async function superviseRun(
   let why = '';
   let done = false;
   let lookedAt = performance.now();
-  // The rest before is no part of the run: its first reading is of the first step.
-  state = { ...state, last: null, strayFromS: null, fallenFromS: null, smoothV: null, warm: [] };
+  // The rest before is no part of the run: its first reading is of the first step, and what the voltage has to answer from.
+  state = fromRest(state, rest);
   try {
     // Stopped while it was looked at: nothing is switched on.
     if (!signal?.aborted) {

@@ -44,6 +44,9 @@ export interface ServerOptions {
 }
 
 const PRUNE_MS = 3600_000;
+/** How often runs are looked for that nobody drives, and how long one may take to claim its instrument, ms. */
+const SWEEP_MS = 10_000;
+const CUT_SHORT_MS = 20_000;
 /** What nobody can use any more goes: sessions past their time, keys nobody repeats, tries of long ago. */
 async function prune(store: Store): Promise<void> {
   await store.sequelize.query('DELETE FROM user_sessions WHERE expire < now()');
@@ -109,14 +112,15 @@ export async function startServer(options: ServerOptions): Promise<Running> {
   runs.onLate = (row) => void finishOrSay(store, row);
   hub.listen((message) => runs.heard(message));
   await hub.open();
-  await runs.recover();
-  await finishLeft(store);
   const due = new DueFindings(store, (error) =>
     options.logger.error(error, 'a finding could not be computed'),
   );
   store.startDue = (...which) => due.start(...which);
   const simulatedBench = demo && options.demoBench ? await simulateBench(store) : null;
   const simulated = demo && !simulatedBench ? await simulateTester(store) : null;
+  // The demo's instruments are back by now: what was at work is switched off where it is.
+  await runs.recover();
+  await finishLeft(store);
   const { app, close: closeApp } = makeApp({ ...options, store, sessionSecret, demo, hub, runs });
   const server = createServer(app);
   // A browser that sends just as an idle connection is closed would meet a reset: idle ones are kept for longer.
@@ -132,11 +136,20 @@ export async function startServer(options: ServerOptions): Promise<Running> {
         .then(() => (simulatedBench ? beginDemoRuns(store, runs) : undefined))
         .catch((error: unknown) => options.logger.error(error, 'the demo’s jobs could not be filled'))
     : Promise.resolve();
+  // A start that was cut short between its claim and its first reading ends by itself.
+  const sweeping = setInterval(
+    () =>
+      void runs
+        .recover(CUT_SHORT_MS)
+        .catch((e: unknown) => options.logger.warn({ err: e }, 'runs could not be looked at')),
+    SWEEP_MS,
+  );
   const pruning = setInterval(() => void prune(store).catch(() => undefined), PRUNE_MS);
   void prune(store).catch(() => undefined);
   let closing: Promise<void> | null = null;
   const closeAll = async (): Promise<void> => {
     clearInterval(pruning);
+    clearInterval(sweeping);
     // Outputs first, while there is still a database to write to.
     await runs.close();
     simulated?.stop();

@@ -269,6 +269,46 @@ describe('a recipe run by the bench', () => {
     await way.end();
   }, 40_000);
 
+  it('whose start was cut short ends by itself and blocks nothing; that it was interrupted stands in the timeline', async () => {
+    const { id: instrumentId } = await charger(levelStick(6, 3));
+    const job = (await ina.get<Job>(`/api/jobs/${JOB}`)).body.id;
+    const me = (await ina.get<{ person: { id: string } }>('/api/session')).body.person.id;
+    await bench.running.store.sequelize.query(
+      `INSERT INTO instrument_runs (id, key, instrument_id, job_id, person_id, parameters, state, output, started_at)
+       SELECT gen_random_uuid(), gen_random_uuid(), :instrumentId, :job, :me, parameters || '{"place":"S02"}', 'running', 'off', now() - interval '1 minute'
+       FROM instrument_runs WHERE parameters->>'recipe' = 'capacity' LIMIT 1`,
+      { replacements: { instrumentId, job, me } },
+    );
+    await bench.running.runs.recover(20_000);
+    expect((await all()).filter((r) => r.state === 'running')).toEqual([]);
+    const { body: timeline } = await ina.get<{ what: string; detail: string }[]>(`/api/jobs/${JOB}/timeline`);
+    expect(JSON.stringify(timeline)).toMatch(/run interrupted.*cut short/);
+    expect((await start({ place: 'S02', instrumentId })).status).toBe(201);
+    await bench.running.runs.stopJob(job);
+  });
+
+  it('whose output could not be reached goes on nowhere before somebody has looked, and who did stands in the timeline', async () => {
+    const faults: { silentAfter?: number } = {};
+    const { id: instrumentId, charger: device } = await charger(levelStick(6, 3), { faults });
+    const begun = await start({ place: 'S03', instrumentId });
+    expect(begun.status).toBe(201);
+    faults.silentAfter = 0;
+    await expect.poll(async () => (await one(begun.body.id)).output, { timeout: 20_000 }).toBe('unknown');
+    delete faults.silentAfter;
+    device.speaksAgain();
+    const resume = () => act(begun.body.id, 'resume', { instrumentId, looked: true });
+    const refused = await resume();
+    expect(refused.status).toBe(409);
+    expect(refused.body.detail).toMatch(/not known/);
+    expect(
+      (await ina.post(`/api/instruments/${instrumentId}/off`, { note: 'looked: lamp dark' })).status,
+    ).toBe(200);
+    const { body: timeline } = await ina.get<{ what: string; detail: string }[]>(`/api/jobs/${JOB}/timeline`);
+    expect(JSON.stringify(timeline)).toMatch(/output seen off.*lamp dark/);
+    expect((await resume()).status).toBe(201);
+    await act((await all()).find((r) => r.state === 'running')!.id, 'stop');
+  });
+
   it('rows of a run cannot be changed, nor go before its run is a file', async () => {
     const { id } = await charger(levelStick(5, 3));
     const begun = await start({ place: 'S01', instrumentId: id });

@@ -226,7 +226,9 @@ describe('what a reading decides', () => {
 
   it('NiMH is full when it warms by more than a degree a minute; a slow warming is no end', () => {
     const warms = (perMin: number): BenchReading[] =>
-      Array.from({ length: 60 }, (_, i) => reading({ temperatureC: 22 + (perMin * i * 10) / 60 }));
+      Array.from({ length: 60 }, (_, i) =>
+        reading({ voltageV: 7.6 + 0.004 * i, temperatureC: 22 + (perMin * i * 10) / 60 }),
+      );
     expect(after(warms(1.4))).toMatchObject({ does: 'next', limit: 'warming' });
     expect(after(warms(0.7))).toMatchObject({ does: 'stay' });
   });

@@ -1,3 +1,12 @@
+import {
+  ANSWERS_SHARE,
+  ANSWERS_WITHIN_S,
+  BEYOND,
+  chargeAtRest,
+  JUMP_V,
+  TOLD_V,
+  type Answering,
+} from './answering';
 import type { LimitName, PlanStep } from './plan';
 
 /** What a charger shows. Discharge is positive. */
@@ -29,6 +38,16 @@ export interface ControlState {
   fallenFromS: number | null;
   warm: [timeS: number, c: number][];
   last: BenchReading | null;
+  /** Volts and amperes before the current of this step: what its voltage has to step away from. Left out in runs of before. */
+  ref?: { voltageV: number; currentA: number } | null;
+  /** The voltage has answered the current of this step. */
+  answered?: boolean;
+  /** Readings of this step so far. */
+  readings?: number;
+  /** From how much charge of this step on the voltage is watched, A·h, and how far it went since, V. */
+  course?: { fromAh: number; lowV: number; highV: number } | null;
+  /** Least and most charge in the module, A·h, by its rest voltage and what flowed since; null where nobody knows. */
+  holds?: { leastAh: number; mostAh: number } | null;
 }
 export interface Setpoint {
   mode: 'rest' | 'charge' | 'discharge';
@@ -78,6 +97,11 @@ export const beginControl = (): ControlState => ({
   fallenFromS: null,
   warm: [],
   last: null,
+  ref: null,
+  answered: false,
+  readings: 0,
+  course: null,
+  holds: null,
 });
 
 /** What the charger is told now. */
@@ -114,9 +138,84 @@ const nextStep = (plan: readonly PlanStep[], s: ControlState): ControlState => {
     strayFromS: null,
     fallenFromS: null,
     warm: [],
+    ref: s.last && { voltageV: s.last.voltageV, currentA: s.last.currentA },
+    answered: false,
+    readings: 0,
+    course: null,
     cools: next !== undefined && next.mode !== 'rest' && hot !== null && hot > next.limits.mostC - COOLS_BY_K,
   };
 };
+
+/** What a run begins from: the module as it was read at rest, before any current. */
+export const fromRest = (state: ControlState, rest: BenchReading): ControlState => ({
+  ...state,
+  last: null,
+  strayFromS: null,
+  fallenFromS: null,
+  smoothV: null,
+  warm: [],
+  ref: { voltageV: rest.voltageV, currentA: rest.currentA },
+  answered: false,
+  readings: 0,
+  course: null,
+});
+
+/**
+ * Why a voltage is not believed: it does not step with the current, does not move while charge flows, or leaps while nothing was
+ * changed. Empty while it may be the module's own. Keeps in `state` what it watches by.
+ */
+function unbelieved(
+  a: Answering,
+  step: PlanStep,
+  before: ControlState,
+  state: ControlState,
+  reading: BenchReading,
+  inStepS: number,
+): string {
+  const { voltageV, currentA } = reading;
+  const last = before.last;
+  if (voltageV < NOTHING_V)
+    return `it shows ${round(voltageV, 2)} V while current flows: a lead is off, or the wrong way round`;
+  const steady = last !== null && Math.abs(last.currentA - currentA) < 0.1 * step.currentA;
+  if (steady && Math.abs(voltageV - last.voltageV) > JUMP_V * a.cells)
+    return `the voltage leapt from ${round(last.voltageV, 2)} to ${round(voltageV, 2)} V while the current stayed the same`;
+  if (!state.answered && before.ref) {
+    const steppedA = currentA - before.ref.currentA;
+    const hasToV = ANSWERS_SHARE * Math.abs(steppedA) * a.leastOhm;
+    const didV = (before.ref.voltageV - voltageV) * Math.sign(steppedA);
+    // What no meter tells for certain is left to the course.
+    state.answered = hasToV < TOLD_V ? Math.abs(steppedA) > 0.5 * step.currentA : didV >= hasToV;
+    if (!state.answered && inStepS >= ANSWERS_WITHIN_S && (state.readings ?? 0) >= 3)
+      return `the voltage does not answer the current: ${round(1000 * didV, 0)} mV where ${round(Math.abs(steppedA), 1)} A make ${round(1000 * hasToV, 0)} mV at the least`;
+  }
+  // At constant voltage it stands still, and the current falls instead.
+  const holdsV =
+    step.mode === 'charge' &&
+    voltageV >= step.limits.mostV * (1 - HELD_WITHIN) &&
+    Math.abs(currentA) < 0.97 * step.currentA;
+  const course = holdsV ? null : (before.course ?? null);
+  const v = state.smoothV ?? voltageV;
+  const now = course
+    ? { fromAh: course.fromAh, lowV: Math.min(course.lowV, v), highV: Math.max(course.highV, v) }
+    : { fromAh: state.stepAh, lowV: v, highV: v };
+  state.course = now;
+  if (state.stepAh - now.fromAh < a.windowAh) return '';
+  state.course = null;
+  return now.highV - now.lowV >= a.leastMoveV
+    ? ''
+    : `the voltage stood still while ${round(state.stepAh - now.fromAh, 1)} A·h flowed: it is not this module’s`;
+}
+
+/** Why no more may flow by what was counted, whatever the voltage says; empty while it may. */
+function beyondCounted(a: Answering, step: PlanStep, state: ControlState): string {
+  const holds = state.holds;
+  if (!holds) return '';
+  if (step.mode === 'charge' && holds.leastAh > a.ratedAh * (1 + BEYOND))
+    return `${round(holds.leastAh, 1)} A·h are in it by what was counted; it is rated ${round(a.ratedAh, 1)}`;
+  if (step.mode === 'discharge' && holds.mostAh < -BEYOND * a.ratedAh)
+    return `all that could be in it by what was counted has flowed out, and ${round(-holds.mostAh, 1)} A·h more`;
+  return '';
+}
 
 /** Its last voltage under load was within a tenth of the cut-off: what stopped then was the load, not a lead. */
 const nearCutoff = ({ last }: ControlState, leastV: number): boolean =>
@@ -163,6 +262,8 @@ export function decide(
     smoothV,
     warm: thinned(warm),
     last: reading,
+    readings: (before.readings ?? 0) + 1,
+    holds: holdsNow(step, before, flowedAh),
   };
   const off = (says: string, limit: LimitName | null = null): Decided => ({
     state,
@@ -187,6 +288,13 @@ export function decide(
   if (temperatureC !== null && (temperatureC < -40 || temperatureC > 150))
     return off(`a temperature of ${round(temperatureC, 0)} °C cannot be: the sensor`);
 
+  if (step.answers && !before.cools) {
+    const lie = unbelieved(step.answers, step, before, state, reading, inStepS);
+    if (lie !== '') return off(lie);
+    const beyond = beyondCounted(step.answers, step, state);
+    if (beyond !== '') return crossed('charge', beyond);
+  }
+
   // Limits first, whatever else is going on.
   if (voltageV > l.mostV * (1 + HELD_WITHIN))
     return crossed('high voltage', `${round(voltageV, 2)} V, the limit is ${round(l.mostV, 2)} V`);
@@ -197,7 +305,18 @@ export function decide(
 
   if (before.cools) {
     if (temperatureC !== null && temperatureC <= l.mostC - 2 * COOLS_BY_K)
-      return { state: { ...state, cools: false, stepFromS: timeS }, does: 'stay', says: '', limit: null };
+      return {
+        state: {
+          ...state,
+          cools: false,
+          stepFromS: timeS,
+          ref: { voltageV, currentA },
+          readings: 0,
+        },
+        does: 'stay',
+        says: '',
+        limit: null,
+      };
     if (inStepS > COOLS_MOST_S) return off('it does not cool', 'heat');
     return { state, does: 'stay', says: '', limit: null };
   }
@@ -223,6 +342,8 @@ export function decide(
     voltageV > 0.5 * l.leastV;
   if (step.mode === 'discharge' && (voltageV < l.leastV || (endedByItself && nearCutoff(before, l.leastV)))) {
     state.emptied = true;
+    // It is empty now, whatever was thought to be in it.
+    if (state.holds) state.holds = { leastAh: 0, mostAh: Math.max(0, state.holds.mostAh) };
     return crossed('low voltage', `${round(voltageV, 2)} V, the cut-off is ${round(l.leastV, 2)} V`);
   }
   if (step.mode !== 'discharge' && inStepS > STRAY_S && voltageV < l.leastV * (1 - HELD_WITHIN)) {
@@ -283,6 +404,16 @@ export function decide(
       `it took ${round(inStepS / 3600, 1)} h, the limit is ${round(l.mostS / 3600, 1)} h`,
     );
   return { state, does: 'stay', says: '', limit: null };
+}
+
+/** Charge in the module after what flowed since the last reading; at the beginning by its rest voltage. */
+function holdsNow(step: PlanStep, before: ControlState, flowedAh: number): ControlState['holds'] {
+  const known =
+    before.holds ??
+    (step.answers && before.ref && Math.abs(before.ref.currentA) < 0.05
+      ? chargeAtRest(step.answers, before.ref.voltageV)
+      : null);
+  return known && { leastAh: known.leastAh - flowedAh, mostAh: known.mostAh - flowedAh };
 }
 
 /** Enough to tell a slope by, however fast readings come. */

@@ -11,3 +11,4 @@ export * from './plan';
 export * from './control';
 export * from './recovery';
 export * from './proposes';
+export * from './answering';

@@ -1,4 +1,5 @@
 import type { PackProfile } from '../pack';
+import { answeringOf, type Answering } from './answering';
 import type { HardLimits, Recipe, RecipeStep } from './recipes';
 
 /** A limit of a step, in the words of whoever reads why it ended. */
@@ -38,6 +39,8 @@ export interface PlanStep {
   lastsS: number | null;
   /** A charge at constant voltage is over when its current has fallen to this, A. */
   tapersToA: number | null;
+  /** What the voltage has to do while current flows; runs of before were planned without. */
+  answers?: Answering | null;
 }
 
 /** A charge at constant voltage is full at this share of the rating, C. Common practice, no source. */
@@ -106,6 +109,8 @@ export function planOf(recipe: Recipe, profile: PackProfile, cells: number, drop
         limits: ohm === null ? limits : bankLimits(ohm, limits, profile.ratedCapacityAh),
         then: whatThen(recipe, s, nimh),
         lastsS: s.currentA === 0 || (charges && nimh) ? s.hours * 3600 : null,
+        // A pack that is asleep has its switches open: nothing is known of what is behind them.
+        answers: s.currentA === 0 || recipe.on === 'pack' ? null : answeringOf(profile, cells),
         tapersToA:
           charges && !nimh && recipe.id !== 'wake'
             ? Math.min(TAPER_C * profile.ratedCapacityAh, Math.abs(s.currentA) / 2)

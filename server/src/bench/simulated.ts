@@ -110,8 +110,34 @@ const told = <T>(bench: ChildProcess, what: BenchTold, key: 'ports' | 'clipped' 
     bench.send(what);
   });
 
-/** Starts the demo's chargers as a process of their own, on loopback, and enters them among the workshop's instruments. */
+/** A bench that ended by itself is begun again after so long, ms. */
+const AGAIN_MS = 1000;
+
+/**
+ * Starts the demo's chargers as a process of their own, on loopback, and enters them among the workshop's instruments. One that ends
+ * by itself is begun again.
+ */
 export async function simulateBench(store: Store): Promise<{ stop: () => void }> {
+  let stopped = false;
+  let bench: ChildProcess;
+  const begin = async (): Promise<void> => {
+    bench = await beginBench(store);
+    bench.once('exit', () => {
+      child = null;
+      if (!stopped) setTimeout(() => void begin().catch(() => undefined), AGAIN_MS).unref();
+    });
+  };
+  await begin();
+  return {
+    stop: () => {
+      stopped = true;
+      child = null;
+      bench.kill();
+    },
+  };
+}
+
+async function beginBench(store: Store): Promise<ChildProcess> {
   const { profile } = await findJob(store, JOB);
   const { profile: lorry } = await findJob(store, EMPTIED.job);
   const kept = folder();
@@ -156,12 +182,7 @@ export async function simulateBench(store: Store): Promise<{ stop: () => void }>
     ohm: BANK.ohm,
     readsWith: BANK.logger,
   });
-  return {
-    stop: () => {
-      child = null;
-      bench.kill();
-    },
-  };
+  return bench;
 }
 
 interface DemoInstrument {

@@ -234,6 +234,10 @@ export class InstrumentRuns {
     try {
       const row = (await this.store.models.InstrumentRun.findByPk(id))!;
       await row.update(change);
+      if (row.state === 'interrupted') {
+        const instrument = await this.store.models.Instrument.findByPk(row.instrumentId);
+        await this.sayInterrupted(row, instrument?.name ?? 'an instrument');
+      }
       await announceNow(this.store, { topic: 'instruments', job: jobNumber });
       return row;
     } catch (error) {
@@ -364,12 +368,19 @@ export class InstrumentRuns {
   }
 
   /**
-   * Runs that a killed process left behind: nobody holds their instrument, so it is switched off from here. One that
-   * does not answer is told as unknown until somebody has looked.
+   * Runs that a killed process left behind, or whose start was cut short: nobody holds their instrument, so it is switched off
+   * from here. One that does not answer is told as unknown until somebody has looked.
+   * @param olderThanMs runs that began since may still be claiming their instrument
    */
-  async recover(): Promise<void> {
-    const left = await this.store.models.InstrumentRun.findAll({ where: { state: 'running' } });
+  async recover(olderThanMs = 0): Promise<void> {
+    const left = await this.store.models.InstrumentRun.findAll({
+      where: {
+        state: 'running',
+        ...(olderThanMs > 0 ? { startedAt: { [Op.lt]: new Date(Date.now() - olderThanMs) } } : {}),
+      },
+    });
     for (const run of left) {
+      if (this.active.has(run.id)) continue;
       const lock = new pg.Client({ connectionString: this.databaseUrl });
       lock.on('error', () => undefined);
       try {
@@ -377,16 +388,35 @@ export class InstrumentRuns {
         if (!(await claims(lock, run.instrumentId))) continue;
         const instrument = await this.store.models.Instrument.findByPk(run.instrumentId);
         const output = instrument ? await this.switchOff(instrument) : 'unknown';
+        const wasOn = run.output !== 'off';
         await run.update({
           state: 'interrupted',
-          output: run.output === 'off' ? 'off' : output,
-          why: 'the server was killed',
+          output: wasOn ? output : 'off',
+          why: wasOn ? 'the server or its power was lost' : 'its start was cut short',
           endedAt: new Date(),
         });
+        await this.sayInterrupted(run, instrument?.name ?? 'an instrument');
       } finally {
         await lock.end().catch(() => undefined);
       }
     }
+  }
+
+  /** That a run was interrupted stands in the timeline of its job: when, what was on, since when, and what is known of it now. */
+  private async sayInterrupted(run: InstrumentRunRow, instrument: string): Promise<void> {
+    const { place, name } = run.parameters as { place?: string; name?: string };
+    const detail = [
+      `${name ?? 'a test'} on ${instrument}, begun ${run.startedAt.toISOString().slice(0, 16).replace('T', ' ')} UTC`,
+      run.why,
+      run.output === 'off' ? 'output off' : 'whether its output is off is not known: somebody has to look',
+    ].join('; ');
+    await this.store.models.Audit.create({
+      jobId: run.jobId,
+      personId: null,
+      what: 'run interrupted',
+      subject: place || 'the pack',
+      detail,
+    });
   }
 
   private async switchOff(instrument: InstrumentRow): Promise<'off' | 'unknown'> {

@@ -142,10 +142,12 @@ export async function outputSeenOff(
   const { note } = OutputSeenSchema.parse(body);
   const row = await store.models.Instrument.findByPk(id, { transaction: doing.tx });
   if (!row) throw notFound('That instrument');
-  await store.models.InstrumentRun.update(
-    { output: 'off' },
-    { where: { instrumentId: id, output: 'unknown' }, transaction: doing.tx },
-  );
+  const unknown = { instrumentId: id, output: 'unknown' };
+  const left = await store.models.InstrumentRun.findAll({ where: unknown, transaction: doing.tx });
+  await store.models.InstrumentRun.update({ output: 'off' }, { where: unknown, transaction: doing.tx });
+  // Who looked stands in the timeline of every job whose run it was.
+  for (const jobId of new Set(left.map((r) => r.jobId)))
+    await audit(store, doing, jobId, 'output seen off', row.name, note);
   await row.update({ unknownSince: null, unknownWhy: '' }, { transaction: doing.tx });
   await audit(store, doing, null, 'output seen off', row.name, note);
   await announce(store, doing.tx, 'instruments', null);

@@ -20,6 +20,7 @@ import { Days } from './Days';
 import { LoadBank } from './LoadBank';
 import { Proposes } from './Proposes';
 import { Running } from './Running';
+import { interruptedWords } from './interrupted';
 import { StartRuns } from './StartRuns';
 import { overAt, useSupervised } from './useSupervised';
 import { RunForm } from './RunForm';
@@ -100,7 +101,7 @@ export function BenchStage({ question, stage }: StageProps) {
         tone={waits.length > 0 || worn.length + falling.length > 0 ? 'suspect' : 'plain'}
         title={
           waits.length > 0
-            ? `${waits.map((r) => r.place || 'the pack').join(', ')}: interrupted, output off`
+            ? interruptedWords(waits)
             : first
               ? `${on.length} ${on.length === 1 ? 'runs' : 'run'}; next hands about ${format(overAt(first)!, 'HH:mm')}, ${first.place || 'the pack'}`
               : said

@@ -4,14 +4,16 @@ import { CircleStop } from 'lucide-react';
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
+import { ApiProblem, send } from '../../api/client';
 import { useInstruments } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
 import { Chips } from '../../ui/Chips';
+import { Input } from '../../ui/Field';
 import { Button, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { temperature } from '../../ui/units';
 import { duration, fixed, upper } from '../../ui/words';
-import { runsModules } from './channels';
+import { goesOnWith } from './interrupted';
 import { LOOKED } from './StartRuns';
 import { overAt } from './useSupervised';
 
@@ -70,21 +72,29 @@ export function Running({ runs }: { runs: readonly SupervisedRun[] }) {
 }
 
 function OneRun({ run }: { run: SupervisedRun }) {
-  const { pack, person, select } = useJobView();
+  const { pack, person, select, refresh } = useJobView();
   const write = useWrite();
-  const { data: instruments } = useInstruments();
+  const { data: instruments, mutate: again } = useInstruments();
   const [asks, setAsks] = useState(false);
   const [looked, setLooked] = useState(false);
   const running = run.state === 'running';
   const waits = run.state === 'interrupted';
-  // The same channel if it is free, else any that is.
-  const free = (instruments ?? []).filter((i) => i.busyWith === null && runsModules(i));
-  const next = free.find((i) => i.id === run.instrumentId) ?? free[0];
+  const next = goesOnWith(run, instruments ?? []);
   const r = run.reading;
   const over = overAt(run);
   const doing = run.cools ? 'cools' : (run.steps[run.step] ?? 'over');
   const act = async (what: string, body: object = {}): Promise<void> => {
     if (await write.run(`/bench/supervised/${run.id}/${what}`, body)) setAsks(false);
+  };
+  const [said, setSaid] = useState('');
+  const seenOff = async (note: string): Promise<void> => {
+    setSaid('');
+    try {
+      await send('POST', `/instruments/${run.instrumentId}/off`, { note });
+      await Promise.all([refresh(), again()]);
+    } catch (e) {
+      setSaid(e instanceof ApiProblem ? e.message : 'The server is away; nothing was noted.');
+    }
   };
   return (
     <Channel
@@ -100,7 +110,15 @@ function OneRun({ run }: { run: SupervisedRun }) {
         </span>
       </Row>
       {run.output === 'unknown' && (
-        <b style={{ color: 'var(--hot)' }}>Its output could not be reached. Switch it off by hand.</b>
+        <>
+          <b style={{ color: 'var(--hot)' }}>
+            Whether its output is off is not known. Look at {run.instrument}, and switch it off by hand.
+          </b>
+          {person.mayWrite && (
+            <LookedAt instrument={run.instrument} busy={write.busy} onSay={(note) => void seenOff(note)} />
+          )}
+          {said && <ProblemNote what={said} />}
+        </>
       )}
       {r && (
         <Figures>
@@ -139,7 +157,7 @@ function OneRun({ run }: { run: SupervisedRun }) {
           </Button>
         )}
       </Row>
-      {person.mayWrite && waits && !asks && (
+      {person.mayWrite && waits && run.output === 'off' && !asks && (
         <Row>
           {!PAIRED.includes(run.recipe) && (
             <Button isDisabled={write.busy || !next} onPress={() => setAsks(true)}>
@@ -173,6 +191,34 @@ function OneRun({ run }: { run: SupervisedRun }) {
         </>
       )}
     </Channel>
+  );
+}
+
+/** Who looked, and what they saw: only then does anything go on. */
+function LookedAt({
+  instrument,
+  busy,
+  onSay,
+}: {
+  instrument: string;
+  busy: boolean;
+  onSay: (note: string) => void;
+}) {
+  const [note, setNote] = useState('');
+  return (
+    <Row $gap={8}>
+      <Input
+        aria-label={`What you saw at ${instrument}`}
+        placeholder="What you saw, for example: lamp dark, lead off"
+        value={note}
+        maxLength={300}
+        style={{ flex: 1 }}
+        onChange={(e) => setNote(e.target.value)}
+      />
+      <Button isDisabled={busy || note.trim().length < 3} onPress={() => onSay(note)}>
+        I looked: it is off
+      </Button>
+    </Row>
   );
 }
 
