@@ -125,6 +125,8 @@ export const DecisionBodySchema = z.discriminatedUnion('topic', [
     estimate: z.string().trim().max(2000).default(''),
     /** What the work came to, all in all, in the workshop's currency: held against what was quoted. Null: not said. */
     cameTo: z.number().min(0).max(1e8).nullable().default(null),
+    /** Who carries on a thermal watch that is not over, and until when; empty where none goes on. */
+    watchBy: z.string().trim().max(200).default(''),
   }),
   z.object({ topic: z.literal('reopen'), why: z.string().trim().min(3, 'What is back?').max(500) }),
 ]);

@@ -53,6 +53,15 @@ export const StepDataSchema: z.ZodType<StepData> = z.discriminatedUnion('step', 
     meterAfterV: volts,
   }),
   z.object({ step: z.literal('second-person') }),
+  z.object({
+    step: z.literal('join'),
+    gloveClass: GloveClassSchema,
+    testedOn: z.iso.date('A date such as 2026-06-30.'),
+    airTest: z.boolean(),
+    tag: z.string().trim().min(1, 'Which key or tag of your own.').max(80),
+    takesOver: z.boolean(),
+    secondPerson: z.string().trim().max(80).default(''),
+  }),
 ]);
 export const BeginLockoutSchema = z.object({ hazards: z.array(z.enum(HAZARDS)).max(HAZARDS.length) });
 /** A step belongs to the lock-out that was on screen; a correction names the entry it supersedes and says why. */
@@ -193,6 +202,13 @@ export const SafetyViewSchema = z.object({
   names: z.record(z.string(), z.string()),
   settings: WorkshopSettingsSchema,
   gloves: z.object({ gloveClass: GloveClassSchema.nullable(), testedOn: z.string().nullable() }),
+  /** Who works behind this lock-out, with their own key or tag, and who stays in sight. */
+  workers: z.array(z.object({ id: z.string(), name: z.string(), tag: z.string(), gloveClass: z.string() })),
+  standby: z.string(),
+  /** Why whoever asks may not work behind it; empty where they may. */
+  workFault: z.string(),
+  /** How the last lock-out ended, where none is open. */
+  closed: z.object({ why: z.string(), by: z.string(), at: z.string() }).nullable(),
   stops: z.array(StopSchema),
   /** What Stops of this job ever told of, also those that were ended. */
   stopKinds: z.array(z.enum(STOP_KINDS)),

@@ -142,7 +142,13 @@ export class WholeJob {
           await button(/^Calm/).click();
         },
       ],
-      ['It stands there', () => page.getByLabel('Where', { exact: true }).fill('yard, by the fence')],
+      [
+        'It stands there',
+        async () => {
+          await page.getByRole('button', { name: 'Outdoors, away from everything' }).click();
+          await page.getByLabel('Where', { exact: true }).fill('yard, by the fence');
+        },
+      ],
       ['Read', async () => undefined],
       ['Gloves on', () => page.getByText('Air test made just now').click()],
       ['Barrier is up', () => page.getByLabel('Who knows and stays in sight').fill('Tomas Rook')],

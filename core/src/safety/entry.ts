@@ -16,6 +16,7 @@ export const STEP_IDS = [
   'pyro-evidence',
   'insulation-evidence',
   'group-voltages',
+  'join',
 ] as const;
 export type StepId = (typeof STEP_IDS)[number];
 
@@ -39,7 +40,18 @@ export type StepData =
       minusChassisV: number;
       meterAfterV: number;
     }
-  | { step: 'second-person' };
+  | { step: 'second-person' }
+  /** Somebody more works behind the lock-out, or takes it over: with their own equipment and their own key or tag. */
+  | {
+      step: 'join';
+      gloveClass: GloveClass;
+      testedOn: string;
+      airTest: boolean;
+      tag: string;
+      takesOver: boolean;
+      /** Who stays in sight from now on; empty where it is whom it was. */
+      secondPerson: string;
+    };
 export type LockoutEntry = StepData & {
   atMs: number;
   by: string;

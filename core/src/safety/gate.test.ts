@@ -88,6 +88,7 @@ const RIGHT: Record<StepId, StepData | null> = {
     meterAfterV: 12.5,
   },
   'second-person': { step: 'second-person' },
+  join: null,
 };
 const entry = fc.record({
   right: fc.boolean(),

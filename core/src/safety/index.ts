@@ -8,3 +8,5 @@ export * from './stop';
 export * from './fuse';
 export * from './hazards';
 export * from './moment';
+export * from './workers';
+export * from './wear';

@@ -135,7 +135,8 @@ export function lockoutSteps(context: LockoutContext): Step[] {
       detail:
         'What the vehicle last showed, or both poles to chassis. Crash data stays: it is for those licensed.',
     });
-  if (has('under-voltage'))
+  // A crashed pack below 60 V is locked for its voltage as often as for the crash: which group is low is measured.
+  if (has('under-voltage') || (has('crash') && classA))
     steps.push({
       id: 'group-voltages',
       title: 'Lowest group at its terminals',
@@ -262,6 +263,10 @@ export function entryFault(
   today: string,
 ): string {
   const state = lockoutState(context, entries, momentOf(entry));
+  if (entry.step === 'join')
+    return entries.some((e) => e.step === 'disconnect')
+      ? formFault(context, entries, entry, today)
+      : 'First the service disconnect comes out; then others put their tags on.';
   const order = state.steps.map((s) => s.id);
   const at = order.indexOf(entry.step);
   if (at < 0) return 'This step is not part of the procedure for this unit.';
@@ -289,6 +294,11 @@ export function formFault(
         return 'The air test is made at each use, before the gloves go on.';
       return gloveFault(entry, context.packV, today);
     }
+    case 'join':
+      if (!entry.airTest && gloveClassFor(context.packV))
+        return 'The air test is made at each use, before the gloves go on.';
+      if (entry.tag.trim() === '') return 'Say which key or tag of your own is on the disconnect.';
+      return gloveFault(entry, context.packV, today);
     case 'barrier':
       return entry.secondPerson.trim() === '' ? 'Say who knows and stays in sight.' : '';
     case 'disconnect':

@@ -9,6 +9,8 @@ import { notProven, proofWords } from '@cellmend/core/prove';
 import { factsOf } from '../jobs/facts';
 import type { FoundJob } from '../jobs/find';
 import { viewParts } from '../parts/view';
+import { observationsOf } from '../safety/gate';
+import { openWatch } from '../safety/watch';
 import { bodyIn, currentDecisions } from './current';
 
 const refuse = (detail: string, accepted: string): never => {
@@ -180,6 +182,12 @@ export async function borneOut(
         refuse(
           `It may not end as ${ENDINGS[body.ending]}: ${obstacles.join(' ')}`,
           'What is missing, or another ending.',
+        );
+      const rows = await observationsOf(store, job.id, 'make-safe', tx);
+      if (body.watchBy === '' && (await openWatch(store, job.id, rows, tx)) !== null)
+        refuse(
+          'The thermal watch is not over.',
+          'Who carries it on, and until when: the sheet names them; or its end, under Make safe.',
         );
       if (body.ending === 'declined' && body.estimate === '')
         refuse('A declined job has an estimate.', 'What it would cost to mend it, or why nobody can say.');

@@ -159,7 +159,7 @@ async function keep(
   const pack = normalisePack(profile);
   checkPlaces(observation, pack);
   const what = allow.gateHeld ? null : needsGate(observation);
-  if (what) await requireGate(store, job.id, profile, what, doing.tx);
+  if (what) await requireGate(store, job.id, profile, what, doing.person, doing.tx);
   checkTest(observation, pack, allow);
   await keepObservation(store, doing, {
     jobId: job.id,
@@ -260,7 +260,7 @@ export async function runOnInstrument(
   const { leastV, mostV } = testVoltageBounds(pack);
   const most = Math.min(mostV, instrument.mostV);
   if (!known) {
-    await store.sequelize.transaction((tx) => requireGate(store, job.id, profile, 'An insulation test', tx));
+    await store.sequelize.transaction((tx) => requireGate(store, job.id, profile, 'An insulation test', person, tx));
     if (!input.managementDisconnected)
       throw new InputProblem(
         'management-connected',

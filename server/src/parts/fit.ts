@@ -68,7 +68,7 @@ async function currentAt(
 async function mayFit(store: Store, doing: Doing, found: FoundJob): Promise<void> {
   const list = bodyIn(await currentDecisions(store, found.job.id, doing.tx), 'measures');
   if (list?.elsewhere) return;
-  await requireGate(store, found.job.id, found.profile, 'Fitting a part', doing.tx);
+  await requireGate(store, found.job.id, found.profile, 'Fitting a part', doing.person, doing.tx);
 }
 
 /** Puts a part into the pack of a job. What stood there goes where it is said to go. */
@@ -167,7 +167,7 @@ export async function salvage(
   const found = await findJob(store, number, doing.tx);
   const { job, pack, profile } = found;
   // What this workshop takes out it takes out behind its own gate, whoever did the rest.
-  await requireGate(store, job.id, profile, 'Taking a module out', doing.tx);
+  await requireGate(store, job.id, profile, 'Taking a module out', doing.person, doing.tx);
   await store.models.Pack.findByPk(pack.id, { transaction: doing.tx, lock: doing.tx.LOCK.NO_KEY_UPDATE });
   const places = [...new Set(input.places)];
   const ids: string[] = [];

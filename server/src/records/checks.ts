@@ -183,7 +183,7 @@ export async function addCheck(store: Store, doing: Doing, number: unknown, body
   const input = NewCheckSchema.parse(body);
   const { job, profile } = await findJob(store, number, doing.tx);
   const { stage, need, per, asks, unit } = checkFacts(input.check);
-  if (isGated(stage)) await requireGate(store, job.id, profile, `“${need}”`, doing.tx);
+  if (isGated(stage)) await requireGate(store, job.id, profile, `“${need}”`, doing.person, doing.tx);
   const place = per === 'job' ? '' : input.place;
   const pack = normalisePack(profile);
   const data =

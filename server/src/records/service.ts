@@ -114,7 +114,7 @@ export async function addReading(
   // Work inside the pack is what it is, under whatever stage it is posted.
   const joint = profile.links?.some((l) => l.id === input.place) ?? false;
   if (isGated(input.stage) || INSIDE.has(input.kind) || joint)
-    await requireGate(store, job.id, profile, 'Recording work inside the pack', doing.tx);
+    await requireGate(store, job.id, profile, 'Recording work inside the pack', doing.person, doing.tx);
   if (
     input.place !== '' &&
     !pack.modules.some((m) => m.id === input.place) &&

@@ -6,6 +6,7 @@ import {
   highestPackV,
   lockoutState,
   PROOF_WORDS,
+  workFault,
   type Hazard,
   type LockoutContext,
   type LockoutEntry,
@@ -268,7 +269,7 @@ export async function everProven(
 }
 
 /** Why a lock-out was closed, in words. */
-const CLOSED: Record<string, string> = {
+export const CLOSED: Record<string, string> = {
   'profile-changed': 'what keeps people safe in the pack profile was changed',
   'taken-in': 'the job was taken in from an archive: what was proven elsewhere is proven here anew',
   restored: 'the workshop was restored from a backup: what was done after it is not known',
@@ -281,12 +282,22 @@ export async function requireGate(
   jobId: string,
   profile: PackProfile,
   what: string,
+  person: { id: string; name: string },
   tx: Transaction,
 ): Promise<void> {
   const gate = await gateOf(store, jobId, profile, tx);
   if (!gate.holds)
     throw new Refusal('closed', 'Closed by the gate', `${what} is closed. ${gate.why}`, {
       accepted: 'The lock-out, up to live–dead–live, under Make safe.',
+    });
+  const lockout = openLockout(await observationsOf(store, jobId, 'make-safe', tx));
+  const { packV } = await carefulPackV(store, jobId, normalisePack(profile), tx);
+  const today = new Date(store.clock.now().wallMs).toISOString().slice(0, 10);
+  const fault = workFault(packV, lockout?.entries ?? [], person, today);
+  if (fault !== '')
+    throw new Refusal('closed', 'Not at work on it', `${what} is closed to ${person.name}. ${fault}`, {
+      type: 'urn:cellmend:not-at-work',
+      accepted: 'Join or take over under Make safe: own gloves, own key or tag, somebody else in sight.',
     });
 }
 export const isGated = (stage: Stage): boolean => GATED_STAGES.includes(stage);

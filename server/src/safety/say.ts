@@ -12,6 +12,8 @@ export function sayStep(d: StepData): string {
       return `kept by ${d.keptBy}`;
     case 'gloves':
       return `class ${d.gloveClass}, tested ${d.testedOn}`;
+    case 'join':
+      return `${d.takesOver ? 'takes over' : 'joins'}: gloves class ${d.gloveClass}, ${d.tag}${d.secondPerson ? `; ${d.secondPerson} stays in sight` : ''}`;
     case 'look':
       return `${d.calm ? 'calm' : 'NOT calm'}: ${d.text}`;
     case 'quarantine':

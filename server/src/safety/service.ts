@@ -13,8 +13,11 @@ import {
   entryFault,
   formFault,
   HAZARD_NAMES,
+  isCalled,
   lockoutState,
   proofFault,
+  standbyOf,
+  workFault,
   type LockoutEntry,
   type StepData,
 } from '@cellmend/core/safety';
@@ -120,6 +123,8 @@ export async function takeStep(
   }
   const fault = entryFault(context, lockout.entries, entry, today);
   if (fault !== '') refuse(fault);
+  const unfit = byWhom(packV, lockout.entries, entry, doing.person, today);
+  if (unfit !== '') refuse(unfit);
   // A proof that fails is kept as it was measured; the gate stays closed by it.
   const failed = data.step === 'live-dead-live' ? proofFault(data, context) : '';
   await observe(store, doing, job, data.step, data, [sayStep(data), failed].filter(Boolean).join(': '));
@@ -128,7 +133,7 @@ export async function takeStep(
     if (chassisVoltage(data, rules.deadV) !== '') await chassisFinding(store, doing, job, data);
   }
   if (data.step === 'quarantine') await beginWatch(store, doing, job, lockout.hazards, data.place);
-  if (data.step === 'gloves')
+  if (data.step === 'gloves' || data.step === 'join')
     await doing.person.update(
       { gloveClass: data.gloveClass, gloveTested: data.testedOn },
       { transaction: doing.tx },
@@ -151,6 +156,37 @@ export async function takeStep(
     await announce(store, doing.tx, 'clocks', job.number);
   }
   return viewSafety(store, job, profile, doing.person.id, doing.tx);
+}
+
+/** Why this step is not this person's to do; empty where it is. Whoever stays in sight works on nothing. */
+function byWhom(
+  packV: number,
+  entries: readonly LockoutEntry[],
+  entry: LockoutEntry,
+  person: { id: string; name: string },
+  today: string,
+): string {
+  switch (entry.step) {
+    case 'barrier':
+      return isCalled(entry.secondPerson, person.name)
+        ? 'Whoever works does not stay in sight of themselves: name somebody else.'
+        : '';
+    case 'gloves':
+    case 'low-voltage':
+      return isCalled(standbyOf(entries), person.name)
+        ? `${person.name} stays in sight and works on nothing: name somebody else first.`
+        : '';
+    case 'join':
+      return isCalled(standbyOf([...entries, entry]), person.name)
+        ? `${person.name} is the one who stays in sight: say who does from now on.`
+        : '';
+    case 'disconnect':
+      return workFault(packV, [...entries, entry], person, today);
+    case 'live-dead-live':
+      return workFault(packV, entries, person, today);
+    default:
+      return '';
+  }
 }
 
 /** Voltage to chassis met at the proof is an observation of Insulation, whatever the gate says. */

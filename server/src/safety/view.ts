@@ -2,15 +2,22 @@ import { bodyOf } from '@cellmend/contract/decisions';
 import { type SafetyView } from '@cellmend/contract/safety';
 import { openNow, type InsulationObservation } from '@cellmend/core/insulation';
 import { fullV, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
-import { hazardsFrom, lockoutState, type Hazard } from '@cellmend/core/safety';
+import {
+  hazardsFrom,
+  lockoutState,
+  standbyOf,
+  workersOf,
+  workFault,
+  type Hazard,
+} from '@cellmend/core/safety';
 import { offNow } from '@cellmend/core/stripdown';
 import type { SpreadReport } from '@cellmend/core/spread';
 import type { Transaction } from 'sequelize';
-import type { JobRow } from '../db/rows';
+import type { JobRow, ObservationRow } from '../db/rows';
 import { reportOf } from '../findings/stored';
 import { inTurn } from '../db/inTurn';
 import { type Store } from '../domain/store';
-import { carefulPackV, contextOf, namesOf, observationsOf, openLockout, viewStop } from './gate';
+import { carefulPackV, CLOSED, contextOf, namesOf, observationsOf, openLockout, viewStop } from './gate';
 import { ticksOf } from '../stripdown/ticks';
 import { rulesOf } from './rules';
 import { workshopSettings } from './settings';
@@ -92,6 +99,18 @@ export async function suggestedHazards(
   return hazardsFrom(signs, low || report?.pack.verdict === 'over-discharged');
 }
 
+/** How the last lock-out ended, for whoever comes after a change of shift. */
+function closedOf(rows: readonly ObservationRow[], names: Record<string, string>): SafetyView['closed'] {
+  const row = [...rows].reverse().find((r) => r.kind === 'close');
+  if (!row) return null;
+  const { reason, note } = row.data as { reason: string; note: string };
+  return {
+    why: [CLOSED[reason] ?? reason, note].filter(Boolean).join(': '),
+    by: names[row.personId ?? ''] ?? 'the server',
+    at: row.recordedAt.toISOString(),
+  };
+}
+
 export async function viewSafety(
   store: Store,
   job: JobRow,
@@ -152,6 +171,24 @@ export async function viewSafety(
     names,
     settings,
     gloves: { gloveClass: person?.gloveClass ?? null, testedOn: person?.gloveTested ?? null },
+    workers: workersOf(entries)
+      .filter((w) => w.gloves !== null && w.tag !== '')
+      .map((w) => ({
+        id: w.by,
+        name: names[w.by] ?? 'someone',
+        tag: w.tag,
+        gloveClass: w.gloves!.gloveClass,
+      })),
+    standby: standbyOf(entries),
+    workFault: lockout
+      ? workFault(
+          packV,
+          entries,
+          { id: personId, name: person?.name ?? '' },
+          new Date(now.wallMs).toISOString().slice(0, 10),
+        )
+      : '',
+    closed: lockout ? null : closedOf(rows, names),
     stopKinds: [...new Set(allStops.map((s) => s.kind))],
     stops: stops.map((s) => viewStop(s, names[s.personId] ?? 'someone')),
     holds: (state?.holds ?? false) && stops.length === 0,

@@ -78,7 +78,7 @@ export async function addTick(
       fields: [{ field: 'part', message: 'A part of its build.' }],
     });
   const name = partName(part);
-  await requireGate(store, job.id, profile, `“${name} ${input.off ? 'off' : 'on'}”`, doing.tx);
+  await requireGate(store, job.id, profile, `“${name} ${input.off ? 'off' : 'on'}”`, doing.person, doing.tx);
   // One after the other: of two ticks at once the second sees the first.
   await store.models.Job.findByPk(job.id, {
     attributes: ['id'],

@@ -4,7 +4,7 @@ import { Suspense, useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
 import { WasItSo } from '../../learn/WasItSo';
-import { decisionOf, spreadOf, useSession } from '../../api/hooks';
+import { decisionOf, spreadOf, useSafety, useSession } from '../../api/hooks';
 import { Waited } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
 import { lazily } from '../../shell/lazily';
@@ -25,7 +25,7 @@ import {
   Sheet,
   Stack,
 } from '../../ui/parts';
-import { day, upper } from '../../ui/words';
+import { day, upper, when } from '../../ui/words';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
 import { HowTheyLeave } from './HowTheyLeave';
@@ -108,6 +108,8 @@ export function HandOverStage({ question }: StageProps) {
   );
   const [notDone, setNotDone] = useDraft(`${job.number}.notDone`, signed0?.body.notDone ?? '');
   const [estimate, setEstimate] = useDraft(`${job.number}.estimate`, signed0?.body.estimate ?? '');
+  const watch = useSafety(job.number).data?.watch ?? null;
+  const [watchBy, setWatchBy] = useDraft(`${job.number}.watch-by`, signed0?.body.watchBy ?? '');
   const [cost, setCost] = useDraft(
     `${job.number}.came-to`,
     signed0?.body.cameTo == null ? '' : String(signed0.body.cameTo),
@@ -162,6 +164,16 @@ export function HandOverStage({ question }: StageProps) {
                       value={estimate}
                       maxLength={2000}
                       onChange={(e) => setEstimate(e.currentTarget.value)}
+                    />
+                  </Field>
+                )}
+                {watch && (
+                  <Field>
+                    The thermal watch is not over. Who carries it on, and until when?
+                    <Input
+                      value={watchBy}
+                      maxLength={200}
+                      onChange={(e) => setWatchBy(e.currentTarget.value)}
                     />
                   </Field>
                 )}
@@ -233,6 +245,15 @@ export function HandOverStage({ question }: StageProps) {
           {quote && <Quoted quote={quote} cameTo={costOk ? cameTo : null} />}
           <MeasuredTable />
           <SafetyEvidence />
+          {watch && (
+            <section>
+              <h2>Thermal watch not over</h2>
+              <p>
+                Begun {when(watch.since)}: a temperature every {watch.everyMin} min for at least{' '}
+                {watch.leastHours} h. Carried on by: {watchBy.trim() || 'not named yet'}.
+              </p>
+            </section>
+          )}
           {told && (
             <section>
               <h2>What to expect</h2>
@@ -302,7 +323,14 @@ export function HandOverStage({ question }: StageProps) {
                 Print
               </Button>
               <Button
-                isDisabled={!whole || !signing.may || signing.busy || obstacles.length > 0 || !costOk}
+                isDisabled={
+                  !whole ||
+                  !signing.may ||
+                  signing.busy ||
+                  obstacles.length > 0 ||
+                  !costOk ||
+                  (watch !== null && watchBy.trim() === '')
+                }
                 onPress={() =>
                   void signing.sign({
                     body: {
@@ -312,6 +340,7 @@ export function HandOverStage({ question }: StageProps) {
                       ending,
                       estimate: asks ? estimate : '',
                       cameTo: quote ? cameTo : null,
+                      watchBy: watch ? watchBy : '',
                     },
                     findingIds: [...(before ? [before.id] : []), ...(after ? [after.id] : [])],
                   })

@@ -13,12 +13,13 @@ import {
   type LockoutState,
   type Moment,
   type StepData,
+  CLASS_B_V,
 } from '@cellmend/core/safety';
 import { useEffect, useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
 import { arrivedAt } from '../../api/client';
-import { useSafety } from '../../api/hooks';
+import { decisionOf, useSafety } from '../../api/hooks';
 import { Awaiting } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
@@ -31,6 +32,7 @@ import { StepForm } from './StepForm';
 import { EvidenceList } from './EvidenceList';
 import { StopPanel } from './StopPanel';
 import { WatchPanel } from './WatchPanel';
+import { Workers } from './Workers';
 import { lazyChart, type PropsOf } from '../../ui/lazyChart';
 
 const BleedCurve = lazyChart<
@@ -154,6 +156,8 @@ export function MakeSafeStage({ question, stage }: StageProps) {
   const out = [...view.entries].reverse().find((e) => e.step === 'disconnect');
   const holds = view.begun && state.holds && !stop && job.gate.holds;
   const current = state.steps.find((s) => s.state === 'now');
+  const decided = decisionOf(job, 'measures') !== undefined;
+  const worksInside = job.steps.some((s) => s.stage === 'strip-down' || s.stage === 'rebuild');
   return (
     <Page>
       <h1>{question}</h1>
@@ -176,7 +180,13 @@ export function MakeSafeStage({ question, stage }: StageProps) {
           tone="hot"
           title={`Not yet: capacitors may still hold ${fixed(holding, 0)} V`}
           big={<span className="n">{countdown(left)}</span>}
-          small={wait.computed ? 'until below 60 V' : 'least wait'}
+          small={
+            !wait.computed
+              ? 'least wait'
+              : holding > CLASS_B_V
+                ? 'until below 60 V'
+                : 'until it may be measured'
+          }
         >
           {out?.step === 'disconnect' &&
             `Service disconnect out at ${when(new Date(out.atMs).toISOString()).replace('today ', '')}, kept by ${out.keptBy}. `}
@@ -193,7 +203,9 @@ export function MakeSafeStage({ question, stage }: StageProps) {
             ? job.gate.why
             : view.begun
               ? state.why
-              : 'The lock-out has not been begun. Treat everything orange as live.'}
+              : view.closed
+                ? `The last lock-out was closed by ${view.closed.by}, ${when(view.closed.at)}: ${view.closed.why}. Begin again. Treat everything orange as live.`
+                : 'The lock-out has not been begun. Treat everything orange as live.'}
         </Answer>
       )}
       {view.stops.map((s) => (
@@ -259,9 +271,13 @@ export function MakeSafeStage({ question, stage }: StageProps) {
                 <>
                   <h3>{holds ? 'The gate is open' : 'Prove it again'}</h3>
                   <p>
-                    {holds
-                      ? 'Strip down and Rebuild can be worked. Links come out in the order on the pack map: fewest pulls to parts below 60 V.'
-                      : state.why}
+                    {!holds
+                      ? state.why
+                      : worksInside
+                        ? 'Strip down and Rebuild can be worked. Links come out in the order on the pack map: fewest pulls to parts below 60 V.'
+                        : decided
+                          ? 'Nothing that was decided is worked inside this pack: it stays closed.'
+                          : 'Nothing is decided yet. Decide what is to be done before anything is opened.'}
                   </p>
                   <Proof view={view} />
                 </>
@@ -279,6 +295,7 @@ export function MakeSafeStage({ question, stage }: StageProps) {
           </Sheet>
         </Columns>
       )}
+      {view.begun && <Workers view={view} busy={write.busy} onTake={(data) => take(data)} />}
       {view.watch && <WatchPanel watch={view.watch} onDone={() => void mutate()} />}
       {view.evidence.length > 0 && (
         <EvidenceList view={view} may={may && !stop} busy={write.busy} onCorrect={take} />

@@ -166,15 +166,17 @@ function Look({ step, may, busy, onTake }: StepProps) {
 
 /** Outdoors is the careful choice; staying needs a reason. */
 function Quarantine({ step, view, may, busy, onTake }: StepProps) {
-  const [decision, setDecision] = useState<'outdoors' | 'stays'>('outdoors');
-  const [place, setPlace] = useState(view.settings.quarantinePlace);
+  const [decision, setDecision] = useState<'outdoors' | 'stays' | null>(null);
+  const [place, setPlace] = useState('');
   const [reason, setReason] = useState('');
-  const ready = place.trim() !== '' && (decision === 'outdoors' || reason.trim() !== '');
+  const usual = view.settings.quarantinePlace;
+  const ready =
+    place.trim() !== '' && (decision === 'outdoors' || (decision === 'stays' && reason.trim() !== ''));
   return (
     <form
       onSubmit={(e) => {
         e.preventDefault();
-        void onTake({ step: 'quarantine', decision, place, reason });
+        if (decision !== null) void onTake({ step: 'quarantine', decision, place, reason });
       }}
     >
       <Stack>
@@ -192,6 +194,13 @@ function Quarantine({ step, view, may, busy, onTake }: StepProps) {
           Where
           <Input value={place} maxLength={200} onChange={(e) => setPlace(e.target.value)} />
         </Field>
+        {usual !== '' && place === '' && (
+          <div>
+            <Button quiet onPress={() => setPlace(usual)}>
+              {usual}
+            </Button>
+          </div>
+        )}
         {decision === 'stays' && (
           <Field>
             Why it may stay
@@ -209,11 +218,11 @@ function Quarantine({ step, view, may, busy, onTake }: StepProps) {
 }
 
 function Gloves({ step, context, view, may, busy, onTake }: StepProps) {
-  const [gloveClass, setClass] = useState<GloveClass>(view.gloves.gloveClass ?? '0');
+  const [gloveClass, setClass] = useState<GloveClass | ''>(view.gloves.gloveClass ?? '');
   const [testedOn, setTested] = useState(view.gloves.testedOn ?? '');
   const [airTest, setAir] = useState(false);
   const fault = gloveFault(
-    { gloveClass, testedOn: testedOn || null },
+    { gloveClass: gloveClass || null, testedOn: testedOn || null },
     context.packV,
     new Date().toISOString().slice(0, 10),
   );
@@ -221,7 +230,7 @@ function Gloves({ step, context, view, may, busy, onTake }: StepProps) {
     <form
       onSubmit={(e) => {
         e.preventDefault();
-        void onTake({ step: 'gloves', gloveClass, testedOn, airTest });
+        if (gloveClass !== '') void onTake({ step: 'gloves', gloveClass, testedOn, airTest });
       }}
     >
       <Stack>
@@ -231,6 +240,7 @@ function Gloves({ step, context, view, may, busy, onTake }: StepProps) {
           <Field style={{ flex: 1 }}>
             Class on the cuff
             <Select value={gloveClass} onChange={(e) => setClass(e.target.value as GloveClass)}>
+              <option value="">choose</option>
               {GLOVE_CLASSES.map((g) => (
                 <option key={g.name} value={g.name}>
                   {g.name}, up to {g.mostDcV} V DC
@@ -250,7 +260,10 @@ function Gloves({ step, context, view, may, busy, onTake }: StepProps) {
           <ProblemNote what={fault} accepted="Other gloves, on record with class and test date." />
         )}
         <div>
-          <Button type="submit" isDisabled={!may || busy || fault !== '' || !airTest}>
+          <Button
+            type="submit"
+            isDisabled={!may || busy || fault !== '' || !airTest || gloveClass === '' || testedOn === ''}
+          >
             Gloves on
           </Button>
         </div>

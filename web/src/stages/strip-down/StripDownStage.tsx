@@ -1,8 +1,17 @@
 import type { StockPart } from '@cellmend/contract/stock';
 import type { NewTick } from '@cellmend/contract/stripdown';
 import { STAGE_FACTS } from '@cellmend/core/route';
-import { CLASS_B_V } from '@cellmend/core/safety';
-import { atHand, bagCount, bags, inTheWay, offNow, partName, type PlanStep } from '@cellmend/core/stripdown';
+import { CLASS_B_V, wearFor } from '@cellmend/core/safety';
+import {
+  atHand,
+  bagCount,
+  bags,
+  inTheWay,
+  offNow,
+  partName,
+  type PlanStep,
+  type StripPlan,
+} from '@cellmend/core/stripdown';
 import { Check, CornerDownRight } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
@@ -107,6 +116,9 @@ function Shelf({ what, needs, stock }: { what: string; needs: number; stock: rea
     <b>: {n === 0 ? 'not on the shelf' : `only ${n} on the shelf`}</b>
   );
 }
+
+/** Highest voltage within reach before a step is done: what the step before it leaves. */
+const withinReachV = (plan: StripPlan, i: number): number => (i === 0 ? plan.nowV : plan.steps[i - 1]!.leftV);
 
 /** The plan of the work: what comes off, in which order, what voltage is left, and what it shows. */
 export function StripDownStage({ question, stage }: StageProps) {
@@ -269,7 +281,13 @@ export function StripDownStage({ question, stage }: StageProps) {
                   {s.kind === 'module' && ' out'}
                 </b>{' '}
                 <Mute>
-                  {[detail(s), bagOf.has(s.id) ? `bag ${bagOf.get(s.id)}` : ''].filter(Boolean).join(' · ')}
+                  {[
+                    detail(s),
+                    bagOf.has(s.id) ? `bag ${bagOf.get(s.id)}` : '',
+                    s.done || off.has(s.id) ? '' : wearFor(withinReachV(plan, i)).short,
+                  ]
+                    .filter(Boolean)
+                    .join(' · ')}
                 </Mute>
               </span>
               {s.kind === 'link' ? (
@@ -300,6 +318,8 @@ export function StripDownStage({ question, stage }: StageProps) {
               {next.kind === 'module' ? ' out' : ' off'}
               {next.kind === 'link' && `: then ${fixed(next.leftV, 0)} V at most`}
             </b>
+            <br />
+            <b>{wearFor(plan.nowV).says}</b>
             <br />
             {[
               upper(next.tool ?? 'by hand'),
