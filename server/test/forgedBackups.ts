@@ -69,7 +69,7 @@ export async function forgeries(url: string, folder: string, ways = 0): Promise<
   const made: Forgery[] = [];
   const trace = (): { file: string; run: string; program: string } => {
     const file = join(traces, `ran-${made.length}`);
-    return { file, program: `touch ${file}`, run: `COPY (SELECT 1) TO PROGRAM 'touch ${file}'` };
+    return { file, program: `touch ${file}`, run: `COPY (SELECT 1) TO PROGRAM 'cat > ${file}'` };
   };
   const kinds = ways === 0 ? { 'all together': Object.values(FORGED).join(';\n') } : FORGED;
   for (let way = 0; way < Math.max(1, ways); way++)

@@ -7,8 +7,15 @@ export interface SignedRules extends SafetyRules {
   version: number;
 }
 
-/** Versions from one on, oldest first. */
+/**
+ * Versions from one on, oldest first. A job that was taken in may name one that was never in force here: then all there are, of which
+ * the strictest count.
+ */
 async function versionsFrom(store: Store, version: number, tx?: Transaction): Promise<SignedRules[]> {
+  const from = await readFrom(store, version, tx);
+  return from.length > 0 ? from : readFrom(store, 1, tx);
+}
+async function readFrom(store: Store, version: number, tx?: Transaction): Promise<SignedRules[]> {
   return store.sequelize.query<SignedRules>(
     `SELECT version, two_persons AS "twoPersons", gate_hours AS "gateHours", least_wait_min AS "leastWaitMin", dead_v AS "deadV"
      FROM safety_rules WHERE version >= $1 ORDER BY version`,
@@ -55,7 +62,9 @@ export async function rulesThen(
   tx?: Transaction,
 ): Promise<SafetyRules> {
   const versions = await versionsFrom(store, begunUnder ?? 1, tx);
-  return begunUnder === null ? versions.map((v): SafetyRules => v).reduce(stricter) : versions[0]!;
+  return begunUnder === null || versions[0]!.version !== begunUnder
+    ? versions.map((v): SafetyRules => v).reduce(stricter)
+    : versions[0]!;
 }
 
 export const sameRules = (a: SafetyRules, b: SafetyRules): boolean =>
