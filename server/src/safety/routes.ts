@@ -11,7 +11,8 @@ import type { InstrumentRuns } from '../instruments/runs';
 import { beginLockout, closeLockout, endWatch, takeStep } from './service';
 import { viewSafety } from './view';
 import { endStop, stopWork } from './stops';
-import { saveSettings, workshopSettings } from './settings';
+import { saveSettings } from './saveSettings';
+import { workshopSettings } from './settings';
 
 export function safetyRoutes(store: Store, runs: InstrumentRuns): Router {
   const router = Router();
