@@ -1,5 +1,6 @@
 // npm run bench [topic …]: side-by-side figures, as ratios within one run.
 import { throwAwayCluster } from '../../scripts/lib/postgres.mjs';
+import { benchAttack } from './attack';
 import { benchControl } from './control';
 import { benchDiagnosis } from './diagnosis';
 import { benchHolds } from './holds';
@@ -18,6 +19,7 @@ const TOPICS: Record<string, () => Promise<void>> = {
   diagnosis: benchDiagnosis,
   records: benchRecords,
   holds: benchHolds,
+  attack: benchAttack,
   outputs: benchOutputs,
   control: benchControl,
   plans: benchPlans,

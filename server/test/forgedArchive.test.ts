@@ -1,50 +1,17 @@
-import { ARCHIVED_TABLES, MOST_CHAINED_ROWS, type TakenIn } from '@cellmend/contract/archive';
+import { MOST_CHAINED_ROWS, type TakenIn } from '@cellmend/contract/archive';
 import type { Problem } from '@cellmend/contract/problem';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { verifyRecord } from '../../scripts/lib/verify.mjs';
 import { newJob, openOn, profileOf, proveDead } from './depot';
-import { forge, seeded, snapshot, strays, zipOf, type Parts, type Tables } from './forgedArchives';
+import { elsewhere, forge, partsOf, seeded, snapshot, strays, zipOf, type Parts } from './forgedArchives';
 import { root, startBench, type Bench, type Client } from './harness';
 
 let bench: Bench;
 let ina: Client;
 let original: Parts;
 
-/** Tables and head of a job's archive, straight from the tables that it was written of. */
-async function partsOf(n: number): Promise<Parts> {
-  const { writeArchive } = await import('../src/archive/write');
-  const { zip } = await writeArchive(bench.running.store, n);
-  const pieces: Buffer[] = [];
-  for await (const piece of zip.outputStream) pieces.push(piece as Buffer);
-  const { mkdtempSync, writeFileSync } = await import('node:fs');
-  const { tmpdir } = await import('node:os');
-  const { Entries } = await import('../src/archive/entries');
-  const file = join(mkdtempSync(join(tmpdir(), 'cellmend-forged-')), 'a.zip');
-  writeFileSync(file, Buffer.concat(pieces));
-  const entries = await Entries.open(file);
-  const head = (await entries.json('archive.json')) as Record<string, unknown>;
-  const tables = {} as Tables;
-  for (const t of ARCHIVED_TABLES) tables[t] = (await entries.json(`record/${t}.json`)) as never;
-  const files = new Map<string, Buffer>();
-  for (const [, path] of JSON.stringify(tables).matchAll(/"file":"(files\/[^"]+)"/g))
-    files.set(path!, await entries.read(path!));
-  entries.close();
-  return { head, tables, files };
-}
-/** The same job under ids of its own, as one of another workshop is. */
-function elsewhere({ head, tables, files }: Parts): Parts {
-  const map = new Map<string, string>();
-  const text = JSON.stringify({ head, tables }).replace(
-    /[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}/g,
-    (id) => {
-      if (!map.has(id)) map.set(id, crypto.randomUUID());
-      return map.get(id)!;
-    },
-  );
-  return { ...(JSON.parse(text) as Pick<Parts, 'head' | 'tables'>), files };
-}
 const send = async (parts: Parts, vehicle = 'other') =>
   ina.post<TakenIn & Problem>(`/api/archives?vehicle=${vehicle}`, await zipOf(parts));
 
@@ -83,7 +50,7 @@ beforeAll(async () => {
     proof: '',
   });
   expect(out.status).toBe(201);
-  original = await partsOf(n);
+  original = await partsOf(bench.running.store, n);
 });
 afterAll(() => bench.end());
 

@@ -1,6 +1,12 @@
 import { ARCHIVED_TABLES, type ArchivedTable } from '@cellmend/contract/archive';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import pg from 'pg';
 import { ZipFile } from 'yazl';
+import { Entries } from '../src/archive/entries';
+import { writeArchive } from '../src/archive/write';
+import type { Store } from '../src/domain/store';
 
 export type Tables = Record<ArchivedTable, Record<string, unknown>[]>;
 /** An archive that is taken apart: its head, its tables, and the bytes beside them. */
@@ -21,6 +27,40 @@ export async function zipOf({ head, tables, files }: Parts): Promise<Buffer> {
   return Buffer.concat(pieces);
 }
 
+const UUID = /[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}/g;
+
+/** Tables and head of a job's archive, and the bytes beside them, as the job is written. */
+export async function partsOf(store: Store, n: number): Promise<Parts> {
+  const { zip } = await writeArchive(store, n);
+  const pieces: Buffer[] = [];
+  for await (const piece of zip.outputStream) pieces.push(piece as Buffer);
+  const folder = mkdtempSync(join(tmpdir(), 'cellmend-forged-'));
+  const file = join(folder, 'a.zip');
+  writeFileSync(file, Buffer.concat(pieces));
+  const entries = await Entries.open(file);
+  try {
+    const head = (await entries.json('archive.json')) as Record<string, unknown>;
+    const tables = {} as Tables;
+    for (const t of ARCHIVED_TABLES) tables[t] = (await entries.json(`record/${t}.json`)) as never;
+    const files = new Map<string, Buffer>();
+    for (const [, path] of JSON.stringify(tables).matchAll(/"file":"(files\/[^"]+)"/g))
+      files.set(path!, await entries.read(path!));
+    return { head, tables, files };
+  } finally {
+    entries.close();
+    rmSync(folder, { recursive: true });
+  }
+}
+/** The same job under ids of its own, as one of another workshop is. */
+export function elsewhere({ head, tables, files }: Parts): Parts {
+  const map = new Map<string, string>();
+  const text = JSON.stringify({ head, tables }).replace(UUID, (id) => {
+    if (!map.has(id)) map.set(id, crypto.randomUUID());
+    return map.get(id)!;
+  });
+  return { ...(JSON.parse(text) as Pick<Parts, 'head' | 'tables'>), files };
+}
+
 /** Every row of every table of a database, by the sum of its text; and which ids there are. */
 export interface Snapshot {
   rows: Map<string, Map<string, string>>;
@@ -35,7 +75,6 @@ const PASSING = [
   'live_sessions',
   'chain',
 ];
-const UUID = /[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}/g;
 
 export async function snapshot(url: string): Promise<Snapshot> {
   const client = new pg.Client({ connectionString: url });

@@ -206,13 +206,16 @@ function unbelieved(
     : `the voltage stood still while ${round(state.stepAh - now.fromAh, 1)} A·h flowed: it is not this module’s`;
 }
 
-/** Why no more may flow by what was counted, whatever the voltage says; empty while it may. */
-function beyondCounted(a: Answering, step: PlanStep, state: ControlState): string {
+/**
+ * Why no more may flow by what was counted, whatever the voltage says; empty while it may.
+ * @param aheadAh what flows until the next reading: it is stopped before, not after
+ */
+function beyondCounted(a: Answering, step: PlanStep, state: ControlState, aheadAh: number): string {
   const holds = state.holds;
   if (!holds) return '';
-  if (step.mode === 'charge' && holds.leastAh > a.ratedAh * (1 + BEYOND))
+  if (step.mode === 'charge' && holds.leastAh + aheadAh > a.ratedAh * (1 + BEYOND))
     return `${round(holds.leastAh, 1)} A·h are in it by what was counted; it is rated ${round(a.ratedAh, 1)}`;
-  if (step.mode === 'discharge' && holds.mostAh < -BEYOND * a.ratedAh)
+  if (step.mode === 'discharge' && holds.mostAh - aheadAh < -BEYOND * a.ratedAh)
     return `all that could be in it by what was counted has flowed out, and ${round(-holds.mostAh, 1)} A·h more`;
   return '';
 }
@@ -291,7 +294,7 @@ export function decide(
   if (step.answers && !before.cools) {
     const lie = unbelieved(step.answers, step, before, state, reading, inStepS);
     if (lie !== '') return off(lie);
-    const beyond = beyondCounted(step.answers, step, state);
+    const beyond = beyondCounted(step.answers, step, state, Math.abs(flowedAh));
     if (beyond !== '') return crossed('charge', beyond);
   }
 
