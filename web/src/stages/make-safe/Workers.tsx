@@ -1,5 +1,5 @@
 import type { SafetyView } from '@cellmend/contract/safety';
-import { GLOVE_CLASSES, gloveFault, type GloveClass, type StepData } from '@cellmend/core/safety';
+import { GLOVE_CLASSES, gloveFault, isCalled, type GloveClass, type StepData } from '@cellmend/core/safety';
 import { useState } from 'react';
 import { useJobView } from '../../shell/jobContext';
 import { Field, Input, Select } from '../../ui/Field';
@@ -72,9 +72,18 @@ function Join({
   const [airTest, setAir] = useState(false);
   const [tag, setTag] = useState('');
   const [secondPerson, setSecond] = useState('');
+  const { person } = useJobView();
+  // Whoever stays in sight now names somebody else before they work.
+  const sightIsMine = isCalled(view.standby, person.name);
   const today = new Date().toISOString().slice(0, 10);
   const fault = gloveFault({ gloveClass: gloveClass || null, testedOn: testedOn || null }, view.packV, today);
-  const ready = gloveClass !== '' && testedOn !== '' && fault === '' && airTest && tag.trim() !== '';
+  const ready =
+    gloveClass !== '' &&
+    testedOn !== '' &&
+    fault === '' &&
+    airTest &&
+    tag.trim() !== '' &&
+    (!sightIsMine || secondPerson.trim() !== '');
   const take = async (takesOver: boolean): Promise<void> => {
     if (gloveClass === '') return;
     const data: StepData = { step: 'join', gloveClass, testedOn, airTest, tag, takesOver, secondPerson };
@@ -99,7 +108,7 @@ function Join({
           <Input type="date" value={testedOn} onChange={(e) => setTested(e.target.value)} />
         </Field>
       </Row>
-      <Row>
+      <Row style={{ alignItems: 'flex-end' }}>
         <Field style={{ flex: 1 }}>
           My key or tag on the disconnect
           <Input value={tag} maxLength={80} onChange={(e) => setTag(e.target.value)} autoComplete="off" />
@@ -109,7 +118,7 @@ function Join({
           <Input
             value={secondPerson}
             maxLength={80}
-            placeholder={view.standby}
+            placeholder={sightIsMine ? '' : view.standby}
             onChange={(e) => setSecond(e.target.value)}
             autoComplete="off"
           />
