@@ -10,7 +10,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { installationKey, seal, unseal } from '../../scripts/lib/backupFile.mjs';
 import { APP_ROLE, dumpTo, LEFT_OUT, runSql } from '../../scripts/lib/postgres.mjs';
 import { restoreFrom } from '../../scripts/lib/restore.mjs';
-import { TABLES, verifyRecord } from '../../scripts/lib/verify.mjs';
+import { GUARDS_SQL, TABLES, verifyRecord } from '../../scripts/lib/verify.mjs';
 import { ALL_CHAINED } from '../src/db/guards';
 import * as steps from '../src/db/restored';
 import { measures, proveDead } from './depot';
@@ -247,6 +247,11 @@ describe('the record', () => {
 
   it('is looked at in every table that is chained', () =>
     expect([...TABLES].sort()).toEqual([...ALL_CHAINED].sort()));
+
+  it('is kept by just the triggers and functions that are written down; after a change of the schema: npm run guards', () => {
+    const written = JSON.parse(readFileSync(join(root, 'scripts/lib/guards.json'), 'utf8')) as object;
+    expect(JSON.parse(runSql(bench.url, GUARDS_SQL).trim())).toEqual(written);
+  });
 
   it('is whole as the server wrote it, and says what its newest link is', () => {
     const told = verifyRecord(bench.url);
