@@ -46,6 +46,8 @@ const sheet = (ending: Ending, estimate = '', notDone = ''): DecisionBodyInput =
   notDone,
   ending,
   estimate,
+  // Said of a thermal watch that is not over; nothing of it stands on a sheet without one.
+  watchBy: 'yard watch, Edda, until Friday 12:00',
 });
 const intake = (more: object = {}): DecisionBodyInput => ({
   topic: 'intake',
@@ -503,6 +505,12 @@ it('T7: 48 V after a crash, locked: its evidence in order, handed on to who is l
   expect(job.endings.repaired.join(' ')).toMatch(/licensed specialist/);
   const dropped = measures(['specialist'], ['replace-fuse', 'pyro fuse', { dropped: 'theirs to decide' }]);
   expect((await sign(n, dropped)).status).toBe(201);
+  // Whoever carries on the thermal watch is named, or it is not handed on.
+  const unwatched = await sign(n, {
+    ...sheet('handed-on', 'Fjord HV service'),
+    watchBy: '',
+  } as DecisionBodyInput);
+  expect(unwatched.body.detail).toMatch(/thermal watch is not over/);
   expect((await sign(n, sheet('handed-on', 'Fjord HV service'))).status).toBe(201);
   expect((await jobOf(n)).contradictions).toEqual([]);
 });
