@@ -94,8 +94,12 @@ export async function snapshot(url: string): Promise<Snapshot> {
       );
       rows.set(t, new Map(found.rows.map((r) => [r.sum, r.text])));
       for (const { text } of found.rows) {
-        const { id } = JSON.parse(text.length < 4000 ? text : '{}') as { id?: unknown };
-        if (typeof id === 'string') ids.add(id);
+        const { id, elsewhere: guest } = JSON.parse(text.length < 4000 ? text : '{}') as {
+          id?: unknown;
+          elsewhere?: unknown;
+        };
+        // Somebody of another workshop is nobody of here: two archives of one workshop may name them both.
+        if (typeof id === 'string' && !guest) ids.add(id);
       }
     }
     return { rows, ids };
