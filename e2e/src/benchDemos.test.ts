@@ -11,7 +11,7 @@ import { demoDepot } from './depot';
 // The simulated modules stand as they do at first.
 process.env.CELLMEND_LIVE = mkdtempSync(join(tmpdir(), 'cellmend-demo-bench-'));
 const depot = demoDepot({ records: true, bench: true });
-beforeAll(() => depot.bench().running.filled, 60_000);
+beforeAll(() => depot.bench().running.filled, 120_000);
 
 it('a hybrid half-way through conditioning runs when the demo is begun, and the board and the map say so', async () => {
   const { page, errors } = await depot.tablet();
