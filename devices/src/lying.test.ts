@@ -36,6 +36,15 @@ describe('a voltage that lies', () => {
     }
 });
 
+describe('a gentle charge of NiMH', () => {
+  it('lasts its sixteen hours by IEC 61951-2, whatever was counted: full cells turn it into heat', () => {
+    const end = play(3, 'nimh', 'nimh-rated', 'none');
+    expect(end.why).toBe('');
+    expect(end.state.inAh / 6.5).toBeGreaterThan(1.5);
+    expect(end.fullest).toBeLessThanOrEqual(1.05);
+  });
+});
+
 describe('an output that says it is off', () => {
   const source = (flows: number[]): Switched => ({
     identity: 'one that lies',

@@ -30,7 +30,6 @@ export const LIES = [
   'nought',
 ] as const;
 export type Lie = (typeof LIES)[number];
-export const JOBS = ['capacity', 'hard-charge', 'give', 'take', 'recover', 'slow-balance'] as const;
 
 export interface LyingRun {
   profile: PackProfile;
@@ -53,7 +52,7 @@ export interface LyingEnd {
   /** Most and least that the module held at any time, of what it can hold. */
   fullest: number;
   emptiest: number;
-  /** Charge that was put in more than was taken out, of the rating. */
+  /** Charge that was put in more than was taken out, of the rating, at the end of what is charged hard. */
   put: number;
   state: ControlState;
 }
@@ -116,6 +115,8 @@ export function playLying(run: LyingRun): LyingEnd {
   } catch (e) {
     return { ...end, refused: true, why: String(e), state: beginControl() };
   }
+  // What a gentle charge gives a full cell turns into heat, by design.
+  const gentleA = Math.max(0, ...plan.map((p) => p.answers?.gentleA ?? 0));
   let state = fromRest(beginControl(), rest);
   for (let timeS = 0; timeS < 40 * 3600;) {
     const to = setpointOf(plan, state);
@@ -129,7 +130,8 @@ export function playLying(run: LyingRun): LyingEnd {
     end.emptiest = Math.min(end.emptiest, share());
     const decided = decide(plan, state, read(currentA, timeS), run.everyS);
     state = decided.state;
-    end.put = Math.max(end.put, (state.inAh - state.outAh) / run.facts.ratedAh);
+    if (-currentA > gentleA * 1.01)
+      end.put = Math.max(end.put, (state.inAh - state.outAh) / run.facts.ratedAh);
     end.hours = timeS / 3600;
     if (decided.does === 'off' || decided.does === 'done')
       return { ...end, why: decided.does === 'off' ? decided.says : '', state };

@@ -6,7 +6,7 @@ import type { ModuleFacts } from './simulatedModule';
 /** Recipes that put current through a module, by what it is. */
 export const RECIPES = (chemistry: Chemistry): string[] =>
   chemistry === 'nimh'
-    ? ['capacity', 'hard-charge', 'give', 'take']
+    ? ['capacity', 'hard-charge', 'nimh-rated', 'slow-balance', 'give', 'take']
     : ['capacity', 'give', 'take', 'recover'];
 
 /** One module and one wrong instrument, drawn at random. */

@@ -4,6 +4,8 @@ import { ocvCurve, type PackProfile } from '../pack';
 export interface Answering {
   cells: number;
   ratedAh: number;
+  /** Up to this current a full cell turns all it is given into heat, and a charge is ended by its hours, A; 0 where no cell does. */
+  gentleA: number;
   /** The least resistance that so many cells of this size have, Ω. */
   leastOhm: number;
   /** Rest voltage of one cell over its charge; empty where voltage says nothing of the charge. */
@@ -15,6 +17,8 @@ export interface Answering {
 
 /** Resistance of a cell times its capacity, Ω·A·h, at the least. Lithium 0.3–5 mΩ of large cells, NiMH sticks of 12 10–40 mΩ; from memory. */
 const LEAST_OHM_AH = { lithium: 0.02, nimh: 0.004 };
+/** The charge of NiMH that IEC 61951-2 gives for 16 h, C: full cells take it as heat while low ones catch up. From memory. */
+const GENTLE_C = 0.1;
 /** A course is told over the shortest stretch of charge in which the rest curve moves by so much everywhere, V a cell. */
 const TELLS_V = 0.004;
 const STRETCHES = [0.02, 0.03, 0.05, 0.08, 0.12, 0.2, 0.3, 0.4];
@@ -39,6 +43,7 @@ export function answeringOf(profile: PackProfile, cells: number): Answering {
   return {
     cells,
     ratedAh: c,
+    gentleA: nimh ? GENTLE_C * c : 0,
     leastOhm: (cells * (nimh ? LEAST_OHM_AH.nimh : LEAST_OHM_AH.lithium)) / c,
     curve: nimh ? [] : table,
     windowAh: stretch * c,

@@ -213,7 +213,8 @@ function unbelieved(
 function beyondCounted(a: Answering, step: PlanStep, state: ControlState, aheadAh: number): string {
   const holds = state.holds;
   if (!holds) return '';
-  if (step.mode === 'charge' && holds.leastAh + aheadAh > a.ratedAh * (1 + BEYOND))
+  const gentle = step.currentA <= a.gentleA * (1 + HELD_WITHIN);
+  if (step.mode === 'charge' && !gentle && holds.leastAh + aheadAh > a.ratedAh * (1 + BEYOND))
     return `${round(holds.leastAh, 1)} A·h are in it by what was counted; it is rated ${round(a.ratedAh, 1)}`;
   if (step.mode === 'discharge' && holds.mostAh - aheadAh < -BEYOND * a.ratedAh)
     return `all that could be in it by what was counted has flowed out, and ${round(-holds.mostAh, 1)} A·h more`;
