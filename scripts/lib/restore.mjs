@@ -10,7 +10,7 @@ import {
   readFileSync,
   readSync,
   rmSync,
-  writeSync,
+  writevSync,
 } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -18,8 +18,8 @@ import { client, LEFT_OUT, localProgram, runSql } from './postgres.mjs';
 import { Told } from './setup.mjs';
 
 const PIECE = 1 << 20;
-/** One row of a table, as text: a photograph of 8 MB is 16 MB of hexadecimal. */
-const MOST_LINE_BYTES = 64 << 20;
+/** One row of a table, as text: PostgreSQL holds no value of more. */
+const MOST_LINE_BYTES = 2 ** 30;
 /** An identity or a number beyond this was written by nobody: it would leave none for the next row. */
 const MOST_IDENTITY = 1e15;
 const NAME = /^[a-z_][a-z0-9_]{0,62}$/;
@@ -33,22 +33,29 @@ const plainName = (text) => {
   return name;
 };
 
-/** Lines of a file, as bytes without their end. */
+/** Lines of a file, as bytes without their end; a long one is put together once. */
 function* linesOf(file) {
   const fd = openSync(file, 'r');
   try {
     const { size } = fstatSync(fd);
-    let rest = Buffer.alloc(0);
+    let rest = [];
+    let restBytes = 0;
     for (let at = 0; at < size;) {
       const piece = Buffer.alloc(Math.min(PIECE, size - at));
       at += readSync(fd, piece, 0, piece.length, at);
-      let bytes = rest.length > 0 ? Buffer.concat([rest, piece]) : piece;
       let from = 0;
-      for (let end; (end = bytes.indexOf(10, from)) >= 0; from = end + 1) yield bytes.subarray(from, end);
-      rest = bytes.subarray(from);
-      if (rest.length > MOST_LINE_BYTES) throw broken('a row of it is longer than a row can be');
+      for (let end; (end = piece.indexOf(10, from)) >= 0; from = end + 1) {
+        const last = piece.subarray(from, end);
+        yield restBytes > 0 ? Buffer.concat([...rest, last]) : last;
+        rest = [];
+        restBytes = 0;
+      }
+      if (from === piece.length) continue;
+      rest.push(piece.subarray(from));
+      restBytes += piece.length - from;
+      if (restBytes > MOST_LINE_BYTES) throw broken('a row of it is longer than a row can be');
     }
-    if (rest.length > 0) yield rest;
+    if (restBytes > 0) yield Buffer.concat(rest);
   } finally {
     closeSync(fd);
   }
@@ -64,10 +71,8 @@ export function rowsOf(dump, folder) {
   localProgram('pg_restore', ['--data-only', '--no-owner', '--no-privileges', `--file=${script}`, dump]);
   const tables = [];
   let open = null;
-  const put = (line) => {
-    writeSync(open.fd, line);
-    writeSync(open.fd, '\n');
-  };
+  const END = Buffer.from('\n');
+  const put = (line) => writevSync(open.fd, [line, END]);
   for (const line of linesOf(script)) {
     if (open) {
       if (line.length === 2 && line[0] === 0x5c && line[1] === 0x2e) {
