@@ -93,25 +93,34 @@ export const GUARDS_SQL = `
       JOIN pg_class c ON c.oid = g.tgrelid JOIN pg_proc p ON p.oid = g.tgfoid WHERE NOT g.tgisinternal AND c.relnamespace = 'public'::regnamespace),
     'functions', (SELECT json_object_agg(p.proname, encode(sha256(convert_to(p.prosrc, 'UTF8')), 'hex')) FROM pg_proc p WHERE p.pronamespace = 'public'::regnamespace))`;
 
-/** What keeps the record and is not as it was made: switched off, taken away, or another. */
+/** What keeps the record and is not as it was made: switched off, taken away, another, or put beside it. */
 function guardBreaks(url) {
   const ours = JSON.parse(readFileSync(guardsFile, 'utf8'));
   const there = JSON.parse(runSql(url, GUARDS_SQL).trim());
-  // A database that a later start has yet to bring up to date has the guards of its own time.
-  if (there.migration !== ours.migration) return [];
-  const differ = (kind, word) =>
-    Object.entries(ours[kind]).flatMap(([name, made]) =>
-      there[kind]?.[name] === made
+  const broken = (what, key, how) => ({ seq: null, what, key, how });
+  // Whoever names another version would have nothing looked at: that it was not is a break.
+  if (there.migration !== ours.migration)
+    return [
+      broken(
+        'schema',
+        there.migration ?? 'none',
+        `it is not of this version (${ours.migration}): what keeps the record was not looked at; start the server once`,
+      ),
+    ];
+  const differ = (kind, word) => {
+    const [made, found] = [ours[kind], there[kind] ?? {}];
+    return [...new Set([...Object.keys(made), ...Object.keys(found)])].flatMap((name) =>
+      found[name] === made[name]
         ? []
         : [
-            {
-              seq: null,
-              what: word,
-              key: name,
-              how: there[kind]?.[name] ? 'it was changed or switched off' : 'it is gone',
-            },
+            broken(
+              word,
+              name,
+              !found[name] ? 'it is gone' : !made[name] ? 'it was added' : 'it was changed or switched off',
+            ),
           ],
     );
+  };
   return [...differ('triggers', 'trigger'), ...differ('functions', 'function')];
 }
 

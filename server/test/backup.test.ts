@@ -300,6 +300,12 @@ describe('the record', () => {
     ['ALTER TABLE audit DISABLE TRIGGER audit_fixed', 'trigger', /switched off/],
     ['DROP TRIGGER observations_chained ON observations', 'trigger', /is gone/],
     [
+      'CREATE TRIGGER a_first BEFORE INSERT ON audit FOR EACH ROW EXECUTE FUNCTION chain_row()',
+      'trigger',
+      /was added/,
+    ],
+    ["INSERT INTO schema_migrations VALUES ('999-none')", 'schema', /not looked at/],
+    [
       'CREATE OR REPLACE FUNCTION refuse_change() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RETURN NULL; END $$',
       'function',
       /was changed/,
