@@ -62,7 +62,7 @@ export type ScanAnswer =
   | { ok: true; run: ReadRunAnswer }
   | { ok: true; archive: ReadyArchive }
   | { ok: false; problem: { code: string; what: string; where: string; accepted: string } }
-  | { ok: false; failure: string };
+  | { ok: false; failure: string; code?: string };
 
 /** A logged run of a module: what it says, its course in a few points, and its ends. */
 export interface ReadRunAnswer {
@@ -273,7 +273,12 @@ export async function work({ task, port }: { task: ScanTask; port?: MessagePort 
           accepted: 'A DBC file, or JSON.',
         },
       };
-    return { ok: false, failure: error instanceof Error ? (error.stack ?? error.message) : String(error) };
+    const { code } = error as { code?: string };
+    return {
+      ok: false,
+      failure: error instanceof Error ? (error.stack ?? error.message) : String(error),
+      ...(code ? { code } : {}),
+    };
   } finally {
     port?.close();
   }

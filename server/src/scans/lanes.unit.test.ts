@@ -35,6 +35,18 @@ it('a file of a thousand rows does not wait for those that keep the other thread
   expect(order).toHaveLength(4);
 });
 
+it('a disk that is full is told as one, not as a file that cannot be read', async () => {
+  const path = table('full', 2000);
+  const task = {
+    kind: 'read' as const,
+    path,
+    spillTo: '/dev/full',
+    profile,
+    help: { known: [], definitions: [] },
+  };
+  await expect(runFor('read', task, {})).rejects.toMatchObject({ code: 'ENOSPC' });
+});
+
 it.each([
   ['line ends alone', '\n'.repeat(3e6)],
   ['a heading and line ends', `time_s,${ids.join(',')}\n${'\r\n'.repeat(2e6)}`],

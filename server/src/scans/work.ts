@@ -105,7 +105,8 @@ async function runIn(
       const { code, what, where, accepted } = answer.problem;
       throw new InputProblem(code, what, where, accepted);
     }
-    throw new Error(answer.failure);
+    // A full disk is one, in whatever thread it was met.
+    throw Object.assign(new Error(answer.failure), answer.code ? { code: answer.code } : {});
   } catch (error) {
     if (signal?.aborted) throw stopped();
     if (tooLong.aborted) throw new OverBudget();
