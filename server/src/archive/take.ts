@@ -58,9 +58,10 @@ export async function takeArchive(
   } catch (e) {
     if (e instanceof InputProblem || e instanceof Refusal) throw e;
     const code = e instanceof DatabaseError ? ((e.original as { code?: string }).code ?? '') : '';
-    // A row that the database does not hold to be possible, or that the job's page cannot be worked out from.
-    if (/^2[23]/.test(code) || e instanceof TypeError || e instanceof RangeError)
-      throw damaged(`A row of it does not fit: ${(e as Error).message}.`);
+    // A row that the database does not hold to be possible; or rows that no job's page can be worked out from.
+    if (/^2[23]/.test(code)) throw damaged(`A row of it does not fit: ${(e as Error).message}.`);
+    if (e instanceof TypeError || e instanceof RangeError)
+      throw damaged('Its rows do not make a job: what is next cannot be worked out from them.');
     throw e;
   } finally {
     entries.close();
@@ -151,7 +152,7 @@ async function nextNumber(ask: Ask): Promise<number> {
 
 /** Labels that this workshop gives by itself: of nothing that comes from elsewhere, or the next of ours would be taken. */
 const GIVEN_HERE = /^(?:P\d+(?:-|$)|S-\d+$)/;
-const MOST_LETTERS = 40;
+const MOST_LABEL = 40;
 
 /** The pack gets the next label of this workshop, its parts follow it; others keep theirs where it is free. */
 async function giveLabels({ ask, ready, renamed }: Taking): Promise<void> {
@@ -178,7 +179,7 @@ async function giveLabels({ ask, ready, renamed }: Taking): Promise<void> {
   const now = ready.rows.packs[0]?.label ?? '';
   for (const p of ready.rows.parts) {
     const follows = before !== '' && p.label.startsWith(`${before}-`);
-    const wanted = (follows ? `${now}${p.label.slice(before.length)}` : p.label).slice(0, MOST_LETTERS);
+    const wanted = (follows ? `${now}${p.label.slice(before.length)}` : p.label).slice(0, MOST_LABEL);
     const label =
       (follows || !GIVEN_HERE.test(wanted)) && (await isFree('parts', wanted))
         ? wanted
@@ -210,16 +211,16 @@ async function settleProfile({ ask, ready }: Taking): Promise<void> {
 /** Who worked on it elsewhere is a name with its workshop here: no account, and nobody who is here. */
 async function putPeople({ ask, ready }: Taking): Promise<void> {
   const { workshop } = ready.head;
-  const MOST_LETTERS = 80;
+  const MOST_NAME = 80;
   for (const p of ready.rows.people) {
-    const full = `${p.name.slice(0, MOST_LETTERS - 20)} (${workshop})`.slice(0, MOST_LETTERS);
+    const full = `${p.name.slice(0, MOST_NAME - 20)} (${workshop})`.slice(0, MOST_NAME);
     let name = full;
     for (
       let n = 2;
       (await ask('SELECT 1 AS one FROM people WHERE name = $1 AND id <> $2', [name, p.id])).length > 0;
       n++
     )
-      name = `${full.slice(0, MOST_LETTERS - 5)}/${n}`;
+      name = `${full.slice(0, MOST_NAME - 5)}/${n}`;
     await ask(
       `INSERT INTO people (id, name, role, hv_level, password_hash, demo, ended_at, elsewhere)
        VALUES ($1, $2, 'viewer', 0, '', false, now(), $3) ON CONFLICT (id) DO NOTHING RETURNING id`,

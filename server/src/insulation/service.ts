@@ -260,7 +260,9 @@ export async function runOnInstrument(
   const { leastV, mostV } = testVoltageBounds(pack);
   const most = Math.min(mostV, instrument.mostV);
   if (!known) {
-    await store.sequelize.transaction((tx) => requireGate(store, job.id, profile, 'An insulation test', person, tx));
+    await store.sequelize.transaction((tx) =>
+      requireGate(store, job.id, profile, 'An insulation test', person, tx),
+    );
     if (!input.managementDisconnected)
       throw new InputProblem(
         'management-connected',
