@@ -19,7 +19,7 @@ main(async () => {
     const guards = JSON.parse(runSql(cluster.url('guards'), GUARDS_SQL).trim());
     const sorted = (o) => Object.fromEntries(Object.entries(o).sort(([a], [b]) => (a < b ? -1 : 1)));
     const out = { ...guards, triggers: sorted(guards.triggers), functions: sorted(guards.functions) };
-    writeFileSync(join(root, 'scripts/lib/guards.json'), `${JSON.stringify(out, null, 1)}\n`);
+    writeFileSync(join(root, 'scripts/lib/guards.json'), `${JSON.stringify(out, null, 2)}\n`);
   } finally {
     cluster.stop();
   }

@@ -81,6 +81,10 @@ async function put(taking: Taking, same: SameVehicle | null): Promise<TakenIn> {
   renamed.push(`job ${there} is job ${job.number} here`);
   await giveLabels(taking);
   await settleProfile(taking);
+  // Sums are made row by row as they come, and only the links while others wait.
+  await ask("SELECT set_config('cellmend.many_rows', 'yes', true)", []);
+  await store.sequelize.query('SET CONSTRAINTS ALL IMMEDIATE', { transaction: doing.tx });
+  await store.sequelize.query('SET CONSTRAINTS chain_commits_linked DEFERRED', { transaction: doing.tx });
   await putPeople(taking);
   for (const table of ARCHIVED_TABLES) await putTable(taking, table);
   for (const { id } of rows.scans) await ask('SELECT keep_scan_sums($1)', [id]);

@@ -25,6 +25,31 @@ export const SCAN_READINGS = `encode(sha256(convert_to(coalesce((SELECT string_a
 export const SCAN_SOURCE = `encode(sha256(convert_to(coalesce((SELECT string_agg(encode(sha256(f.bytes), 'hex'), ',' ORDER BY f.part) FROM scan_sources f WHERE f.scan_id = s.id), ''), 'UTF8')), 'hex')`;
 export const SCAN_PICTURE = `encode(sha256(convert_to(coalesce((SELECT p.picture::text FROM scan_pictures p WHERE p.scan_id = s.id), ''), 'UTF8')), 'hex')`;
 
+/**
+ * What the serving role may do, anew: it reads the tables that are named and adds to those that grow, and in those whose rows never go it
+ * changes them as well.
+ */
+export const runRights = (
+  readOnly: readonly string[],
+): string => `CREATE OR REPLACE FUNCTION run_rights(role name) RETURNS void LANGUAGE plpgsql AS $$
+DECLARE t record;
+BEGIN
+  REVOKE CREATE ON SCHEMA public FROM PUBLIC;
+  REVOKE ALL ON FUNCTION chain_add(text, jsonb) FROM PUBLIC;
+  EXECUTE format('REVOKE ALL ON ALL TABLES IN SCHEMA public FROM %I', role);
+  EXECUTE format('GRANT USAGE ON SCHEMA public TO %I', role);
+  EXECUTE format('GRANT USAGE, UPDATE ON ALL SEQUENCES IN SCHEMA public TO %I', role);
+  FOR t IN SELECT c.relname AS name, c.relkind = 'v' OR c.relname IN (${readOnly.map((t) => `'${t}'`).join(', ')}) AS read_only,
+      EXISTS (SELECT 1 FROM pg_trigger g JOIN pg_proc p ON p.oid = g.tgfoid WHERE g.tgrelid = c.oid AND p.proname = 'refuse_change' AND (g.tgtype & 16) <> 0) AS grows,
+      EXISTS (SELECT 1 FROM pg_trigger g JOIN pg_proc p ON p.oid = g.tgfoid WHERE g.tgrelid = c.oid AND p.proname = 'refuse_change' AND (g.tgtype & 8) <> 0) AS stays
+    FROM pg_class c WHERE c.relnamespace = 'public'::regnamespace AND c.relkind IN ('r', 'v') LOOP
+    EXECUTE format('GRANT %s ON %I TO %I',
+      CASE WHEN t.read_only THEN 'SELECT' WHEN t.grows THEN 'SELECT, INSERT' WHEN t.stays THEN 'SELECT, INSERT, UPDATE' ELSE 'SELECT, INSERT, UPDATE, DELETE' END, t.name, role);
+  END LOOP;
+  EXECUTE format('REVOKE DELETE, UPDATE ON stops FROM %I', role);
+  EXECUTE format('GRANT UPDATE (ended_at, ended_by, end_reason, outputs) ON stops TO %I', role);
+END $$;`;
+
 /** Who may sign, by what rules and over which bytes: all of it in the chain, by version and with who granted or signed it. */
 export const guards: Migration = {
   name: '017-people-rules-and-sums',
@@ -101,24 +126,7 @@ ${each(
 CREATE TRIGGER ${t}_whole BEFORE TRUNCATE ON ${t} FOR EACH STATEMENT EXECUTE FUNCTION refuse_change();`,
 )}
 -- A row that never goes may still change; one that only grows may not.
-CREATE OR REPLACE FUNCTION run_rights(role name) RETURNS void LANGUAGE plpgsql AS $$
-DECLARE t record;
-BEGIN
-  REVOKE CREATE ON SCHEMA public FROM PUBLIC;
-  REVOKE ALL ON FUNCTION chain_add(text, jsonb) FROM PUBLIC;
-  EXECUTE format('REVOKE ALL ON ALL TABLES IN SCHEMA public FROM %I', role);
-  EXECUTE format('GRANT USAGE ON SCHEMA public TO %I', role);
-  EXECUTE format('GRANT USAGE, UPDATE ON ALL SEQUENCES IN SCHEMA public TO %I', role);
-  FOR t IN SELECT c.relname AS name, c.relkind = 'v' OR c.relname IN ('chain', 'schema_migrations') AS read_only,
-      EXISTS (SELECT 1 FROM pg_trigger g JOIN pg_proc p ON p.oid = g.tgfoid WHERE g.tgrelid = c.oid AND p.proname = 'refuse_change' AND (g.tgtype & 16) <> 0) AS grows,
-      EXISTS (SELECT 1 FROM pg_trigger g JOIN pg_proc p ON p.oid = g.tgfoid WHERE g.tgrelid = c.oid AND p.proname = 'refuse_change' AND (g.tgtype & 8) <> 0) AS stays
-    FROM pg_class c WHERE c.relnamespace = 'public'::regnamespace AND c.relkind IN ('r', 'v') LOOP
-    EXECUTE format('GRANT %s ON %I TO %I',
-      CASE WHEN t.read_only THEN 'SELECT' WHEN t.grows THEN 'SELECT, INSERT' WHEN t.stays THEN 'SELECT, INSERT, UPDATE' ELSE 'SELECT, INSERT, UPDATE, DELETE' END, t.name, role);
-  END LOOP;
-  EXECUTE format('REVOKE DELETE, UPDATE ON stops FROM %I', role);
-  EXECUTE format('GRANT UPDATE (ended_at, ended_by, end_reason, outputs) ON stops TO %I', role);
-END $$;
+${runRights(['chain', 'schema_migrations'])}
 -- What is in the chain by its states changes and never goes.
 ${each(
   STATES,

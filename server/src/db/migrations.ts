@@ -4,6 +4,7 @@ import type { Migration } from './migration';
 import { benchControl } from './benchControl';
 import { longCourses, readers } from './courses';
 import { chainAndRights } from './chainAndRights';
+import { chainWaiting } from './chainWaiting';
 import { elsewhere } from './elsewhere';
 import { guards } from './guards';
 import { recordOfParts } from './recordOfParts';
@@ -384,4 +385,5 @@ END $$;`,
   unknownOutputs,
   elsewhere,
   guards,
+  chainWaiting,
 ];
