@@ -67,7 +67,9 @@ it('four sticks are started in seven presses, one is taken off and goes on, and 
   await third.getByRole('button', { name: 'Output off' }).click();
   await third.getByText('Stopped by Ina Holm.').waitFor();
   expect(chargers[2]!.outputIsOn).toBe(false);
-  await page.getByRole('heading', { name: 'S03: interrupted, output off' }).waitFor();
+  await expect
+    .poll(() => page.getByLabel('Answer').getByRole('heading').innerText(), { timeout: 60_000 })
+    .toBe('S03: interrupted, output off');
   await third.getByRole('button', { name: 'Go on', exact: true }).click();
   await third.getByRole('button', { name: /^Leads the right way round/ }).click();
   await third.getByRole('button', { name: 'Go on with Rack 3' }).click();

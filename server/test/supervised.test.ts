@@ -294,8 +294,6 @@ describe('a recipe run by the bench', () => {
     expect(begun.status).toBe(201);
     faults.silentAfter = 0;
     await expect.poll(async () => (await one(begun.body.id)).output, { timeout: 20_000 }).toBe('unknown');
-    delete faults.silentAfter;
-    device.speaksAgain();
     const resume = () => act(begun.body.id, 'resume', { instrumentId, looked: true });
     const refused = await resume();
     expect(refused.status).toBe(409);
@@ -305,8 +303,23 @@ describe('a recipe run by the bench', () => {
     ).toBe(200);
     const { body: timeline } = await ina.get<{ what: string; detail: string }[]>(`/api/jobs/${JOB}/timeline`);
     expect(JSON.stringify(timeline)).toMatch(/output seen off.*lamp dark/);
+    delete faults.silentAfter;
+    device.speaksAgain();
     expect((await resume()).status).toBe(201);
     await act((await all()).find((r) => r.state === 'running')!.id, 'stop');
+  });
+
+  it('whose instrument answers late is told off again until it confirms, and says how late that was', async () => {
+    const faults: { silentAfter?: number } = {};
+    const { id: instrumentId, charger: device } = await charger(levelStick(6, 3), { faults });
+    const begun = await start({ place: 'S04', instrumentId });
+    faults.silentAfter = 0;
+    await expect.poll(async () => (await one(begun.body.id)).output, { timeout: 20_000 }).toBe('unknown');
+    delete faults.silentAfter;
+    device.speaksAgain();
+    await expect.poll(async () => (await one(begun.body.id)).output, { timeout: 20_000 }).toBe('off');
+    expect((await one(begun.body.id)).why).toMatch(/confirmed off \d+ s later/);
+    expect((await act(begun.body.id, 'end')).status).toBe(200);
   });
 
   it('rows of a run cannot be changed, nor go before its run is a file', async () => {

@@ -14,6 +14,9 @@ import { claims, keepAsking } from './claim';
 const RECORD_WITHIN_MS = 3000;
 /** An end that could not be written is tried again after so long, ms. */
 const AGAIN_MS = 500;
+/** An output that did not say in time that it is off is told so again for so long, ms, and every so often. */
+const OFF_ASKED_FOR_MS = 60_000;
+const OFF_ASKED_EVERY_MS = 2000;
 /** A stop waits this long for every output of its job to be off, in whatever process drives it. */
 const STOP_WITHIN_MS = 1000;
 
@@ -336,9 +339,11 @@ export class InstrumentRuns {
           await InstrumentRun.destroy({ where: { id } });
           throw e;
         }
+        void this.keepSwitchingOff(id, job.number, instrument);
         await end({ state: 'interrupted', output: 'unknown', why: String(e) });
         throw e;
       }
+      if (result.output === 'unknown') void this.keepSwitchingOff(id, job.number, instrument);
       return await end({
         state: result.why === '' ? 'done' : 'interrupted',
         why: result.why,
@@ -417,6 +422,37 @@ export class InstrumentRuns {
       subject: place || 'the pack',
       detail,
     });
+  }
+
+  /**
+   * Goes on telling an output to be off that did not confirm it in time: a slow instrument, or a full line. Its own answer and
+   * a current of nothing make it known; otherwise somebody has to look.
+   */
+  private async keepSwitchingOff(id: string, jobNumber: number, instrument: InstrumentRow): Promise<void> {
+    const { InstrumentRun } = this.store.models;
+    const began = Date.now();
+    while (!this.closed && Date.now() - began < OFF_ASKED_FOR_MS) {
+      await new Promise((r) => setTimeout(r, OFF_ASKED_EVERY_MS).unref());
+      try {
+        const row = await InstrumentRun.findByPk(id);
+        // Still being written, seen by somebody, or taken up by another run: theirs to switch.
+        if (row?.state === 'running') continue;
+        if (row?.output !== 'unknown') return;
+        if ((await this.switchOff(instrument)) !== 'off') continue;
+        const seconds = Math.round((Date.now() - began) / 1000);
+        await InstrumentRun.update(
+          {
+            output: 'off',
+            why: `${row.why}; its output confirmed off ${seconds} s later`.replace(/^; /, ''),
+          },
+          { where: { id, output: 'unknown' } },
+        );
+        await announceNow(this.store, { topic: 'instruments', job: jobNumber });
+        return;
+      } catch {
+        // The database or the instrument is away: asked again.
+      }
+    }
   }
 
   private async switchOff(instrument: InstrumentRow): Promise<'off' | 'unknown'> {
