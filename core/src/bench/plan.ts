@@ -1,6 +1,6 @@
 import type { PackProfile } from '../pack';
 import { answeringOf, type Answering } from './answering';
-import type { HardLimits, Recipe, RecipeStep } from './recipes';
+import type { HardLimits, Recipe, RecipeId, RecipeStep } from './recipes';
 
 /** A limit of a step, in the words of whoever reads why it ended. */
 export const LIMIT_NAMES = [
@@ -109,8 +109,7 @@ export function planOf(recipe: Recipe, profile: PackProfile, cells: number, drop
         limits: ohm === null ? limits : bankLimits(ohm, limits, profile.ratedCapacityAh),
         then: whatThen(recipe, s, nimh),
         lastsS: s.currentA === 0 || (charges && nimh) ? s.hours * 3600 : null,
-        // A pack that is asleep has its switches open: nothing is known of what is behind them.
-        answers: s.currentA === 0 || recipe.on === 'pack' ? null : answeringOf(profile, cells),
+        answers: answersOf(s.currentA, recipe.id, profile, cells),
         tapersToA:
           charges && !nimh && recipe.id !== 'wake'
             ? Math.min(TAPER_C * profile.ratedCapacityAh, Math.abs(s.currentA) / 2)
@@ -118,6 +117,17 @@ export function planOf(recipe: Recipe, profile: PackProfile, cells: number, drop
       };
     });
 }
+
+/**
+ * What the voltage has to do in a step; null where no current flows, and of a pack that is asleep: its switches are open, and nothing is
+ * known of what is behind them.
+ */
+export const answersOf = (
+  currentA: number,
+  recipe: RecipeId,
+  profile: PackProfile,
+  cells: number,
+): Answering | null => (currentA === 0 || recipe === 'wake' ? null : answeringOf(profile, cells));
 
 /**
  * Cut-off that stops a NiMH string when its first cell has run empty, V: the others are still on their plateau of about 1.15 V,

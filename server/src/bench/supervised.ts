@@ -6,6 +6,7 @@ import {
   type SupervisedRun,
 } from '@cellmend/contract/supervised';
 import {
+  answersOf,
   beginControl,
   mustNotBeDead,
   planOf,
@@ -267,6 +268,15 @@ export async function stopSupervised(
 const asksAgain = ({ recipe, plan }: Asked, step: number): boolean =>
   recipe === 'wake' || (recipe === 'recover' && plan[step]?.mode !== 'rest');
 
+/** A run planned before voltages had to answer the current goes on under that rule as well. */
+const withAnswers = (asked: Asked, profile: PackProfile): Asked => ({
+  ...asked,
+  plan: asked.plan.map((step) => ({
+    ...step,
+    answers: step.answers ?? answersOf(step.currentA, asked.recipe, profile, asked.cells),
+  })),
+});
+
 export async function resumeSupervised(
   store: Store,
   runs: InstrumentRuns,
@@ -288,7 +298,7 @@ export async function resumeSupervised(
   await mustNotBeStopped(store, job);
   const instrument = await findInstrument(store, input.instrumentId);
   allowedHost(instrument.host);
-  const asked = askedOf(row);
+  const asked = withAnswers(askedOf(row), profile);
   const from = stateOf(row);
   if (asksAgain(asked, from.step))
     throw refuse(
