@@ -38,6 +38,9 @@ export interface Gloves {
   testedOn: string | null;
 }
 
+const DAY = new Intl.DateTimeFormat('en-GB', { dateStyle: 'long', timeZone: 'UTC' });
+const dayName = (date: string): string => DAY.format(new Date(date));
+
 /** Why somebody's gloves will not do for a voltage; empty if they will. @param today `2026-05-01` */
 export function gloveFault(gloves: Gloves, voltageV: number, today: string): string {
   const needed = gloveClassFor(voltageV);
@@ -48,8 +51,9 @@ export function gloveFault(gloves: Gloves, voltageV: number, today: string): str
   if (rank(gloves.gloveClass) < rank(needed))
     return `Gloves of class ${gloves.gloveClass} are for less; class ${needed} is needed for ${Math.round(voltageV)} V.`;
   if (!gloves.testedOn) return 'The date of the electrical test is not on record.';
-  if (gloves.testedOn > today) return `The electrical test of ${gloves.testedOn} lies in the future.`;
+  if (gloves.testedOn > today)
+    return `The electrical test of ${dayName(gloves.testedOn)} lies in the future.`;
   if (today > monthsLater(gloves.testedOn, GLOVE_RETEST_MONTHS))
-    return `The electrical test of ${gloves.testedOn} is more than ${GLOVE_RETEST_MONTHS} months old.`;
+    return `The electrical test of ${dayName(gloves.testedOn)} is more than ${GLOVE_RETEST_MONTHS} months old.`;
   return '';
 }

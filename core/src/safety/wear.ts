@@ -27,7 +27,7 @@ export function wearFor(voltageV: number): Wear {
     insulatedTools: voltageV > 0,
     oneHand: live,
     short: live
-      ? `gloves ${gloveClass}, shield, one hand`
+      ? `gloves ${gloveClass}, shield, insulated tools, one hand`
       : voltageV > 0
         ? 'insulated tools, eye protection'
         : '',

@@ -1,3 +1,4 @@
+import { format, parseISO } from 'date-fns';
 import { HAZARD_NAMES, type Hazard, type StepData } from '@cellmend/core/safety';
 import type { ObservationRow } from '../db/rows';
 
@@ -11,7 +12,7 @@ export function sayStep(d: StepData): string {
     case 'disconnect':
       return `kept by ${d.keptBy}`;
     case 'gloves':
-      return `class ${d.gloveClass}, tested ${d.testedOn}`;
+      return `class ${d.gloveClass}, tested ${format(parseISO(d.testedOn), 'd MMMM yyyy')}`;
     case 'join':
       return `${d.takesOver ? 'takes over' : 'joins'}: gloves class ${d.gloveClass}, ${d.tag}${d.secondPerson ? `; ${d.secondPerson} stays in sight` : ''}`;
     case 'look':
