@@ -41,7 +41,12 @@ export async function withPack(store: Store, job: JobRow, tx?: Transaction): Pro
 /** A version of a profile never changes: it is read once, and nobody may change what others read. */
 const profiles = new WeakMap<Store, LRUCache<string, PackProfile>>();
 const MOST_PROFILES = 200;
-async function profileOf(store: Store, id: string, version: number, tx?: Transaction): Promise<PackProfile> {
+export async function profileOf(
+  store: Store,
+  id: string,
+  version: number,
+  tx?: Transaction,
+): Promise<PackProfile> {
   let own = profiles.get(store);
   if (!own) profiles.set(store, (own = new LRUCache({ max: MOST_PROFILES })));
   const known = own.get(`${id} ${version}`);

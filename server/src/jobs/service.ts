@@ -7,13 +7,13 @@ import { QueryTypes } from 'sequelize';
 import type { JobRow } from '../db/rows';
 import { bodyIn } from '../decisions/current';
 import { viewDecisions } from '../decisions/view';
-import { reportOf } from '../findings/stored';
+import { newestSpread } from '../findings/newest';
 import type { Store } from '../domain/store';
 import { namesOf } from '../safety/gate';
 import { workshopSettings } from '../safety/settings';
 import { suggestedHazards } from '../safety/view';
 import { factsOf, type JobFacts } from './facts';
-import { findJob } from './find';
+import { findJob, profileOf } from './find';
 
 /** The list that follows from what was found, and which modules failed whatever this workshop's school changes with them. */
 async function proposalOf(
@@ -22,11 +22,7 @@ async function proposalOf(
   profile: PackProfile,
   facts: JobFacts,
 ): Promise<Pick<Job, 'proposed' | 'failed'>> {
-  const row = await store.models.Finding.findOne({
-    where: { jobId: job.id, topic: 'spread' },
-    order: [['createdAt', 'DESC']],
-  });
-  const report = row ? reportOf(row) : null;
+  const report = (await newestSpread(store, job.id))?.report ?? null;
   const pack = normalisePack(profile);
   const intake = bodyIn(facts.decisions, 'intake');
   const { leak } = facts.route;
@@ -159,6 +155,8 @@ async function signersOf(store: Store, jobId: string): Promise<Job['signers']> {
 }
 
 const BOARD_ROWS = 60;
+const JOBS_WITH_PROFILE =
+  'jobs JOIN packs k ON k.id = jobs.pack_id JOIN pack_profiles f ON f.id = k.profile_id';
 interface BoardRecord {
   number: number;
   title: string;
@@ -169,28 +167,32 @@ interface BoardRecord {
   due_at: Date | null;
   marks: BoardRow['marks'];
   profile_id: string;
+  profile_version: number;
   closed: boolean;
 }
 
 /** The jobs that need a person first, then those running by themselves: one indexed query whatever the archive holds. */
 export async function board(store: Store, now = new Date()): Promise<{ rows: BoardRow[] }> {
   const openRows = store.sequelize.query<BoardRecord>(
-    `SELECT number, title, need, need_detail, need_stage, need_since, due_at, marks, (SELECT profile_id FROM packs p WHERE p.id = jobs.pack_id) AS profile_id, false AS closed
-       FROM jobs WHERE closed_at IS NULL ORDER BY coalesce(due_at, need_since) LIMIT ${BOARD_ROWS}`,
+    `SELECT number, title, need, need_detail, need_stage, need_since, due_at, marks, f.id AS profile_id, f.version AS profile_version, false AS closed
+       FROM ${JOBS_WITH_PROFILE} WHERE closed_at IS NULL ORDER BY coalesce(due_at, need_since) LIMIT ${BOARD_ROWS}`,
     { type: QueryTypes.SELECT },
   );
   const closedRows = store.sequelize.query<BoardRecord>(
-    `SELECT number, title, need, need_detail, need_stage, need_since, due_at, marks, (SELECT profile_id FROM packs p WHERE p.id = jobs.pack_id) AS profile_id, true AS closed
-       FROM jobs WHERE closed_at IS NOT NULL ORDER BY closed_at DESC LIMIT 5`,
+    `SELECT number, title, need, need_detail, need_stage, need_since, due_at, marks, f.id AS profile_id, f.version AS profile_version, true AS closed
+       FROM ${JOBS_WITH_PROFILE} WHERE closed_at IS NOT NULL ORDER BY closed_at DESC LIMIT 5`,
     { type: QueryTypes.SELECT },
   );
   const [rows, recent, bench] = await Promise.all([openRows, closedRows, onTheBench(store)]);
   const all = [...rows, ...recent];
-  const profiles = await store.models.PackProfile.findAll({
-    where: { id: [...new Set(all.map((r) => r.profile_id))] },
-  });
+  const profiles = new Map(all.map((r) => [r.profile_id, r.profile_version]));
   const tiles = new Map<string, Place[]>(
-    profiles.map((p) => [p.id, normalisePack(p.profile).modules.map((m) => m.place)]),
+    await Promise.all(
+      [...profiles].map(async ([id, version]): Promise<[string, Place[]]> => {
+        const { modules } = normalisePack(await profileOf(store, id, version));
+        return [id, modules.map((m) => m.place)];
+      }),
+    ),
   );
   return {
     rows: all.map((r): BoardRow => {

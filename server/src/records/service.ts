@@ -25,7 +25,7 @@ import { announce, audit, type Doing, type Store } from '../domain/store';
 import { Refusal, notFound } from '../domain/refusal';
 import { refreshNeed } from '../jobs/need';
 import { findJob } from '../jobs/find';
-import { isGated, requireGate } from '../safety/gate';
+import { isGated, namesOf, requireGate } from '../safety/gate';
 import { keepReading, readingOf, readingsOf, unitOf, type ReadingFact } from './readings';
 
 /** What a voltage says by itself at its place; null for anything else. */
@@ -94,11 +94,12 @@ export async function listReadings(store: Store, number: unknown): Promise<Readi
       limit: PAGE,
     })
   ).map(readingOf);
-  const people = new Map(
-    (await store.models.Person.findAll({ attributes: ['id', 'name'] })).map((p) => [p.id, p.name]),
+  const people = await namesOf(
+    store,
+    rows.flatMap((r) => r.personId ?? []),
   );
   const by = new Map(rows.filter((r) => r.supersedes).map((r) => [r.supersedes, r.id]));
-  return rows.map((r) => view(r, people.get(r.personId ?? '') ?? 'someone', by.get(r.id) ?? null, pack));
+  return rows.map((r) => view(r, people[r.personId ?? ''] ?? 'someone', by.get(r.id) ?? null, pack));
 }
 
 /** Records one reading. A correction is a reading of its own that names the one it supersedes and says why. */

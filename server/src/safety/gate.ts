@@ -16,7 +16,7 @@ import {
 import type { InsulationObservation } from '@cellmend/core/insulation';
 import type { Transaction } from 'sequelize';
 import type { ObservationRow, StopRow } from '../db/rows';
-import { digestOfRow } from '../findings/digest';
+import { newestSpread } from '../findings/newest';
 import type { Store } from '../domain/store';
 import { Refusal } from '../domain/refusal';
 import { readingsOf } from '../records/readings';
@@ -100,18 +100,7 @@ export async function carefulPackV(
   pack: Pack,
   tx?: Transaction,
 ): Promise<{ packV: number; from: 'profile' | 'scan' | 'meter' }> {
-  const finding = await store.models.Finding.findOne({
-    where: { jobId, topic: 'spread' },
-    attributes: ['id', 'digest'],
-    order: [['createdAt', 'DESC']],
-    transaction: tx ?? null,
-  });
-  const scanned = finding
-    ? (
-        finding.digest ??
-        digestOfRow((await store.models.Finding.findByPk(finding.id, { transaction: tx ?? null }))!)
-      ).settledV
-    : 0;
+  const scanned = (await newestSpread(store, jobId, tx))?.digest.settledV ?? 0;
   const readings = await readingsOf(store, jobId, { kind: 'voltage', places: [''] }, tx);
   const insulation = await observationsOf(store, jobId, 'insulation', tx);
   const metered = Math.max(

@@ -14,7 +14,7 @@ import { offNow } from '@cellmend/core/stripdown';
 import type { SpreadReport } from '@cellmend/core/spread';
 import type { Transaction } from 'sequelize';
 import type { JobRow, ObservationRow } from '../db/rows';
-import { reportOf } from '../findings/stored';
+import { newestSpread } from '../findings/newest';
 import { inTurn } from '../db/inTurn';
 import { type Store } from '../domain/store';
 import { carefulPackV, CLOSED, contextOf, namesOf, observationsOf, openLockout, viewStop } from './gate';
@@ -36,12 +36,8 @@ export async function moduleVoltages(
   findingId: string | null;
   report: SpreadReport | null;
 }> {
-  const row = await store.models.Finding.findOne({
-    where: { jobId, topic: 'spread' },
-    order: [['createdAt', 'DESC']],
-    transaction: tx ?? null,
-  });
-  const report = row ? reportOf(row) : null;
+  const newest = await newestSpread(store, jobId, tx);
+  const report = newest?.report ?? null;
   const volts = report?.settledV ?? [];
   const known = volts.length === pack.channels.length && volts.some((v) => v !== null);
   // A channel that was never read counts as full: the careful figure.
@@ -56,7 +52,7 @@ export async function moduleVoltages(
       m.groupIndices.reduce((s, g) => s + cellV(pack.groups[g]!.channelIndex), 0),
     ),
     from: known ? 'scan' : 'full',
-    findingId: known ? row!.id : null,
+    findingId: known ? newest!.id : null,
     report: known ? report : null,
   };
 }

@@ -1,0 +1,39 @@
+import type { FindingDigest } from '@cellmend/contract/findings';
+import type { SpreadReport } from '@cellmend/core/spread';
+import { LRUCache } from 'lru-cache';
+import { QueryTypes, type Transaction } from 'sequelize';
+import type { Store } from '../domain/store';
+import { digestOfRow } from './digest';
+import { reportOf } from './stored';
+
+/** The newest diagnosis of a job's cell voltages. */
+export interface NewestSpread {
+  id: string;
+  report: SpreadReport;
+  digest: FindingDigest;
+}
+
+/** A finding never changes: its report is read and brought into today's form once. */
+const known = new WeakMap<Store, LRUCache<string, NewestSpread>>();
+const MOST = 100;
+
+/** The newest diagnosis of a job; null where there is none. What it holds is shared: nobody may change it. */
+export async function newestSpread(
+  store: Store,
+  jobId: string,
+  tx?: Transaction,
+): Promise<NewestSpread | null> {
+  const [newest] = await store.sequelize.query<{ id: string }>(
+    `SELECT id FROM findings WHERE job_id = $1 AND topic = 'spread' ORDER BY created_at DESC LIMIT 1`,
+    { bind: [jobId], type: QueryTypes.SELECT, transaction: tx ?? null },
+  );
+  if (!newest) return null;
+  let own = known.get(store);
+  if (!own) known.set(store, (own = new LRUCache({ max: MOST })));
+  const before = own.get(newest.id);
+  if (before) return before;
+  const row = (await store.models.Finding.findByPk(newest.id, { transaction: tx ?? null }))!;
+  const found = { id: row.id, report: reportOf(row), digest: digestOfRow(row) };
+  own.set(row.id, found);
+  return found;
+}
