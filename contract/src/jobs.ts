@@ -81,7 +81,16 @@ export const JobSchema = z.object({
   physicalPack: z.object({ id: z.uuid(), label: z.string() }),
   /** Parts that were placed into this pack, by their places; a place without one has the part it came with. */
   composition: z.array(
-    z.object({ place: z.string(), partId: z.uuid(), label: z.string(), at: z.string(), here: z.boolean() }),
+    z.object({
+      place: z.string(),
+      partId: z.uuid(),
+      label: z.string(),
+      at: z.string(),
+      here: z.boolean(),
+      /** What of it is not like the pack's own, and why it went in all the same; empty where nothing is. */
+      differs: z.string(),
+      by: z.string(),
+    }),
   ),
   /** Parts that this job took out of the pack, and where each went. */
   removed: z.array(

@@ -160,6 +160,8 @@ export const FitPartSchema = z.object({
   partId: z.uuid(),
   /** Where the part that was there goes; null where none was. */
   out: z.object(place).refine(needsProof, PROOF).nullable(),
+  /** Why a part that is not like the pack's own goes in all the same; a lead answers for it. */
+  exception: z.string().trim().max(500).default(''),
 });
 export type FitPart = z.input<typeof FitPartSchema>;
 /** Modules of a job's pack that leave it and become stock, with all their readings. */

@@ -593,6 +593,51 @@ it('a donor out of a crash, or wet and not measured since, is chosen for no pack
   expect((await choose(late)).status).toBe(201);
 });
 
+it('T16: half the cells in parallel or twice the groups goes in nowhere; another connector only where a lead says why', async () => {
+  const look = { moduleLook: { cellsParallel: 2, connector: 'C2' } };
+  const n = await open({ ...profileOf('Harrow twin look', 4, 2), ...look }, 'T-16');
+  expect((await sign(n, measures(['replace-module', 'M02']))).status).toBe(201);
+  const twin = { chemistry: 'nmc', groupCount: 2, cellsParallel: 2, connector: 'C2', history: 'clean' };
+  const take = async (label: string, facts: object): Promise<string> =>
+    (
+      await ina.post<StockPart[]>('/api/stock', {
+        parts: [{ label, facts: { ...twin, origin: 'a yard', ...facts } }],
+      })
+    ).body[0]!.id;
+  const chosen = await take('P-twin', {});
+  expect((await sign(n, { topic: 'match', choices: [{ place: 'M02', partId: chosen }] })).status).toBe(201);
+  await proveDead(ina, bench, n);
+  const fit = async (partId: string, exception?: string, who = ina): Promise<Answer<Told>> =>
+    who.post<Told>(`/api/jobs/${n}/fit`, {
+      place: 'M02',
+      partId,
+      out: { to: 'quarantine', reason: 'swollen' },
+      ...(exception ? { exception } : {}),
+    });
+  for (const [label, facts, why] of [
+    ['P-half', { cellsParallel: 1 }, /1 cells in parallel, the pack has 2/],
+    ['P-four', { groupCount: 4 }, /4 groups, 2 are needed/],
+  ] as const) {
+    const answer = await fit(await take(label, facts), 'it looks the same');
+    expect(answer.status, label).toBe(422);
+    expect(answer.body.detail).toMatch(why);
+  }
+  const other = await take('P-plug', { connector: 'C3' });
+  const asked = await fit(other);
+  expect(asked).toMatchObject({ status: 422, body: { type: 'urn:cellmend:deviates' } });
+  expect(asked.body.detail).toBe('P-plug at M02: connector C3, the pack has C2.');
+  // Who answers for it is a lead, at work on this pack.
+  expect((await fit(other, 'adapter lead fitted')).status).toBe(201);
+  expect((await jobOf(n)).composition).toEqual([
+    expect.objectContaining({
+      place: 'M02',
+      label: 'P-plug',
+      differs: 'connector C3, the pack has C2: adapter lead fitted',
+      by: 'Ina Holm',
+    }),
+  ]);
+});
+
 describe('a vehicle over the years', () => {
   it('brings its pack and what was put into it; a code that comes back opens a job again', async () => {
     const profile = profileOf('Harrow years', 4, 3);

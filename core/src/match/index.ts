@@ -8,3 +8,4 @@ export * from './reach';
 export * from './schools';
 export * from './compatible';
 export * from './age';
+export * from './mayGoIn';

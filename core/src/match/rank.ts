@@ -1,16 +1,7 @@
 import { ageOfData } from './age';
-import { compatible, type DonorLook, type ModuleLook } from './compatible';
-import {
-  chemistryName,
-  judgeVoltage,
-  measured,
-  notMeasured,
-  ocvCurve,
-  OUT_OF_BOUNDS,
-  type Chemistry,
-  type Measured,
-  type Pack,
-} from '../pack';
+import type { DonorLook } from './compatible';
+import { LEAST_INSULATION_OHM, mayGoIn, type PlaceNeed } from './mayGoIn';
+import { measured, notMeasured, ocvCurve, type Chemistry, type Measured, type Pack } from '../pack';
 import { usableCapacity, type GroupState } from '../range';
 
 /** A donor module on the shelf; each figure null where nobody measured it. */
@@ -32,12 +23,7 @@ export interface DonorModule extends DonorLook {
 }
 
 /** The rest of the pack that a newcomer has to fit. */
-export interface PackNeed {
-  chemistry: Chemistry;
-  groupCount: number;
-  revision?: string | undefined;
-  /** How the pack's own modules look. */
-  look?: ModuleLook | undefined;
+export interface PackNeed extends PlaceNeed {
   /** Groups that stay, with what they hold and how full they are. */
   staying: GroupState[];
   /** Null where no reading measured it: then donors are not ranked by it, and nothing is said of the pack with one in. */
@@ -71,7 +57,12 @@ export interface MatchRow {
 }
 
 /** Tolerances of a good match. Common practice of the trade, no source; a shop may set its own. */
-export const MATCH_TOLERANCE = { capacity: 0.03, resistance: 0.15, balanceShare: 0.2, insulationOhm: 20e6 };
+export const MATCH_TOLERANCE = {
+  capacity: 0.03,
+  resistance: 0.15,
+  balanceShare: 0.2,
+  insulationOhm: LEAST_INSULATION_OHM,
+};
 /** How far off a figure counts that nobody measured, in tolerances: behind every near twin, before a poor one. */
 const NOT_MEASURED = 1.5;
 
@@ -99,24 +90,9 @@ export function rankDonors(donors: readonly DonorModule[], need: PackNeed, pack:
     pack.groups.length === 0 ? 1 : pack.channels.reduce((s, c) => s + c.cells, 0) / pack.groups.length;
   const packV = curve.voltageAt(need.socFraction);
   const rows = donors.map((donor): MatchRow => {
-    const obstacles: string[] = [];
-    if (donor.chemistry !== need.chemistry)
-      obstacles.push(`${chemistryName(donor.chemistry)} in a pack of ${chemistryName(need.chemistry)}`);
-    if (donor.groupCount !== need.groupCount)
-      obstacles.push(`${donor.groupCount} groups where ${need.groupCount} are needed`);
-    if (donor.revision && need.revision && donor.revision !== need.revision)
-      obstacles.push(`revision ${donor.revision}, the pack has ${need.revision}`);
-    if (donor.insulationOhm != null && donor.insulationOhm < MATCH_TOLERANCE.insulationOhm)
-      obstacles.push(`insulation only ${(donor.insulationOhm / 1e6).toFixed(1)} MΩ`);
-    const look = compatible(donor, need.look ?? {});
-    obstacles.push(...look.obstacles);
+    const { obstacles, asks: looksAsked } = mayGoIn(donor, need);
     const restV = donor.restVoltageV;
     const cellV = restV === null ? null : restV / donor.groupCount / cellsPerGroup;
-    const judged =
-      restV === null
-        ? null
-        : judgeVoltage({ chemistry: donor.chemistry }, donor.groupCount * cellsPerGroup, restV);
-    if (judged && OUT_OF_BOUNDS.has(judged.state)) obstacles.push(judged.says);
     const typical = need.typicalCapacityAh;
     const donorAh = donor.capacityAh;
     const capacityDeviation = typical.measured && donorAh !== null ? donorAh / typical.value - 1 : null;
@@ -150,7 +126,7 @@ export function rankDonors(donors: readonly DonorModule[], need: PackNeed, pack:
         `Not measured: ${missing.join(', ')}. Measure it on the bench before it is fitted; until then it ranks behind a near twin.`,
       );
     const age = need.asOf === undefined ? null : ageOfData(donor, donor.taken ?? {}, new Date(need.asOf));
-    const asks = [...look.asks, ...(age?.asks ?? [])];
+    const asks = [...looksAsked, ...(age?.asks ?? [])];
     if (asks.length > 0) remarks.push(`To be asked or looked at: ${asks.join(', ')}.`);
     remarks.push(...(age?.old.map((o) => o.says) ?? []));
     if (!typical.measured)

@@ -1,6 +1,6 @@
 import type { BodyOf, DecisionBody } from '@cellmend/contract/decisions';
-import { compatible } from '@cellmend/core/match';
-import { chemistryName, normalisePack } from '@cellmend/core/pack';
+import { mayGoIn, needAt } from '@cellmend/core/match';
+import { normalisePack } from '@cellmend/core/pack';
 import { ENDINGS, MEASURES, measureWords, placesOf, routeOf, type Measure } from '@cellmend/core/route';
 import { QueryTypes } from 'sequelize';
 import type { Doing, Store } from '../domain/store';
@@ -92,18 +92,15 @@ async function checkChoices(
     const donor = parts.find((p) => p.id === partId);
     if (!donor) throw notFound('That part');
     if (donor.kind !== 'module') refuse(`${donor.label} is no module.`, `A module for ${place}.`);
-    if (donor.chemistry && donor.chemistry !== profile.chemistry)
-      refuse(
-        `${donor.label} is ${chemistryName(donor.chemistry)}, the pack is ${chemistryName(profile.chemistry)}.`,
-        'A donor of the same chemistry.',
-      );
-    const groups = pack.modules.find((m) => m.id === place)?.groupIndices.length;
-    if (donor.groupCount !== undefined && groups !== undefined && donor.groupCount !== groups)
-      refuse(
-        `${donor.label} has ${donor.groupCount} groups, ${place} has ${groups}.`,
-        `A module of ${groups} groups.`,
-      );
-    const [obstacle] = compatible(donor, profile.moduleLook ?? {}).obstacles;
+    const need = needAt(pack, place);
+    // What nobody knows of it yet is looked at before it goes in, not before it is kept for this job.
+    const { chemistry, groupCount } = donor;
+    const known = {
+      ...donor,
+      chemistry: chemistry ?? need?.chemistry,
+      groupCount: groupCount ?? need?.groupCount,
+    };
+    const [obstacle] = need ? mayGoIn(known, need).obstacles : [];
     if (obstacle) refuse(`${donor.label}: ${obstacle}.`, `A donor that can lie at ${place}.`);
     if (donor.reserved && donor.reserved.job !== job.number)
       refuse(`${donor.label} is chosen in job ${donor.reserved.job}.`, 'A donor that is free.');

@@ -28,7 +28,16 @@ export interface JobFacts {
   /** What proves the repair by what was wrong; empty while nothing is signed. */
   proofs: Proof[];
   /** Parts that were placed into the pack, with the job that did it. */
-  composition: { place: string; partId: string; label: string; at: Date; jobId: string | null }[];
+  composition: {
+    place: string;
+    partId: string;
+    label: string;
+    at: Date;
+    jobId: string | null;
+    /** What of it is not like the pack's own, and why it went in all the same; who put it in. */
+    differs: string;
+    by: string;
+  }[];
   /** Parts that this job took out of it, and where each went. */
   removed: { label: string; place: string; to: string; reason: string; proof: string; at: Date }[];
 }
@@ -74,8 +83,8 @@ export const compositionOf = (
   tx?: Transaction,
 ): Promise<JobFacts['composition']> =>
   store.sequelize.query(
-    `SELECT c.place, c.part_id AS "partId", p.label, c.at, c.job_id AS "jobId" FROM current_placements c
-       JOIN parts p ON p.id = c.part_id WHERE c.kind = 'pack' AND c.pack_id = :packId ORDER BY c.place`,
+    `SELECT c.place, c.part_id AS "partId", p.label, c.at, c.job_id AS "jobId", c.reason AS differs, coalesce(w.name, '') AS by
+       FROM current_placements c JOIN parts p ON p.id = c.part_id LEFT JOIN people w ON w.id = c.person_id WHERE c.kind = 'pack' AND c.pack_id = :packId ORDER BY c.place`,
     { replacements: { packId }, type: QueryTypes.SELECT, transaction: tx ?? null },
   );
 

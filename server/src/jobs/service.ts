@@ -126,6 +126,8 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
       label: c.label,
       at: c.at.toISOString(),
       here: c.jobId === job.id,
+      differs: c.differs,
+      by: c.by,
     })),
     removed: facts.removed.map(({ label, place, to, reason, proof }) => ({
       label,

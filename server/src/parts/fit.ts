@@ -1,4 +1,5 @@
 import { FitPartSchema, SalvageSchema, type PartFacts, type StockPart } from '@cellmend/contract/stock';
+import { mayGoIn, needAt } from '@cellmend/core/match';
 import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import type { Transaction } from 'sequelize';
 import type { PartRow } from '../db/rows';
@@ -71,6 +72,43 @@ async function mayFit(store: Store, doing: Doing, found: FoundJob): Promise<void
   await requireGate(store, found.job.id, found.profile, 'Fitting a part', doing.person, doing.tx);
 }
 
+/**
+ * A module that can lie at a place. One that differs from the pack's own goes in where a lead says why.
+ * @returns what differs and why it goes in all the same; empty where nothing does
+ * @throws 422 for one that cannot, and for one that differs where nobody answers for it
+ */
+async function mustBelong(
+  store: Store,
+  doing: Doing,
+  { profile }: FoundJob,
+  partId: string,
+  { place, exception }: { place: string; exception: string },
+): Promise<string> {
+  const [part] = await viewParts(store, [partId], doing.tx);
+  const { cannot, deviates } = mayGoIn(part!, needAt(normalisePack(profile), place)!);
+  if (cannot.length > 0)
+    throw new Refusal(
+      'notPossible',
+      'Does not belong there',
+      `${part!.label} at ${place}: ${cannot.join('; ')}.`,
+      {
+        accepted: `A module that can lie at ${place}.`,
+      },
+    );
+  if (deviates.length === 0) return '';
+  if (exception.length < 3 || doing.person.role !== 'lead')
+    throw new Refusal(
+      'notPossible',
+      'Not like the pack’s own',
+      `${part!.label} at ${place}: ${deviates.join('; ')}.`,
+      {
+        type: 'urn:cellmend:deviates',
+        accepted: 'One that is alike, or a lead who says why it goes in all the same: the sheet prints it.',
+      },
+    );
+  return `${deviates.join('; ')}: ${exception}`;
+}
+
 /** Puts a part into the pack of a job. What stood there goes where it is said to go. */
 export async function fitPart(
   store: Store,
@@ -106,21 +144,7 @@ export async function fitPart(
       'Does not belong there',
       `${input.place} is a module; ${part.label} is a ${part.kind}.`,
     );
-  if (module) {
-    const [facts] = await viewParts(store, [part.id], doing.tx);
-    if (facts!.chemistry && facts!.chemistry !== profile.chemistry)
-      throw new Refusal(
-        'notPossible',
-        'Does not belong there',
-        `${part.label} is of another chemistry than the pack.`,
-      );
-    if (facts!.groupCount && facts!.groupCount !== module.groupIndices.length)
-      throw new Refusal(
-        'notPossible',
-        'Does not belong there',
-        `${part.label} has ${facts!.groupCount} groups; ${input.place} has ${module.groupIndices.length}.`,
-      );
-  }
+  const differs = module ? await mustBelong(store, doing, found, part.id, input) : '';
   const old = await partAt(store, doing, found, input.place, module ? 'module' : part.kind);
   if (old && !input.out)
     throw new Refusal(
@@ -140,7 +164,13 @@ export async function fitPart(
       reason: input.out.reason,
       proof: input.out.proof,
     });
-  await move(store, doing, part.id, { kind: 'pack', packId: pack.id, place: input.place, jobId: job.id });
+  await move(store, doing, part.id, {
+    kind: 'pack',
+    packId: pack.id,
+    place: input.place,
+    jobId: job.id,
+    reason: differs,
+  });
   if (held) await held.update({ endedAt: new Date() }, { transaction: doing.tx });
   await audit(
     store,
@@ -148,7 +178,7 @@ export async function fitPart(
     job.id,
     'part fitted',
     `${part.label} at ${input.place}`,
-    old ? `${old.label} ${input.out!.to}` : '',
+    [old ? `${old.label} ${input.out!.to}` : '', differs].filter(Boolean).join('; '),
   );
   await refreshNeed(store, doing.tx, job.id);
   await announce(store, doing.tx, 'parts', job.number);

@@ -6,7 +6,7 @@ import { EVIDENCE, MEASURES, measureWords, placesOf, type Ending } from '@cellme
 import { verdictName } from '@cellmend/core/spread';
 import { buildOf, partName } from '@cellmend/core/stripdown';
 import { factsOf, type Measured } from '@cellmend/core/pack';
-import { decisionOf, leakOf, spreadOf, useChecks, useSafety } from '../../api/hooks';
+import { decisionOf, leakOf, spreadOf, useChecks, useSafety, useStock } from '../../api/hooks';
 import styled from 'styled-components';
 import { usePhotos } from '../../photos/Photos';
 import { useJobView } from '../../shell/jobContext';
@@ -144,6 +144,18 @@ export function Done({ ending }: { ending: Ending }) {
   const open = (id: string): boolean => job.steps.some((s) => s.measures.includes(id) && !s.met);
   const lines = decisionOf(job, 'balance')?.body.lines ?? [];
   const here = job.composition.filter((c) => c.here);
+  const choices = decisionOf(job, 'match')?.body.choices ?? [];
+  const { data: stock } = useStock();
+  /** Names the part that was chosen for a place, where another went in. */
+  const notChosen = (place: string, partId: string): string => {
+    const choice = choices.find((c) => c.place === place);
+    if (!choice || choice.partId === partId) return '';
+    const label = [
+      ...(stock ?? []).map((s) => [s.id, s.label]),
+      ...job.composition.map((c) => [c.partId, c.label]),
+    ].find(([id]) => id === choice.partId)?.[1];
+    return ` (chosen was ${label ?? 'another part'})`;
+  };
   if (ending === 'declined')
     return (
       <section>
@@ -175,11 +187,12 @@ export function Done({ ending }: { ending: Ending }) {
             <p key={m.id}>
               {upper(measureWords(m))}
               {m.why && ` (${m.why})`}
-              {part && `: ${part.label} went in`}
+              {part && `: ${part.label} went in${notChosen(m.place, part.partId)}`}
               {out && `${part ? ',' : ':'} ${out.label} came out, ${out.to}`}.
               {plan && line && plan.direction !== 'none'
                 ? ` It had to be ${plan.direction === 'charge' ? 'charged' : 'discharged'} by ${plan.atMost ? 'at most ' : ''}${fixed(plan.chargeAh, 1)} ± ${fixed(plan.chargeHalfWidthAh, 1)} A·h to ${fixed(plan.targetModuleV, 2)} V ${line.method === 'supply' ? `at ${fixed(line.currentA, 1)} A` : 'by the bleeders'}.`
                 : ''}
+              {part?.differs && ` Not like the pack’s own: ${part.differs}. ${part.by}.`}
               {open(m.id) && ' Not finished.'}
             </p>
           );

@@ -1,25 +1,16 @@
 import type { StockPart } from '@cellmend/contract/stock';
-import { ageOfData, compatible, MATCH_TOLERANCE } from '@cellmend/core/match';
-import { chemistryName, type Pack } from '@cellmend/core/pack';
-import { fixed } from '../../ui/words';
+import { ageOfData, compatible, mayGoIn } from '@cellmend/core/match';
+import type { Pack } from '@cellmend/core/pack';
 
 /** Why a part cannot go in at all, or cannot be chosen by figures that nobody measured; empty where it can. */
 export function leftBecause(s: StockPart, pack: Pack, groups: readonly number[], job: number): string {
-  const need = pack.profile;
   // What nobody knows is asked for, not passed.
-  if (!s.chemistry) return 'its chemistry is not known';
-  if (!s.groupCount) return 'how many groups it has is not known';
-  if (s.chemistry !== need.chemistry)
-    return `${chemistryName(s.chemistry)}, the pack is ${chemistryName(need.chemistry)}`;
-  if (!groups.includes(s.groupCount))
-    return `${s.groupCount} groups, ${[...new Set(groups)].join(' or ')} are needed`;
-  if (s.revision && need.moduleRevision && s.revision !== need.moduleRevision)
-    return `revision ${s.revision}, the pack has ${need.moduleRevision}`;
-  const [obstacle] = compatible(s, need.moduleLook ?? {}).obstacles;
+  const { chemistry, moduleRevision, moduleLook } = pack.profile;
+  const groupCount = groups.find((g) => g === s.groupCount) ?? groups[0] ?? 0;
+  const need = { chemistry, groupCount, revision: moduleRevision, look: moduleLook };
+  const [obstacle] = mayGoIn(s, need).obstacles;
   if (obstacle) return obstacle;
   if (s.reserved && s.reserved.job !== job) return `held for job ${s.reserved.job}`;
-  if (s.insulationOhm !== null && s.insulationOhm < MATCH_TOLERANCE.insulationOhm)
-    return `insulation only ${fixed(s.insulationOhm / 1e6, 1)} MΩ`;
   if (s.capacityAh === null) return 'its capacity is not measured: a run on the bench';
   if (s.resistanceMilliohm === null) return 'its resistance is not measured';
   return '';
