@@ -90,6 +90,8 @@ export const JobSchema = z.object({
       /** What of it is not like the pack's own, and why it went in all the same; empty where nothing is. */
       differs: z.string(),
       by: z.string(),
+      /** Charge that was put into it to level it, A·h, as it was told last; taken out is negative. */
+      moved: z.object({ ah: z.number(), by: z.string(), at: z.string() }).nullable(),
     }),
   ),
   /** Parts that this job took out of the pack, and where each went. */

@@ -21,6 +21,8 @@ export interface EvidenceFacts {
   last?: true;
   /** Work inside the pack, which another workshop may have done. */
   here?: true;
+  /** It is measured or looked at, and nothing inside the pack is moved: an insulation test of before it stays good. */
+  movesNothing?: true;
 }
 
 const checked =
@@ -205,6 +207,7 @@ export const EVIDENCE: Record<EvidenceId, EvidenceFacts> = {
     per: 'measure',
     says: (at) => `The new part at ${at} conducts; what it came in for is why it opened.`,
     check: { asks: 'Conducts, and why the old one opened is known' },
+    movesNothing: true,
     met: checked('continuity'),
     after: GATE,
     here: true,
@@ -215,6 +218,7 @@ export const EVIDENCE: Record<EvidenceId, EvidenceFacts> = {
     per: 'measure',
     says: (at) => `The new seal, valve or plug at ${at} sits; the old glue is off, the cure time is over.`,
     check: { asks: 'Seated and cured' },
+    movesNothing: true,
     met: checked('sealed'),
     after: GATE,
     here: true,
@@ -235,6 +239,7 @@ export const EVIDENCE: Record<EvidenceId, EvidenceFacts> = {
     per: 'job',
     says: () => 'The closed but unglued pack wakes: every board replies, pack voltage and delta are right.',
     check: { asks: 'Every board replies, pack voltage right, delta within its limit', unit: 'mV' },
+    movesNothing: true,
     met: checkedOnce('wakes'),
     after: GATE,
     here: true,

@@ -6,6 +6,7 @@ import {
   EVIDENCE_IDS,
   MEASURE_KINDS,
   MEASURES,
+  measureState,
   routeOf,
   STAGES,
   type Ending,
@@ -357,6 +358,104 @@ describe('safety cannot be talked away', () => {
   it('a crash-locked pack is not handed over as repaired beside its way to the specialist', () => {
     const both = after([measure('specialist'), measure('balance', 'M01', { closed: true })], 'evidence kept');
     expect(repaired(both).join()).toMatch(/licensed specialist/);
+  });
+});
+
+describe('an ending is judged measure by measure', () => {
+  const replace = measure('replace-module', 'M07');
+  const replaced = [
+    'scanned before',
+    'proven dead',
+    'checked reached @ M07',
+    'donor chosen @ M07',
+    'balance planned @ M07',
+    'fitted @ M07',
+    'checked joints @ M07',
+    'checked wakes',
+    'insulation passed',
+  ];
+  const proven = ['scanned after', 'proven'];
+  const watch = measure('monitor');
+  const drop = { dropped: 'the owner leaves it' };
+  /** Which endings are open, of a list and what happened. */
+  it.each<[string, Measure[], string[], Ending[]]>([
+    ['nothing done, to be watched', [watch], [], ['monitored']],
+    ['replaced and proven', [replace], [...replaced, ...proven], ['repaired']],
+    ['replaced, not compared', [replace], replaced, []],
+    [
+      'replaced and proven, watched as well',
+      [replace, watch],
+      [...replaced, ...proven],
+      ['repaired', 'monitored'],
+    ],
+    [
+      'replaced, 20 mV are left, watched',
+      [replace, watch],
+      [...replaced, 'scanned after', 'not proven'],
+      ['monitored'],
+    ],
+    ['replaced, not compared, watched', [replace, watch], replaced, ['monitored']],
+    ['replaced but not tested, watched', [replace, watch], replaced.slice(0, -1), []],
+    ['fitted only, watched', [replace, watch], replaced.slice(0, 6), []],
+    ['not begun, watched', [replace, watch], ['scanned before'], []],
+    ['not begun and dropped, watched', [{ ...replace, ...drop }, watch], ['scanned before'], ['monitored']],
+    ['not begun, declined', [replace, measure('decline')], ['scanned before'], ['declined']],
+    [
+      'replaced, the rest declined',
+      [replace, measure('dry', 'M05'), measure('decline')],
+      replaced,
+      ['declined'],
+    ],
+    [
+      'replaced and proven, one scrapped',
+      [replace, measure('scrap', 'M01')],
+      [...replaced, ...proven, 'disposed @ M01'],
+      ['repaired', 'scrapped'],
+    ],
+    [
+      'replaced and proven, one still to scrap',
+      [replace, measure('scrap', 'M01')],
+      [...replaced, ...proven],
+      [],
+    ],
+    ['scrapped only', [measure('scrap', 'M01')], ['proven dead', 'disposed @ M01'], ['scrapped']],
+    [
+      'appraised after a repair',
+      [replace, measure('appraise')],
+      [...replaced, ...proven],
+      ['repaired', 'appraised'],
+    ],
+    ['appraised before a repair', [replace, measure('appraise')], ['scanned before'], []],
+    ['appraised', [measure('appraise')], ['scanned before'], ['appraised']],
+    [
+      'locked, its fuse still to be changed',
+      [measure('specialist'), measure('replace-fuse', 'pyro')],
+      ['evidence kept'],
+      [],
+    ],
+    ['locked', [measure('specialist')], ['evidence kept'], ['handed-on']],
+  ])('%s', (_, list, happened, ends) => {
+    const { endings } = routeOf(after(list, ...happened));
+    expect(ENDING_IDS.filter((e) => endings[e].length === 0).sort()).toEqual([...ends].sort());
+  });
+  it('a module that was put in is done, whatever the comparison said', () => {
+    const state = (...happened: string[]): string => {
+      const list = [replace, watch];
+      return measureState(routeOf(after(list, ...happened)).steps, replace.id);
+    };
+    expect(state('scanned before')).toBe('open');
+    expect(state(...replaced)).toBe('done');
+    expect(state(...replaced, 'scanned after', 'not proven')).toBe('done');
+    expect(state(...replaced, ...proven)).toBe('proven');
+  });
+  it('parts that are off keep it from going back to be watched', () => {
+    const f = { ...after([watch]), partsOff: ['lid'] };
+    expect(routeOf(f).endings.monitored.join()).toMatch(/lid is still off/);
+  });
+  it('what is not proven goes back to the findings only while no ending is open', () => {
+    const f = [...replaced, 'scanned after', 'not proven'];
+    expect(routeOf(after([replace], ...f)).next.need).toBe('Not proven');
+    expect(routeOf(after([replace, watch], ...f)).next).toMatchObject({ need: 'Hand over' });
   });
 });
 

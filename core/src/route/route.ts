@@ -135,7 +135,8 @@ function nextOf(f: RouteFacts, steps: Step[], endings: Route['endings']): Need {
       stage: 'findings',
     };
   }
-  if (f.proved === false)
+  // Not proven, and the owner agrees to watch it, or to leave it: that is an end too.
+  if (f.proved === false && ENDING_IDS.every((e) => endings[e].length > 0))
     return {
       need: 'Not proven',
       detail: 'The repair was signed as not proven. What is left?',
@@ -151,7 +152,7 @@ function nextOf(f: RouteFacts, steps: Step[], endings: Route['endings']): Need {
   const open =
     steps.find((s) => !s.met && s.waitsFor === '' && !evidenceFacts(s.evidence).last) ??
     steps.find((s) => !s.met);
-  if (open) {
+  if (open && f.proved !== false) {
     const gate = open.waitsFor === 'gate';
     // Several places that ask for the same are one errand.
     const alike = steps.filter((s) => s.evidence === open.evidence && !s.met);
@@ -177,6 +178,18 @@ function nextOf(f: RouteFacts, steps: Step[], endings: Route['endings']): Need {
   };
 }
 
+/** What proves a repair as a whole, beside the work of each line. */
+const PROVES: ReadonlySet<EvidenceId> = new Set(['after-scan', 'both-ends']);
+/**
+ * How far a measure is by what is on record: its work is not finished, it is done, or it is done and the repair is proven as well.
+ */
+export type MeasureState = 'open' | 'done' | 'proven';
+export function measureState(steps: readonly Step[], id: string): MeasureState {
+  const unmet = steps.filter((s) => !s.met && s.measures.includes(id));
+  if (unmet.length === 0) return 'proven';
+  return unmet.every((s) => PROVES.has(s.evidence)) ? 'done' : 'open';
+}
+
 /** Why a job may not end in one way; empty where it may. */
 function obstaclesTo(f: RouteFacts, ending: Ending, steps: Step[]): string[] {
   const why: string[] = [];
@@ -191,18 +204,16 @@ function obstaclesTo(f: RouteFacts, ending: Ending, steps: Step[]): string[] {
     ending === 'repaired'
       ? steps
       : steps.filter((s) => s.measures.some((id) => own.some((m) => m.id === id)));
-  // Whoever declines leaves the rest undone; every other ending says what is not finished.
+  // Whoever declines leaves the rest undone; every other ending says what is not finished. What is done stands on the sheet as done.
   const left = list.filter(
-    (m) =>
-      measureFacts(m.kind).ends !== ending &&
-      (measureFacts(m.kind).ends === 'repaired' || steps.some((s) => !s.met && s.measures.includes(m.id))),
+    (m) => measureFacts(m.kind).ends !== ending && measureState(steps, m.id) === 'open',
   );
   if (ending !== 'repaired' && ending !== 'declined' && left.length > 0)
     why.push(`To be done still: ${listWords(left)}. Drop it with a reason, or end by it.`);
   if (ending === 'repaired' && list.some((m) => measureFacts(m.kind).ends === 'handed-on'))
     why.push('It is to go to a licensed specialist: nobody here hands it over as repaired.');
   const off = f.partsOff ?? [];
-  if (ending === 'repaired' && off.length > 0)
+  if ((ending === 'repaired' || ending === 'monitored') && off.length > 0)
     why.push(
       `${off.length === 1 ? `${off[0]!} is` : `${off.length} parts are`} still off${off.length > 1 ? `: ${off.slice(0, 4).join(', ')}${off.length > 4 ? ' and more' : ''}` : ''}.`,
     );

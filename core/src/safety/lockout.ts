@@ -139,8 +139,8 @@ export function lockoutSteps(context: LockoutContext): Step[] {
   if (has('under-voltage') || (has('crash') && classA))
     steps.push({
       id: 'group-voltages',
-      title: 'Lowest group at its terminals',
-      detail: `Below ${limitValue(context.pack.profile, 'cellFloorV')} V a cell is over-discharged, below ${limitValue(context.pack.profile, 'cellScrapV')} V scrap, unless a supervised recovery is decided.`,
+      title: 'Lowest group, lid still on',
+      detail: `As scanned, or at a connector that is reached with the lid on; its terminals come later. Below ${limitValue(context.pack.profile, 'cellFloorV')} V a cell is over-discharged, below ${limitValue(context.pack.profile, 'cellScrapV')} V scrap, unless a supervised recovery is decided.`,
     });
   return steps;
 }

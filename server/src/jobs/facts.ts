@@ -1,5 +1,6 @@
 import { backFrom, isProof, type Proof } from '@cellmend/core/prove';
 import { buildOf, jointsToRemake, offNow, partName } from '@cellmend/core/stripdown';
+import { MOVED_SAYS, movedOf } from '@cellmend/core/balance';
 import type { CheckId } from '@cellmend/contract/jobs';
 import type { FindingDigest } from '@cellmend/contract/findings';
 import type { Gate } from '@cellmend/contract/safety';
@@ -18,6 +19,12 @@ import { ticksOf } from '../stripdown/ticks';
 import { proofsOfRepair } from './proofs';
 import { everProven, gateOf, observationsOf, openLockout, openStops } from '../safety/gate';
 
+/** Charge that was put into a part, A·h (taken out is negative), by whoever told it. */
+export interface MovedCharge {
+  ah: number;
+  by: string;
+  at: string;
+}
 /** Everything the route of a job is worked out from, and what its page shows beside it. */
 export interface JobFacts {
   route: RouteFacts;
@@ -37,6 +44,8 @@ export interface JobFacts {
     /** What of it is not like the pack's own, and why it went in all the same; who put it in. */
     differs: string;
     by: string;
+    /** Charge that was moved to level it, as it was told last; null where nobody told any. */
+    moved: MovedCharge | null;
   }[];
   /** Parts that this job took out of it, and where each went. */
   removed: { label: string; place: string; to: string; reason: string; proof: string; at: Date }[];
@@ -77,16 +86,35 @@ async function dangerOf(store: Store, jobId: string, pack: Pack, tx?: Transactio
 }
 
 /** Parts that stand in a pack now. */
-export const compositionOf = (
+export async function compositionOf(
   store: Store,
   packId: string,
   tx?: Transaction,
-): Promise<JobFacts['composition']> =>
-  store.sequelize.query(
-    `SELECT c.place, c.part_id AS "partId", p.label, c.at, c.job_id AS "jobId", c.reason AS differs, coalesce(w.name, '') AS by
-       FROM current_placements c JOIN parts p ON p.id = c.part_id LEFT JOIN people w ON w.id = c.person_id WHERE c.kind = 'pack' AND c.pack_id = :packId ORDER BY c.place`,
-    { replacements: { packId }, type: QueryTypes.SELECT, transaction: tx ?? null },
+): Promise<JobFacts['composition']> {
+  const rows = await store.sequelize.query<
+    Omit<JobFacts['composition'][number], 'moved'> & {
+      moved: { said: string; by: string; at: string } | null;
+    }
+  >(
+    `SELECT c.place, c.part_id AS "partId", p.label, c.at, c.job_id AS "jobId", c.reason AS differs, coalesce(w.name, '') AS by, m.moved
+       FROM current_placements c JOIN parts p ON p.id = c.part_id LEFT JOIN people w ON w.id = c.person_id
+       LEFT JOIN LATERAL (
+         SELECT json_build_object('said', o.data->>'text', 'by', coalesce(q.name, ''), 'at', o.observed_at) AS moved
+           FROM observations o LEFT JOIN people q ON q.id = o.person_id
+          WHERE o.part_id = c.part_id AND o.topic = 'reading' AND o.kind = 'voltage' AND o.data->>'text' LIKE :moved
+            AND NOT EXISTS (SELECT 1 FROM observations n WHERE n.supersedes = o.id)
+          ORDER BY o.observed_at DESC, o.seq DESC LIMIT 1) m ON true
+      WHERE c.kind = 'pack' AND c.pack_id = :packId ORDER BY c.place`,
+    { replacements: { packId, moved: `%${MOVED_SAYS}` }, type: QueryTypes.SELECT, transaction: tx ?? null },
   );
+  return rows.map(({ moved, ...r }) => {
+    const ah = moved && movedOf(moved.said);
+    return {
+      ...r,
+      moved: moved && ah ? { ah, by: moved.by, at: new Date(moved.at).toISOString() } : null,
+    };
+  });
+}
 
 /** Parts that this job took out of its pack, and where each went. */
 const removedBy = (store: Store, job: JobRow, tx?: Transaction): Promise<JobFacts['removed']> =>
@@ -110,7 +138,7 @@ const lockedEvidence = (rows: readonly ObservationRow[]): boolean => {
 
 /** Work that makes an insulation test of before worth nothing. */
 const UNDOES_TEST = (check: CheckId): boolean =>
-  !isProof(check) && STAGE_FACTS[EVIDENCE[check].stage].opens === true;
+  !isProof(check) && !EVIDENCE[check].movesNothing && STAGE_FACTS[EVIDENCE[check].stage].opens === true;
 
 /** Whether the whole pack was tested after the last thing that was done inside it. */
 async function testedSince(store: Store, jobId: string, sinceMs: number, tx?: Transaction): Promise<boolean> {

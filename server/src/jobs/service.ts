@@ -128,6 +128,7 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
       here: c.jobId === job.id,
       differs: c.differs,
       by: c.by,
+      moved: c.moved,
     })),
     removed: facts.removed.map(({ label, place, to, reason, proof }) => ({
       label,

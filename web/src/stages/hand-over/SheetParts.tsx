@@ -2,7 +2,15 @@ import { findingOf } from '@cellmend/contract/findingOf';
 import type { Job } from '@cellmend/contract/jobs';
 import type { Check } from '@cellmend/contract/records';
 import { deltaReadsMv, isProof, proofFacts, proofWords } from '@cellmend/core/prove';
-import { EVIDENCE, MEASURES, measureWords, placesOf, type Ending } from '@cellmend/core/route';
+import {
+  EVIDENCE,
+  MEASURES,
+  measureState,
+  measureWords,
+  placesOf,
+  type Ending,
+  type MeasureState,
+} from '@cellmend/core/route';
 import { verdictName } from '@cellmend/core/spread';
 import { buildOf, partName } from '@cellmend/core/stripdown';
 import { factsOf, type Measured } from '@cellmend/core/pack';
@@ -134,6 +142,13 @@ export function Found() {
   );
 }
 
+/** How far a repair is, at the end of its line; nothing where it is proven. */
+const STATE_WORDS: Record<MeasureState, string> = {
+  open: ' Not finished.',
+  done: ' Done; not proven by a comparison.',
+  proven: '',
+};
+
 /** What was done, line by line, or what mending it would take. */
 export function Done({ ending }: { ending: Ending }) {
   const { job, findings } = useJobView();
@@ -141,7 +156,9 @@ export function Done({ ending }: { ending: Ending }) {
   const decision = decisionOf(job, 'measures');
   const list = decision?.body.measures ?? [];
   const repairs = list.filter((m) => MEASURES[m.kind].ends === 'repaired');
-  const open = (id: string): boolean => job.steps.some((s) => s.measures.includes(id) && !s.met);
+  const state = (id: string): MeasureState => measureState(job.steps, id);
+  const standing = list.filter((m) => m.dropped === '');
+  const finished = standing.filter((m) => MEASURES[m.kind].ends === 'repaired' && state(m.id) !== 'open');
   const lines = decisionOf(job, 'balance')?.body.lines ?? [];
   const here = job.composition.filter((c) => c.here);
   const choices = decisionOf(job, 'match')?.body.choices ?? [];
@@ -156,29 +173,29 @@ export function Done({ ending }: { ending: Ending }) {
     ].find(([id]) => id === choice.partId)?.[1];
     return ` (chosen was ${label ?? 'another part'})`;
   };
-  if (ending === 'declined')
-    return (
-      <section>
-        <h2>Not repaired</h2>
-        <p>
-          The owner declined.
-          {repairs.length > 0 && ` Mending it would take: ${repairs.map(measureWords).join('; ')}.`}{' '}
-          {decision?.note}
-        </p>
-      </section>
-    );
+  const undone = repairs.filter((m) => !finished.includes(m));
+  const declined = ending === 'declined' && (
+    <section>
+      <h2>{finished.length > 0 ? 'The rest was declined' : 'Not repaired'}</h2>
+      <p>
+        The owner declined.
+        {undone.length > 0 && ` Mending it would take: ${undone.map(measureWords).join('; ')}.`}{' '}
+        {decision?.note}
+      </p>
+    </section>
+  );
+  if (declined && finished.length === 0) return declined;
   const newest = (checks ?? []).filter(
     (c, i, all) => all.findIndex((k) => k.check === c.check && k.place === c.place) === i,
   );
   return (
-    <section>
-      <h2>{ending === 'repaired' ? 'What was done' : 'What was decided'}</h2>
-      {decision?.body.elsewhere && (
-        <p>The work inside the pack was not done here: {decision.body.elsewhere}.</p>
-      )}
-      {list
-        .filter((m) => m.dropped === '')
-        .map((m) => {
+    <>
+      <section>
+        <h2>{finished.length > 0 ? 'What was done' : 'What was decided'}</h2>
+        {decision?.body.elsewhere && (
+          <p>The work inside the pack was not done here: {decision.body.elsewhere}.</p>
+        )}
+        {(ending === 'declined' ? finished : standing).map((m) => {
           const part = here.find((c) => c.place === m.place);
           const out = job.removed.find((r) => r.place === m.place);
           const line = lines.find((l) => l.place === m.place);
@@ -189,27 +206,33 @@ export function Done({ ending }: { ending: Ending }) {
               {m.why && ` (${m.why})`}
               {part && `: ${part.label} went in${notChosen(m.place, part.partId)}`}
               {out && `${part ? ',' : ':'} ${out.label} came out, ${out.to}`}.
-              {plan && line && plan.direction !== 'none'
+              {part?.moved
+                ? ` ${fixed(Math.abs(part.moved.ah), 1)} A·h were ${part.moved.ah > 0 ? 'put in' : 'taken out'} to level it (${part.moved.by}, ${when(part.moved.at)}).`
+                : ''}
+              {plan && line && !part?.moved && plan.direction !== 'none'
                 ? ` It had to be ${plan.direction === 'charge' ? 'charged' : 'discharged'} by ${plan.atMost ? 'at most ' : ''}${fixed(plan.chargeAh, 1)} ± ${fixed(plan.chargeHalfWidthAh, 1)} A·h to ${fixed(plan.targetModuleV, 2)} V ${line.method === 'supply' ? `at ${fixed(line.currentA, 1)} A` : 'by the bleeders'}.`
                 : ''}
               {part?.differs && ` Not like the pack’s own: ${part.differs}. ${part.by}.`}
-              {open(m.id) && ' Not finished.'}
+              {MEASURES[m.kind].ends === 'repaired' && STATE_WORDS[state(m.id)]}
+              {MEASURES[m.kind].ends !== 'repaired' && state(m.id) === 'open' && ' Not finished.'}
             </p>
           );
         })}
-      {decision?.note && <p>{decision.note}</p>}
-      {newest
-        .filter((c) => !isProof(c.check))
-        .reverse()
-        .map((c) => (
-          <p key={c.id}>
-            {c.place ? `${c.place}: ` : ''}
-            {asksOf(c.check)}, {c.passed ? 'passed' : 'not passed'}
-            {c.value !== null && `, ${c.value} ${c.unit}`}
-            {c.text && `. ${c.text}`}. {c.by}, {when(c.at)}.
-          </p>
-        ))}
-    </section>
+        {decision?.note && ending !== 'declined' && <p>{decision.note}</p>}
+        {newest
+          .filter((c) => !isProof(c.check))
+          .reverse()
+          .map((c) => (
+            <p key={c.id}>
+              {c.place ? `${c.place}: ` : ''}
+              {asksOf(c.check)}, {c.passed ? 'passed' : 'not passed'}
+              {c.value !== null && `, ${c.value} ${c.unit}`}
+              {c.text && `. ${c.text}`}. {c.by}, {when(c.at)}.
+            </p>
+          ))}
+      </section>
+      {declined}
+    </>
   );
 }
 
