@@ -593,6 +593,50 @@ it('a donor out of a crash, or wet and not measured since, is chosen for no pack
   expect((await choose(late)).status).toBe(201);
 });
 
+it('T13: levelled by 13.1 A·h, 20 mV are left and the owner watches it: monitored, with the module replaced', async () => {
+  const profile = profileOf('Harrow watch', 6, 2);
+  const n = await open(profile, 'T-13', 'drops to limp');
+  const volts = Array.from({ length: 12 }, (_, i) => (i === 4 ? 1.62 : 3.98));
+  expect((await scan(n, restCsv(volts))).status).toBe(201);
+  const [donor] = (
+    await ina.post<StockPart[]>('/api/stock', {
+      parts: [
+        { label: 'W-donor', facts: { chemistry: 'nmc', groupCount: 2 }, figures: { restVoltageV: 7.54 } },
+      ],
+    })
+  ).body;
+  const list = measures(['replace-module', 'M03'], ['monitor', '']);
+  expect((await sign(n, list)).status).toBe(201);
+  expect((await jobOf(n)).endings.monitored.join()).toMatch(/To be done still: replace module M03/);
+  expect((await sign(n, { topic: 'match', choices: [{ place: 'M03', partId: donor!.id }] })).status).toBe(
+    201,
+  );
+  const line = { place: 'M03', currentA: 8, goal: 'level-now' as const, method: 'supply' as const };
+  expect((await sign(n, { topic: 'balance', lines: [line] })).status).toBe(201);
+  for (const [restVoltageV, movedAh] of [
+    [7.54, 0],
+    [7.94, 13.1],
+  ])
+    expect((await ina.post(`/api/stock/${donor!.id}/figures`, { restVoltageV, movedAh })).status).toBe(201);
+  await proveDead(ina, bench, n);
+  await doTheWork(ina, n);
+  // Two days later a group of it still lies 20 mV low.
+  const later = volts.map((v, i) => (i === 4 ? 3.96 : v === 1.62 ? 3.98 : v));
+  expect((await scan(n, restCsv(later), 'after')).status).toBe(201);
+  expect((await sign(n, { topic: 'prove', passed: false, open: '' })).status).toBe(201);
+  const job = await jobOf(n);
+  expect(job.endings.repaired.join()).toMatch(/signed as not proven/);
+  expect(job.endings.monitored).toEqual([]);
+  expect(job.next).toMatchObject({ need: 'Hand over', stage: 'hand-over' });
+  expect(job.composition[0]).toMatchObject({
+    place: 'M03',
+    label: 'W-donor',
+    moved: { ah: 13.1, by: 'Ina Holm' },
+  });
+  expect((await sign(n, sheet('monitored'))).status).toBe(201);
+  expect(await jobOf(n)).toMatchObject({ next: { need: 'Closed' }, contradictions: [] });
+});
+
 it('T16: half the cells in parallel or twice the groups goes in nowhere; another connector only where a lead says why', async () => {
   const look = { moduleLook: { cellsParallel: 2, connector: 'C2' } };
   const n = await open({ ...profileOf('Harrow twin look', 4, 2), ...look }, 'T-16');
