@@ -96,7 +96,16 @@ export const JobSchema = z.object({
   ),
   /** Parts that this job took out of the pack, and where each went. */
   removed: z.array(
-    z.object({ label: z.string(), place: z.string(), to: z.string(), reason: z.string(), proof: z.string() }),
+    z.object({
+      label: z.string(),
+      place: z.string(),
+      to: z.string(),
+      reason: z.string(),
+      proof: z.string(),
+      at: z.string(),
+      /** Since when it stood there; null for what the pack came with. */
+      since: z.string().nullable(),
+    }),
   ),
   /** What proves the repair by what was wrong; empty while nothing is signed, or nothing is repaired. */
   proofs: z.array(ProofSchema),

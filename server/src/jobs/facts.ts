@@ -48,7 +48,16 @@ export interface JobFacts {
     moved: MovedCharge | null;
   }[];
   /** Parts that this job took out of it, and where each went. */
-  removed: { label: string; place: string; to: string; reason: string; proof: string; at: Date }[];
+  removed: {
+    label: string;
+    place: string;
+    to: string;
+    reason: string;
+    proof: string;
+    at: Date;
+    /** Since when it stood there; null for what the pack came with. */
+    since: Date | null;
+  }[];
 }
 
 /** The newest finding of each topic, in short. */
@@ -69,11 +78,22 @@ async function digests(
 }
 
 /** Channels and modules that somebody metered beyond floor or ceiling, in one line. */
-async function dangerOf(store: Store, jobId: string, pack: Pack, tx?: Transaction): Promise<string | null> {
+async function dangerOf(
+  store: Store,
+  jobId: string,
+  pack: Pack,
+  composition: JobFacts['composition'],
+  tx?: Transaction,
+): Promise<string | null> {
   const places = ['', ...pack.modules.map((m) => m.id), ...pack.channels.map((c) => c.id)];
+  const fittedAt = new Map(composition.filter((c) => c.jobId !== null).map((c) => [c.place, c.at]));
   const bad = (await newestByPlace(store, jobId, 'voltage', places, tx)).flatMap((r) => {
     const module = pack.modules.find((m) => m.id === r.place);
     const channel = pack.channels.find((c) => c.id === r.place);
+    // What was metered at a place is of the part that stood there then.
+    const at = [module?.id, ...(channel?.moduleIndices ?? []).map((i) => pack.modules[i]!.id)];
+    if (at.some((place) => place !== undefined && fittedAt.has(place) && r.observedAt < fittedAt.get(place)!))
+      return [];
     const cells =
       r.conditions === 'per group'
         ? 1
@@ -119,8 +139,9 @@ export async function compositionOf(
 /** Parts that this job took out of its pack, and where each went. */
 const removedBy = (store: Store, job: JobRow, tx?: Transaction): Promise<JobFacts['removed']> =>
   store.sequelize.query(
-    `SELECT p.label, b.place, o.kind AS "to", o.reason, o.proof, o.at FROM placements o JOIN parts p ON p.id = o.part_id
-       JOIN LATERAL (SELECT place FROM placements b WHERE b.part_id = o.part_id AND b.kind = 'pack' AND b.pack_id = :packId
+    `SELECT p.label, b.place, o.kind AS "to", o.reason, o.proof, o.at, CASE WHEN b.job_id IS NULL THEN NULL ELSE b.at END AS since
+       FROM placements o JOIN parts p ON p.id = o.part_id
+       JOIN LATERAL (SELECT place, at, job_id FROM placements b WHERE b.part_id = o.part_id AND b.kind = 'pack' AND b.pack_id = :packId
                        AND b.seq < o.seq ORDER BY b.seq DESC LIMIT 1) b ON true
       WHERE o.job_id = :jobId AND o.kind <> 'pack' ORDER BY o.seq`,
     { replacements: { packId: job.packId, jobId: job.id }, type: QueryTypes.SELECT, transaction: tx ?? null },
@@ -285,7 +306,7 @@ export async function factsOf(
       headline: newest.get('spread')?.headline ?? '',
       // A pack that passed as a whole has no leak to look for.
       leak: shownLeak,
-      danger: await dangerOf(store, jobId, normalisePack(profile), tx),
+      danger: await dangerOf(store, jobId, normalisePack(profile), composition, tx),
       output: unreached?.name ?? null,
       stop: stop?.kind ?? null,
       gate: {

@@ -130,12 +130,10 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
       by: c.by,
       moved: c.moved,
     })),
-    removed: facts.removed.map(({ label, place, to, reason, proof }) => ({
-      label,
-      place,
-      to,
-      reason,
-      proof,
+    removed: facts.removed.map(({ at, since, ...r }) => ({
+      ...r,
+      at: at.toISOString(),
+      since: since?.toISOString() ?? null,
     })),
     proofs: facts.proofs,
     signers: await signersOf(store, job.id),
