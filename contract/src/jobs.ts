@@ -94,6 +94,20 @@ export const JobSchema = z.object({
       moved: z.object({ ah: z.number(), by: z.string(), at: z.string() }).nullable(),
     }),
   ),
+  /** Jobs of this pack or its vehicle before this one, newest first. */
+  earlier: z.array(
+    z.object({
+      number: z.int(),
+      title: z.string(),
+      openedAt: z.string(),
+      /** In words; null while it is open. */
+      ending: z.string().nullable(),
+      endedAt: z.string().nullable(),
+      odometerKm: z.number().nullable(),
+      /** What it put into this pack. */
+      parts: z.array(z.object({ place: z.string(), label: z.string() })),
+    }),
+  ),
   /** Parts that this job took out of the pack, and where each went. */
   removed: z.array(
     z.object({
@@ -181,6 +195,21 @@ export const VehicleHistorySchema = z.object({
     }),
   ),
   corrections: z.array(z.object({ at: z.string(), by: z.string(), says: z.string() })),
+  /** Parts that went into its packs or came out of them, newest first, and where each is now. */
+  parts: z.array(
+    z.object({
+      label: z.string(),
+      place: z.string(),
+      pack: z.string(),
+      /** When and in which job it went in; null for what the pack came with. */
+      in: z.object({ at: z.string(), job: z.int() }).nullable(),
+      differs: z.string(),
+      /** When and in which job it came out; null while it stands there. */
+      out: z.object({ at: z.string(), job: z.int().nullable() }).nullable(),
+      /** Where it is now: `scrapped: dead (recycler, note 4711)`. */
+      now: z.string(),
+    }),
+  ),
 });
 export type VehicleHistory = z.infer<typeof VehicleHistorySchema>;
 

@@ -1,4 +1,4 @@
-import type { Job } from '@cellmend/contract/jobs';
+import type { Job, VehicleHistory } from '@cellmend/contract/jobs';
 import type { StoredProfile } from '@cellmend/contract/pack';
 import type { Finding } from '@cellmend/contract/findings';
 import type { Check } from '@cellmend/contract/records';
@@ -637,6 +637,31 @@ it('T13: levelled by 13.1 A·h, 20 mV are left and the owner watches it: monitor
   expect(await jobOf(n)).toMatchObject({ next: { need: 'Closed' }, contradictions: [] });
 });
 
+it('a swollen module goes to quarantine, never onto the shelf; the healthy one that came after it may', async () => {
+  const n = await open(profileOf('Harrow swell', 4, 2), 'T-swell');
+  expect((await sign(n, measures(['replace-module', 'M02']))).status).toBe(201);
+  await proveDead(ina, bench, n);
+  const seen = { observation: { kind: 'seen', module: 'M02', evidence: 'swollen or wet pouch' } };
+  expect((await ina.post(`/api/jobs/${n}/insulation`, seen)).status).toBe(201);
+  const takeOut = (to: string): Promise<Answer<Told>> =>
+    ina.post<Told>(`/api/jobs/${n}/salvage`, { places: ['M02'], to, reason: 'out' });
+  const refused = await takeOut('shelf');
+  expect(refused.status).toBe(422);
+  expect(refused.body.detail).toBe('What came out of M02: seen at it: swollen or wet pouch.');
+  expect((await takeOut('quarantine')).status).toBe(201);
+  const twin = { chemistry: 'nmc', groupCount: 2, history: 'clean' };
+  const [fresh] = (await ina.post<StockPart[]>('/api/stock', { parts: [{ label: 'Q-new', facts: twin }] }))
+    .body;
+  const fit = { place: 'M02', partId: fresh!.id, out: null };
+  expect((await ina.post(`/api/jobs/${n}/fit`, fit)).status).toBe(201);
+  // It turned out not to be needed, and nothing was seen at it.
+  expect((await takeOut('shelf')).status).toBe(201);
+  expect((await jobOf(n)).removed).toMatchObject([
+    { place: 'M02', to: 'quarantine', since: null },
+    { place: 'M02', to: 'shelf', label: 'Q-new', since: expect.any(String) as string },
+  ]);
+});
+
 it('T16: half the cells in parallel or twice the groups goes in nowhere; another connector only where a lead says why', async () => {
   const look = { moduleLook: { cellsParallel: 2, connector: 'C2' } };
   const n = await open({ ...profileOf('Harrow twin look', 4, 2), ...look }, 'T-16');
@@ -713,7 +738,20 @@ describe('a vehicle over the years', () => {
       physicalPack,
       vehicle: { id: vehicle!.id },
       composition: [{ place: 'main fuse', label: 'F-1', here: false }],
+      earlier: [
+        {
+          number: first,
+          ending: 'repaired',
+          odometerKm: 80_000,
+          parts: [{ place: 'main fuse', label: 'F-1' }],
+        },
+      ],
     });
+    const { body: years } = await ina.get<VehicleHistory>(`/api/vehicles/${vehicle!.id}`);
+    expect(years.parts).toMatchObject([
+      { place: 'main fuse', label: 'F-1', in: { job: first }, out: null, now: 'in the pack' },
+      { place: 'main fuse', in: null, out: { job: first }, now: 'bench: to be looked at' },
+    ]);
     const vehicles = (await ina.get<{ plate: string; odometer: object[]; jobs: object[] }[]>('/api/vehicles'))
       .body;
     expect(vehicles.find((v) => v.plate === 'Y-1')).toMatchObject({

@@ -1,6 +1,9 @@
 import { describe, expect, it } from 'vitest';
 import { EVIDENCE_NAMES } from '../insulation';
-import { awayOf, type AwayFacts } from './away';
+import { normalisePack, type PackProfile } from '../pack';
+import type { SpreadReport } from '../spread';
+import { awayOf, notForTheShelf, type AwayFacts } from './away';
+import { awayFactsOf, type KnownOfModules } from './known';
 
 const sound: AwayFacts = {
   chemistry: 'nmc',
@@ -53,5 +56,45 @@ describe('how a part may leave', () => {
         expect(away.checks.some((c) => c.startsWith('Voltage'))).toBe(true);
         expect(away.checks.at(-1)).toMatch(/proof/);
       }
+  });
+});
+
+describe('what is known of a module that comes out', () => {
+  const channels = ['ch1', 'ch2'].map((id) => ({ id, cells: 2 }));
+  const modules = ['M01', 'M02'].map((id, i) => ({ id, groups: [`ch${i + 1}.1`, `ch${i + 1}.2`] }));
+  const profile = { name: 'two', chemistry: 'nmc', channels, modules, ocv: [] } as unknown as PackProfile;
+  const dead = { findings: [{ module: 'M02', verdict: 'dead' }], outOfBounds: [] } as unknown as SpreadReport;
+  const known: KnownOfModules = {
+    pack: normalisePack(profile),
+    hazards: [],
+    stopKinds: [],
+    signs: [],
+    leaking: ['M02'],
+    seen: [{ place: 'M02', evidence: 'swollen or wet pouch', at: '2026-05-01T10:00:00.000Z' }],
+    reports: [{ at: '2026-05-01T09:00:00.000Z', report: dead }],
+  };
+  const first = { place: 'M02', since: null, next: '2026-05-02T09:00:00.000Z', quarantined: false };
+  it('is of the part that stood there then, not of what was put in later', () => {
+    expect(awayFactsOf(known, first)).toMatchObject({
+      seen: ['swollen or wet pouch'],
+      insulationLost: true,
+      beyondLimits: true,
+    });
+    const second = { ...first, since: '2026-05-02T09:00:00.000Z', next: undefined };
+    expect(awayFactsOf(known, second)).toMatchObject({
+      seen: [],
+      insulationLost: false,
+      beyondLimits: false,
+    });
+    expect(notForTheShelf(awayFactsOf(known, first))).toBe('seen at it: swollen or wet pouch');
+    expect(notForTheShelf(awayFactsOf(known, second))).toBe('');
+  });
+  it('what is seen at it once it is out counts until the next is in', () => {
+    const late = { ...known, seen: [{ ...known.seen[0]!, at: '2026-05-02T08:59:00.000Z' }] };
+    expect(awayFactsOf(late, first).seen).toEqual(['swollen or wet pouch']);
+  });
+  it('a module at another place keeps its own', () => {
+    expect(notForTheShelf(awayFactsOf(known, { ...first, place: 'M01' }))).toBe('');
+    expect(awayFactsOf(known, { ...first, place: 'M01' }).measuredHarmless).toBe(true);
   });
 });

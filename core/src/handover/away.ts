@@ -35,15 +35,40 @@ const VOLTS = 'Voltage at its poles measured, and written on it with the date';
 const LOOKED = 'Looked at: no swelling, no smell, no wetness, cool for an hour';
 const TAKER = 'Taker named, licensed for it, and the proof kept';
 
+/** What is known to be wrong with a part: what may go on reacting was seen at it, or damage, in words. */
+export function harmOf(f: AwayFacts): { reacting: Evidence[]; damage: string[] } {
+  const points = (...causes: LeakCause[]): boolean =>
+    f.seen.some((e) => causes.some((c) => c in EVIDENCE[e]));
+  return {
+    reacting: f.seen.filter((e) => REACTING.includes(e)),
+    damage: [
+      points('water', 'coolant') ? 'it was wet' : '',
+      points('electrolyte') ? 'it leaks' : '',
+      points('mechanical', 'harness') || f.crashed ? 'it was struck or rubbed through' : '',
+      f.insulationLost ? 'it lost its insulation' : '',
+      f.beyondLimits ? 'it was beyond its voltage limits' : '',
+    ].filter(Boolean),
+  };
+}
+
+/**
+ * Why a part that comes out goes to quarantine and not onto the shelf; empty where nothing is known against it.
+ * @example
+ * notForTheShelf({ ...sound, seen: ['swollen or wet pouch'] }) // 'seen at it: swollen or wet pouch'
+ */
+export function notForTheShelf(f: AwayFacts): string {
+  const { reacting, damage } = harmOf(f);
+  if (f.stopped) return 'a Stop told of heat, smoke, hissing or swelling';
+  return reacting.length > 0 ? `seen at it: ${reacting.join(', ')}` : damage.join(', ');
+}
+
 /**
  * How an old or a donor module leaves, and what is done before. The numbers of UN and ADR (SP 376, P908, LP904, P911) are those of
  * `numbers.md`; P903, P909, LP906 and the sea rule for NiMH are from memory. None of it replaces the dangerous-goods adviser.
  */
 export function awayOf(f: AwayFacts): Away {
   const nimh = f.chemistry === 'nimh';
-  const points = (...causes: LeakCause[]): boolean =>
-    f.seen.some((e) => causes.some((c) => c in EVIDENCE[e]));
-  const reacting = f.seen.filter((e) => REACTING.includes(e));
+  const { reacting, damage } = harmOf(f);
   if (f.stopped || reacting.length > 0)
     return {
       class: 'critical',
@@ -60,13 +85,6 @@ export function awayOf(f: AwayFacts): Away {
         TAKER,
       ],
     };
-  const damage = [
-    points('water', 'coolant') ? 'it was wet' : '',
-    points('electrolyte') ? 'it leaks' : '',
-    points('mechanical', 'harness') || f.crashed ? 'it was struck or rubbed through' : '',
-    f.insulationLost ? 'it lost its insulation' : '',
-    f.beyondLimits ? 'it was beyond its voltage limits' : '',
-  ].filter(Boolean);
   const sound = f.measuredHarmless && !f.quarantined && f.seen.includes('clean and dry');
   if (damage.length === 0 && sound)
     return {

@@ -1,1 +1,2 @@
 export * from './away';
+export * from './known';

@@ -16,6 +16,7 @@ const rows = (table: string, where = 'WHERE job_id = j.id'): string =>
 /** One line that is another as soon as anything changed that a job's page is made of. */
 const STAMP = `
   SELECT concat_ws('|', j.xmin, k.xmin, p.xmin, v.xmin,
+    (SELECT count(*) FROM decisions d JOIN jobs e ON e.id = d.job_id WHERE e.pack_id = j.pack_id OR e.vehicle_id = j.vehicle_id),
     ${rows('observations')}, ${rows('findings')}, ${rows('decisions')}, ${rows('scans')}, ${rows('placements', '')},
     ${versions('instrument_runs', 'WHERE job_id = j.id')}, ${versions('stops')}, ${versions('settings')}, ${rows('safety_rules', '')}, ${versions('people')}
   ) AS stamp

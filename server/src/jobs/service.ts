@@ -12,6 +12,7 @@ import type { Store } from '../domain/store';
 import { namesOf } from '../safety/gate';
 import { workshopSettings } from '../safety/settings';
 import { suggestedHazards } from '../safety/view';
+import { earlierJobs } from './earlier';
 import { factsOf, type JobFacts } from './facts';
 import { findJob, profileOf } from './find';
 
@@ -69,7 +70,7 @@ async function proposalOf(
 export async function viewJob(store: Store, number: unknown): Promise<Job> {
   const { job, pack, profile, version } = await findJob(store, number);
   const { models } = store;
-  const [scans, findings, facts, vehicle] = await Promise.all([
+  const [scans, findings, facts, vehicle, earlier] = await Promise.all([
     models.Scan.findAll({ where: { jobId: job.id }, order: [['createdAt', 'ASC']] }),
     models.Finding.findAll({
       where: { jobId: job.id, topic: 'spread' },
@@ -78,6 +79,7 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
     }),
     factsOf(store, job, profile),
     job.vehicleId ? models.Vehicle.findByPk(job.vehicleId) : null,
+    earlierJobs(store, job),
   ]);
   const name = await namesOf(
     store,
@@ -130,6 +132,7 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
       by: c.by,
       moved: c.moved,
     })),
+    earlier,
     removed: facts.removed.map(({ at, since, ...r }) => ({
       ...r,
       at: at.toISOString(),

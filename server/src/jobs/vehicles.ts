@@ -113,7 +113,55 @@ export async function vehicleHistory(store: Store, id: string): Promise<VehicleH
       WHERE a.what = :what AND a.subject = :id ORDER BY a.at DESC LIMIT 100`,
     { type: QueryTypes.SELECT, replacements: { what: CORRECTED, id } },
   );
-  return { vehicle, measured, corrections: corrections.map((c) => ({ ...c, at: c.at.toISOString() })) };
+  return {
+    vehicle,
+    measured,
+    corrections: corrections.map((c) => ({ ...c, at: c.at.toISOString() })),
+    parts: await partsOver(store, id),
+  };
+}
+
+/** Parts that went into the packs of a vehicle or came out of them in all its jobs, and what became of each. */
+async function partsOver(store: Store, vehicleId: string): Promise<VehicleHistory['parts']> {
+  const rows = await store.sequelize.query<{
+    label: string;
+    place: string;
+    pack: string;
+    inAt: Date;
+    inJob: number | null;
+    differs: string;
+    outAt: Date | null;
+    outJob: number | null;
+    kind: string;
+    where: string | null;
+    reason: string;
+    proof: string;
+  }>(
+    `SELECT p.label, s.place, k.label AS pack, s.at AS "inAt", ji.number AS "inJob", s.reason AS differs, s.until AS "outAt", jo.number AS "outJob",
+        c.kind, ck.label AS "where", c.reason, c.proof
+       FROM (SELECT *, lead(at) OVER w AS until, lead(job_id) OVER w AS out_job FROM placements WINDOW w AS (PARTITION BY part_id ORDER BY seq)) s
+       JOIN parts p ON p.id = s.part_id JOIN packs k ON k.id = s.pack_id
+       JOIN current_placements c ON c.part_id = s.part_id LEFT JOIN packs ck ON ck.id = c.pack_id
+       LEFT JOIN jobs ji ON ji.id = s.job_id LEFT JOIN jobs jo ON jo.id = s.out_job
+      WHERE s.kind = 'pack' AND s.pack_id IN (SELECT pack_id FROM pack_fittings WHERE vehicle_id = :vehicleId)
+        AND (s.job_id IS NOT NULL OR s.until IS NOT NULL)
+      ORDER BY s.seq DESC LIMIT 400`,
+    { type: QueryTypes.SELECT, replacements: { vehicleId } },
+  );
+  return rows.map((r) => ({
+    label: r.label,
+    place: r.place,
+    pack: r.pack,
+    in: r.inJob === null ? null : { at: r.inAt.toISOString(), job: r.inJob },
+    differs: r.differs,
+    out: r.outAt && { at: r.outAt.toISOString(), job: r.outJob },
+    now:
+      r.outAt === null
+        ? 'in the pack'
+        : r.kind === 'pack'
+          ? `in pack ${r.where ?? ''}`.trim()
+          : `${r.kind}${r.reason && `: ${r.reason}`}${r.proof && ` (${r.proof})`}`,
+  }));
 }
 
 /** Corrects what a vehicle is called and known by: the plate is of one vehicle, and what it was before stays on record. */

@@ -9,6 +9,7 @@ import { Refusal, notFound } from '../domain/refusal';
 import { findJob, type FoundJob } from '../jobs/find';
 import { refreshNeed } from '../jobs/need';
 import { requireGate } from '../safety/gate';
+import { mustMayGoTo } from './harm';
 import { lockPart, makePart, move } from './service';
 import { viewParts } from './view';
 
@@ -157,6 +158,7 @@ export async function fitPart(
         ],
       },
     );
+  if (old && input.out && module) await mustMayGoTo(store, found, input.place, input.out.to, doing.tx);
   if (old && input.out)
     await move(store, doing, old.id, {
       kind: input.out.to,
@@ -206,6 +208,7 @@ export async function salvage(
     const part = await partAt(store, doing, found, place, 'module');
     if (!part)
       throw new Refusal('conflict', 'Nothing there', `Nothing stands at ${place}: it was taken out already.`);
+    await mustMayGoTo(store, found, place, input.to, doing.tx);
     await move(store, doing, part.id, {
       kind: input.to,
       jobId: job.id,

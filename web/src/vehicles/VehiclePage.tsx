@@ -39,7 +39,7 @@ export function VehiclePage({ person }: { person: Person }) {
         )}
       </WorkshopFrame>
     );
-  const { vehicle, measured, corrections } = data;
+  const { vehicle, measured, corrections, parts } = data;
   const rows = [...measured].sort((a, b) => (a.at < b.at ? 1 : -1));
   const held = rows.filter((r) => r.capacityAh !== null);
   return (
@@ -113,6 +113,46 @@ export function VehiclePage({ person }: { person: Person }) {
             )}
           </Stack>
         </Sheet>
+        {parts.length > 0 && (
+          <Sheet>
+            <Stack>
+              <h2>Parts over the years</h2>
+              <DataTable>
+                <thead>
+                  <tr>
+                    <th>Place</th>
+                    <th>Part</th>
+                    <th>Went in</th>
+                    <th>Came out</th>
+                    <th>Now</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {parts.map((p, i) => (
+                    <tr key={i}>
+                      <td>
+                        <b>{p.place}</b>
+                        {vehicle.packs.length > 1 && <Mute> of {p.pack}</Mute>}
+                      </td>
+                      <td>
+                        {p.label}
+                        {p.differs && (
+                          <>
+                            <br />
+                            <Mute>Not like its own: {p.differs}</Mute>
+                          </>
+                        )}
+                      </td>
+                      <td>{p.in ? <InJob of={p.in} /> : <Mute>came with it</Mute>}</td>
+                      <td>{p.out ? <InJob of={p.out} /> : <Mute>in it</Mute>}</td>
+                      <td>{p.now}</td>
+                    </tr>
+                  ))}
+                </tbody>
+              </DataTable>
+            </Stack>
+          </Sheet>
+        )}
         <Sheet>
           <Stack>
             <h2>Its jobs and packs</h2>
@@ -144,6 +184,16 @@ export function VehiclePage({ person }: { person: Person }) {
         </Sheet>
       </Page>
     </WorkshopFrame>
+  );
+}
+
+function InJob({ of }: { of: { at: string; job: number | null } }) {
+  return (
+    <>
+      {day(of.at)}
+      <br />
+      {of.job !== null && <Link to={`/jobs/${of.job}/hand-over`}>Job {of.job}</Link>}
+    </>
   );
 }
 

@@ -20,6 +20,7 @@ import {
 } from '../../ui/parts';
 import { fixed, percent, unbroken, upper } from '../../ui/words';
 import { useWrite } from '../../shell/useWrite';
+import { HereBefore } from '../HereBefore';
 import type { StageProps } from '../props';
 import { Decide } from './Decide';
 import { chargeDigits, measuredText } from '../../ui/Measured';
@@ -76,6 +77,7 @@ export function FindingsStage({ question }: StageProps) {
             </Answer>
           </>
         )}
+        <HereBefore suspects={leaking} />
         {decided && <Decided decision={decided} />}
         {(deciding || (leaking.length > 0 && !decided)) && (
           <Decide
@@ -176,6 +178,7 @@ export function FindingsStage({ question }: StageProps) {
             ` Capacity is not measured. ${report.capacityAh.why} ${report.capacityAh.test}`}
         </Answer>
       )}
+      <HereBefore suspects={suspects.flatMap((x) => x.module.split(' + '))} />
       {(report.judged ?? []).length > 0 && <Mute>{report.judged!.join(' ')}</Mute>}
       <Columns $of="1.35fr 1fr">
         <Beside>

@@ -23,6 +23,7 @@ import { DataTable, Unseen } from '../../ui/parts';
 import { distance, distanceUnit, inDistance, toldRoad } from '../../ui/units';
 import { day, fixed, percent, signed, upper, when } from '../../ui/words';
 import { Figure } from '../../ui/Measured';
+import { earlierWords } from '../earlierWords';
 import { magnitude, suspectsOf } from '../findings/view';
 
 /** What of Make safe belongs on a sheet, with its words. */
@@ -104,6 +105,9 @@ export function Came() {
       <p>{(intake?.complaint ?? job.complaint) || 'No complaint was written down.'}</p>
       {signs.length > 0 && <p>{upper(signs.join(', '))}.</p>}
       {intake && intake.codes.length > 0 && <p>Codes it came with: {intake.codes.join(', ')}.</p>}
+      {job.earlier.map((e) => (
+        <p key={e.number}>{earlierWords(e, intake?.odometerKm ?? null)}</p>
+      ))}
       {intake?.earlierRepair && <p>Done before: {intake.earlierRepair.replace(/\.$/, '')}.</p>}
     </section>
   );
@@ -371,10 +375,13 @@ export function SafetyEvidence() {
 /** What came out and where it went. */
 export function PartsOut() {
   const { job } = useJobView();
+  const elsewhere = decisionOf(job, 'measures')?.body.elsewhere;
   return (
     <section>
       <h2>Parts that came out</h2>
-      {job.removed.length === 0 && <p>None.</p>}
+      {job.removed.length === 0 && (
+        <p>{elsewhere ? `Not known here: the work inside was done elsewhere (${elsewhere}).` : 'None.'}</p>
+      )}
       {job.removed.map((r) => (
         <p key={`${r.label}${r.to}`}>
           {r.label} from {r.place}: {r.to === 'shelf' ? 'kept on the shelf' : r.to}

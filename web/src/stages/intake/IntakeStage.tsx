@@ -38,6 +38,7 @@ import { percent } from '../../ui/words';
 import { Readings } from '../notes/Readings';
 import { Tick } from '../make-safe/step';
 import { currencyUnit, distanceUnit, kmOfShown, shownOfKm } from '../../ui/units';
+import { HereBefore } from '../HereBefore';
 import type { StageProps } from '../props';
 
 type Intake = Extract<DecisionBody, { topic: 'intake' }>;
@@ -184,6 +185,7 @@ export function IntakeStage({ question, stage }: StageProps) {
           {first.test} Known false start: {first.falseStart}
         </Answer>
       )}
+      <HereBefore />
       <Columns $of="1.3fr 1fr">
         <Sheet>
           <Stack>

@@ -1,23 +1,43 @@
 import type { StockPart } from '@cellmend/contract/stock';
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
+import { awayFactsOf, notForTheShelf } from '@cellmend/core/handover';
+import { offNow } from '@cellmend/core/stripdown';
 import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
 import { FieldGroup } from '../../ui/Field';
 import { Chips } from '../../ui/Chips';
-import { Button, Stack } from '../../ui/parts';
+import { Button, Mute, ProblemNote, Stack } from '../../ui/parts';
+import { useTicks } from '../strip-down/usePlan';
+import { useKnownOfModules } from '../useKnownOfModules';
 import { FormEnd } from '../../ui/FormEnd';
 import { FIRST_OUT, isTold, OutFields } from './OutFields';
 
 /** Takes modules out of the pack: onto the shelf with their readings, or out of the workshop with proof. */
 export function TakeOut({ only, onDone }: { only?: string; onDone: () => void }) {
   const { job, pack, selected } = useJobView();
-  const onMap = selected === null ? [] : [pack.modules[selected]!.id];
-  const [places, setPlaces] = useState<string[]>(only ? [only] : onMap);
-  const [out, setOut] = useState<typeof FIRST_OUT>({ ...FIRST_OUT, to: only ? 'scrapped' : 'shelf' });
-  const write = useWrite();
+  const { ticks } = useTicks();
+  const known = useKnownOfModules();
   const gone = new Set(job.removed.map((r) => r.place));
   const there = pack.modules.filter((m) => !gone.has(m.id) || job.composition.some((c) => c.place === m.id));
+  // What the steps took out, or what is picked on the map.
+  const off = offNow(ticks).filter((id) => there.some((m) => m.id === id));
+  const onMap = selected === null ? [] : [pack.modules[selected]!.id];
+  const [picked, setPlaces] = useState<string[] | null>(null);
+  const places = picked ?? (only ? [only] : off.length > 0 ? off : onMap);
+  const harm = places.flatMap((place) => {
+    const since = job.composition.find((c) => c.place === place)?.at ?? null;
+    const why = known && notForTheShelf(awayFactsOf(known, { place, since, quarantined: false }));
+    return why ? [`${place}: ${why}`] : [];
+  });
+  const [told, setOut] = useState<typeof FIRST_OUT | null>(null);
+  const proposed: typeof FIRST_OUT = {
+    ...FIRST_OUT,
+    to: only ? 'scrapped' : harm.length > 0 || !known ? 'quarantine' : 'shelf',
+  };
+  const out = told ?? proposed;
+  const notTicked = off.length > 0 || ticks.length > 0 ? places.filter((p) => !off.includes(p)) : places;
+  const write = useWrite();
   const take = async (): Promise<void> => {
     if (await write.run<StockPart[]>('/salvage', { places, ...out })) onDone();
   };
@@ -39,6 +59,15 @@ export function TakeOut({ only, onDone }: { only?: string; onDone: () => void })
             ))}
           </Chips>
         </FieldGroup>
+      )}
+      {notTicked.length > 0 && (
+        <Mute>
+          No step of Strip down says that {notTicked.slice(0, 4).join(', ')}
+          {notTicked.length > 4 ? ` and ${notTicked.length - 4} more` : ''} came out. Is it out?
+        </Mute>
+      )}
+      {harm.length > 0 && (
+        <ProblemNote what={`${harm.join('. ')}.`} accepted="Quarantine, or out with proof." />
       )}
       <OutFields out={out} onChange={setOut} />
       <FormEnd problems={[write.problem]} onNotNow={onDone}>
