@@ -33,7 +33,7 @@ export async function forgedArchiveLines(count: number): Promise<Line[]> {
     const names = ['Ina Holm', 'Tomas Rook', 'P001', 'P001-M07', 'S-101', 'Marram 3 post van'];
     const random = seeded(1201);
     const answers = new Map<number, number>();
-    let stray = 0;
+    const stray: string[] = [];
     let before = await snapshot(bench.url);
     for (let i = 0; i < count; i++) {
       const parts = elsewhere(original);
@@ -42,7 +42,7 @@ export async function forgedArchiveLines(count: number): Promise<Line[]> {
       answers.set(status, (answers.get(status) ?? 0) + 1);
       if (i % 10 !== 9 && i !== count - 1) continue;
       const after = await snapshot(bench.url);
-      stray += strays(before, after, allowed).length;
+      stray.push(...strays(before, after, allowed));
       before = after;
     }
     const failed = [...answers].filter(([s]) => s >= 500).reduce((t, [, k]) => t + k, 0);
@@ -50,11 +50,11 @@ export async function forgedArchiveLines(count: number): Promise<Line[]> {
     return [
       {
         what: `${count} forged archives: rows of anything else changed, or new rows that hang on it`,
-        ours: String(stray),
+        ours: [String(stray.length), ...stray.slice(0, 2)].join(': '),
         against: [...answers].map(([s, k]) => `${k} × ${s}`).join(', '),
         ratio: verifyRecord(bench.url).breaks === 0 ? 'record whole' : 'RECORD BROKEN',
         aim: '0, none of 500 and above',
-        met: stray === 0 && failed === 0,
+        met: stray.length === 0 && failed === 0,
       },
       {
         what: `an archive of ${MOST_CHAINED_ROWS} entries: an ordinary write beside it, at most`,
