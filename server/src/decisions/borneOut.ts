@@ -188,6 +188,14 @@ export async function borneOut(
         );
       if (body.ending === 'declined' && body.estimate === '')
         refuse('A declined job has an estimate.', 'What it would cost to mend it, or why nobody can say.');
+      if (body.ending === 'handed-on' && body.estimate === '')
+        refuse('Whoever gets it is not named.', 'Who is licensed and takes it on.');
+      if (
+        body.ending === 'appraised' &&
+        body.estimate === '' &&
+        !decisions.some((d) => d.topic === 'appraisal')
+      )
+        refuse('What it is worth is not said.', 'What it is worth and to whom, or a signed appraisal.');
       return;
     }
     case 'reopen':

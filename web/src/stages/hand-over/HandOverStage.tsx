@@ -30,6 +30,7 @@ import type { StageProps } from '../props';
 import { Before } from '../Before';
 import { HowTheyLeave } from './HowTheyLeave';
 import { Missing } from './Missing';
+import { NotSeen } from './NotSeen';
 import { Paper } from './Paper';
 import { Quoted, useChosenQuote } from './Quoted';
 import { useSheetIsWhole } from './sheetIsWhole';
@@ -133,7 +134,14 @@ export function HandOverStage({ question }: StageProps) {
     );
   const { title, asks, heading, expect } = SHEETS[ending];
   const told = expectations ?? expect;
-  const obstacles = job.endings[ending];
+  // What the sheet asks for beside the record is missing as well.
+  const asked =
+    asks !== null && estimate.trim() === '' && !(ending === 'appraised' && decisionOf(job, 'appraisal'))
+      ? [`${asks}: say it below.`]
+      : [];
+  const unnamed =
+    watch && watchBy.trim() === '' ? ['Who carries the thermal watch on, and until when: say it below.'] : [];
+  const obstacles = [...job.endings[ending], ...asked, ...unnamed];
   const dropped = list.body.measures.filter((m) => m.dropped !== '');
   return (
     <Print>
@@ -153,7 +161,7 @@ export function HandOverStage({ question }: StageProps) {
               </ToggleButton>
             ))}
           </Chips>
-          {obstacles.length > 0 && <Missing ending={ending} open={open} />}
+          {obstacles.length > 0 && <Missing ending={ending} open={open} obstacles={obstacles} />}
           {person.mayWrite && (
             <Sheet>
               <Stack>
@@ -271,6 +279,7 @@ export function HandOverStage({ question }: StageProps) {
               {notDone && <p>{notDone}</p>}
             </section>
           )}
+          <NotSeen ending={ending} />
           <Proven ending={ending} />
           <LeftOpen />
           <Pictures />
@@ -323,14 +332,7 @@ export function HandOverStage({ question }: StageProps) {
                 Print
               </Button>
               <Button
-                isDisabled={
-                  !whole ||
-                  !signing.may ||
-                  signing.busy ||
-                  obstacles.length > 0 ||
-                  !costOk ||
-                  (watch !== null && watchBy.trim() === '')
-                }
+                isDisabled={!whole || !signing.may || signing.busy || obstacles.length > 0 || !costOk}
                 onPress={() =>
                   void signing.sign({
                     body: {

@@ -30,9 +30,16 @@ const Way = styled.li`
 `;
 
 /** What is still missing before a job may end in one way, each with the way to it. */
-export function Missing({ ending, open }: { ending: Ending; open: Ending[] }) {
+export function Missing({
+  ending,
+  open,
+  obstacles,
+}: {
+  ending: Ending;
+  open: Ending[];
+  obstacles: readonly string[];
+}) {
   const { job } = useJobView();
-  const obstacles = job.endings[ending];
   const steps = job.steps.filter((s) => !s.met && obstacles.includes(s.says));
   const others = obstacles.filter((o) => !steps.some((s) => s.says === o));
   return (
@@ -62,7 +69,9 @@ export function Missing({ ending, open }: { ending: Ending; open: Ending[] }) {
             </Way>
           ))}
         </PlainList>
-        {open.length > 0 && <Mute>It may end as {open.map((e) => ENDINGS[e]).join(' or ')} now.</Mute>}
+        {open.length > 0 && !open.includes(ending) && (
+          <Mute>It may end as {open.map((e) => ENDINGS[e]).join(' or ')} now.</Mute>
+        )}
       </Stack>
     </Sheet>
   );
