@@ -115,16 +115,16 @@ function CannotLieThere({
   if (parts.length === 0) return null;
   return (
     <PlainList aria-label={`Cannot go in at ${place}`}>
-      {parts.slice(0, 6).map((s) => (
+      {parts.slice(0, 3).map((s) => (
         <li key={s.id}>
           <Mute>
             {s.label} cannot: {why(s)[0] ?? ''}
           </Mute>
         </li>
       ))}
-      {parts.length > 6 && (
+      {parts.length > 3 && (
         <li>
-          <Mute>And {parts.length - 6} more.</Mute>
+          <Mute>And {parts.length - 3} more.</Mute>
         </li>
       )}
     </PlainList>

@@ -25,15 +25,20 @@ export function TakeOut({ only, onDone }: { only?: string; onDone: () => void })
   const onMap = selected === null ? [] : [pack.modules[selected]!.id];
   const [picked, setPlaces] = useState<string[] | null>(null);
   const places = picked ?? (only ? [only] : off.length > 0 ? off : onMap);
-  const harm = places.flatMap((place) => {
+  const facts = places.map((place) => {
     const since = job.composition.find((c) => c.place === place)?.at ?? null;
-    const why = known && notForTheShelf(awayFactsOf(known, { place, since, quarantined: false }));
+    return { place, known: known && awayFactsOf(known, { place, since, quarantined: false }) };
+  });
+  const harm = facts.flatMap(({ place, known: f }) => {
+    const why = f && notForTheShelf(f);
     return why ? [`${place}: ${why}`] : [];
   });
+  // Onto the shelf goes by itself only what was measured and is sound.
+  const sound = harm.length === 0 && facts.every(({ known: f }) => f?.measuredHarmless === true);
   const [told, setOut] = useState<typeof FIRST_OUT | null>(null);
   const proposed: typeof FIRST_OUT = {
     ...FIRST_OUT,
-    to: only ? 'scrapped' : harm.length > 0 || !known ? 'quarantine' : 'shelf',
+    to: only ? 'scrapped' : sound ? 'shelf' : 'quarantine',
   };
   const out = told ?? proposed;
   const notTicked = off.length > 0 || ticks.length > 0 ? places.filter((p) => !off.includes(p)) : places;
