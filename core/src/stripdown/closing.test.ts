@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { marramVan, islandBus } from '../../../cli/src/demoPacks';
 import { normalisePack, ocvCurve, withLimit } from '../pack';
 import { bags, cureHours, judgeLeakTest } from './closing';
-import { jointsToRemake } from './joints';
+import { jointHistory, jointsToRemake } from './joints';
 import { liftPlan, NO_EQUIPMENT } from './lift';
 import { deltaLimitMv, judgeWake, wakeOfLive, wakeUnit, type Wake } from './wake';
 
@@ -214,5 +214,26 @@ describe('a woken pack as the vehicle tells it', () => {
       highestV: null,
       lowestV: null,
     });
+  });
+});
+
+describe('joints over a job', () => {
+  const on = (part: string, microohm: number | null, more: object = {}) => ({
+    part,
+    off: false,
+    microohm,
+    ...more,
+  });
+  it('one that was made anew has what it measured before and after', () => {
+    const ticks = [on('L3', 395), on('L4', 51), { part: 'L3', off: true }, on('L3', 49, { torqueNm: 9 })];
+    expect(jointHistory(ticks)).toEqual([
+      { joint: 'L3', firstMicroohm: 395, lastMicroohm: 49, remade: true, torqueNm: 9 },
+      { joint: 'L4', firstMicroohm: 51, lastMicroohm: 51, remade: false, torqueNm: null },
+    ]);
+  });
+  it('a tick that was a mistake, and one without a figure, count for nothing', () => {
+    expect(jointHistory([on('L3', 395, { mistake: true }), on('L3', null), on('L3', 50)])).toEqual([
+      { joint: 'L3', firstMicroohm: 50, lastMicroohm: 50, remade: false, torqueNm: null },
+    ]);
   });
 });

@@ -55,3 +55,43 @@ export function jointsToRemake(
     .filter((j) => j.remake)
     .map((j) => j.joint);
 }
+
+/** A joint as it was measured first and last in a job, µΩ. */
+export interface JointHistory {
+  joint: string;
+  firstMicroohm: number;
+  lastMicroohm: number;
+  /** It was measured again after it was made anew. */
+  remade: boolean;
+  torqueNm: number | null;
+}
+
+/**
+ * What was measured of each joint, first and last, in the order they were measured first. A tick that was a mistake counts for nothing.
+ * @example
+ * jointHistory([{ part: 'L3', off: false, microohm: 395 }, { part: 'L3', off: true }, { part: 'L3', off: false, microohm: 49 }])
+ * // [{ joint: 'L3', firstMicroohm: 395, lastMicroohm: 49, remade: true, torqueNm: null }]
+ */
+export function jointHistory(
+  ticks: readonly {
+    part: string;
+    off: boolean;
+    microohm?: number | null | undefined;
+    torqueNm?: number | null | undefined;
+    mistake?: boolean | undefined;
+  }[],
+): JointHistory[] {
+  const found = new Map<string, JointHistory>();
+  for (const t of ticks) {
+    if (t.off || t.mistake || t.microohm == null) continue;
+    const before = found.get(t.part);
+    found.set(t.part, {
+      joint: t.part,
+      firstMicroohm: before?.firstMicroohm ?? t.microohm,
+      lastMicroohm: t.microohm,
+      remade: before !== undefined,
+      torqueNm: t.torqueNm ?? null,
+    });
+  }
+  return [...found.values()];
+}

@@ -38,6 +38,7 @@ import {
   Came,
   Done,
   Found,
+  Joints,
   LeftOpen,
   MeasuredTable,
   PartsOut,
@@ -251,6 +252,7 @@ export function HandOverStage({ question }: StageProps) {
             </section>
           )}
           {quote && <Quoted quote={quote} cameTo={costOk ? cameTo : null} />}
+          <Joints />
           <MeasuredTable />
           <SafetyEvidence />
           {watch && (

@@ -12,7 +12,7 @@ import {
   type MeasureState,
 } from '@cellmend/core/route';
 import { verdictName } from '@cellmend/core/spread';
-import { buildOf, partName } from '@cellmend/core/stripdown';
+import { buildOf, jointHistory, judgeJoints, partName } from '@cellmend/core/stripdown';
 import { factsOf, type Measured } from '@cellmend/core/pack';
 import { decisionOf, leakOf, spreadOf, useChecks, useSafety, useStock } from '../../api/hooks';
 import styled from 'styled-components';
@@ -23,6 +23,7 @@ import { DataTable, Unseen } from '../../ui/parts';
 import { distance, distanceUnit, inDistance, toldRoad } from '../../ui/units';
 import { day, fixed, percent, signed, upper, when } from '../../ui/words';
 import { Figure } from '../../ui/Measured';
+import { useTicks } from '../strip-down/usePlan';
 import { earlierWords } from '../earlierWords';
 import { magnitude, suspectsOf } from '../findings/view';
 
@@ -237,6 +238,56 @@ export function Done({ ending }: { ending: Ending }) {
       </section>
       {declined}
     </>
+  );
+}
+
+/** Joints that were measured as they were made: those made anew before and after, and one beside its like. */
+export function Joints() {
+  const { job, pack } = useJobView();
+  const { view } = useTicks();
+  const parts = new Map(buildOf(pack).parts.map((p) => [p.id, partName(p)]));
+  const history = jointHistory(view?.ticks ?? []);
+  const judged = judgeJoints(
+    history.map((h) => ({
+      joint: h.joint,
+      kind: pack.profile.links?.find((l) => l.id === h.joint)?.kind ?? 'other',
+      microohm: h.lastMicroohm,
+    })),
+  );
+  if (history.length === 0) return null;
+  const like = (joint: string): string => {
+    const median = judged.find((j) => j.joint === joint)?.medianMicroohm;
+    return median == null ? '' : `, its like ${fixed(median, 0)} µΩ`;
+  };
+  const remade = history.filter((h) => h.remade);
+  const rest = history.filter((h) => !h.remade);
+  return (
+    <section aria-label={`Joints of job ${job.number}`}>
+      <h2>Joints</h2>
+      {remade.map((h) => (
+        <p key={h.joint}>
+          {parts.get(h.joint) ?? h.joint}: {fixed(h.firstMicroohm, 0)} µΩ, made anew,{' '}
+          {fixed(h.lastMicroohm, 0)} µΩ{like(h.joint)}
+          {h.torqueNm !== null && `, ${fixed(h.torqueNm, 1)} N·m`}.
+        </p>
+      ))}
+      {rest.length > 0 && (
+        <p>
+          Measured as made:{' '}
+          {rest.map((h) => `${parts.get(h.joint) ?? h.joint} ${fixed(h.lastMicroohm, 0)} µΩ`).join(', ')}.
+        </p>
+      )}
+      {judged.some((j) => j.remake) && (
+        <p>
+          More than twice what like joints have:{' '}
+          {judged
+            .filter((j) => j.remake)
+            .map((j) => parts.get(j.joint) ?? j.joint)
+            .join(', ')}
+          .
+        </p>
+      )}
+    </section>
   );
 }
 
