@@ -57,6 +57,24 @@ function follow(
   return { tests: 14, found: null };
 }
 
+describe('a pack in which nothing points at a leak', () => {
+  const whole: InsulationObservation = {
+    ...test(order[0]!, order[0]!, false),
+    tested: { part: 'pack' },
+  } as never;
+  it('has no word of one', () => {
+    expect(report([whole])).toMatchObject({
+      title: 'No leak shows',
+      text: 'The whole pack is clean.',
+      found: null,
+    });
+  });
+  it('is perhaps not the leak where the vehicle warns all the same', () => {
+    const warns: InsulationObservation = { kind: 'vehicle', ohm: 34_000, signalV: null } as never;
+    expect(report([whole, warns]).title).not.toBe('No leak shows');
+  });
+});
+
 describe('a leak in the middle of the string', () => {
   it('is found in three tests or fewer with the terminal voltages, wherever it is', () => {
     const counts = order.map((id, i) => {

@@ -38,7 +38,8 @@ export function headline(s: {
         : judged
           ? ' Whether it is within the limit cannot be told from these readings.'
           : '';
-  const text = `${where}${clean}${where || clean ? '.' : ''}${limit}`;
+  const first = `${where}${clean}`.replace(/^./, (c) => c.toUpperCase());
+  const text = `${first}${first ? '.' : ''}${limit}`.trim();
   if (!s.trust.ok) return { title: 'Position not to be trusted', text: s.trust.why };
   if (s.vehicleState === 'leak')
     return { title: 'On the vehicle side', text: `The pack is not the leak. ${text}` };
@@ -49,6 +50,10 @@ export function headline(s: {
       text: 'Two voltages at the terminals tell how big the leak is and where along the string it sits.',
     };
   const noneLeaks = s.tests.every((t) => t.result.verdict !== 'leak');
+  // Nothing points at a leak: no word of one.
+  const wholePassed = s.tests.some((t) => t.part === 'pack' && t.result.verdict === 'pass');
+  if (!location && noneLeaks && wholePassed && (s.vehicle === null || s.vehicle.state === 'good'))
+    return { title: 'No leak shows', text };
   if (location && noneLeaks && healthy(location, judged, s.vehicle)) return { title: 'No leak shows', text };
   if (location && !location.identifiable && noneLeaks)
     return {

@@ -18,7 +18,7 @@ import {
   Stack,
 } from '../../ui/parts';
 import { Views } from '../../ui/Tabs';
-import { fixed, ohms, percent, when } from '../../ui/words';
+import { fixed, ohms, when } from '../../ui/words';
 import { Readings } from '../notes/Readings';
 import type { StageProps } from '../props';
 import { HowBig } from './HowBig';
@@ -273,9 +273,7 @@ function Search({ leak }: { leak: InsulationReport }) {
       {leak.contradiction && <FalsePasses leak={leak} />}
       {leak.causes.length > 0 && (
         <Sheet>
-          <h3>
-            What it comes from: {leak.causes[0]!.cause}, {percent(leak.causes[0]!.share)}
-          </h3>
+          <h3>What was seen points to {leak.causes[0]!.cause}</h3>
           <Mute>
             {leak.causes[0]!.because.join(', ')}. {leak.entry ?? ''}
           </Mute>

@@ -88,7 +88,6 @@ export function SeenForm({ leak }: { leak: InsulationReport | null }) {
               <thead>
                 <tr>
                   <th>Cause</th>
-                  <th className="r">Share</th>
                   <th>Because of</th>
                   <th>So that it does not come back</th>
                 </tr>
@@ -99,7 +98,6 @@ export function SeenForm({ leak }: { leak: InsulationReport | null }) {
                     <td>
                       <b>{c.cause}</b>
                     </td>
-                    <td className="r">{percent(c.share)}</td>
                     <td>{c.because.join(', ')}</td>
                     <td>
                       <Mute>{CAUSE_ADVICE[c.cause]}</Mute>
