@@ -3,11 +3,13 @@ import { heldByModule, typicalOfStaying, type MeasuredAlone } from '@cellmend/co
 import { measured } from '@cellmend/core/pack';
 import { rangeAfterSwaps } from '@cellmend/core/range';
 import { kmOf, type SpreadReport } from '@cellmend/core/spread';
+import { offNow } from '@cellmend/core/stripdown';
 import { useJobView } from '../../shell/jobContext';
 import { DataTable, Mute, Sheet, Stack } from '../../ui/parts';
 import { distanceUnit, inDistance } from '../../ui/units';
 import { measuredText } from '../../ui/Measured';
 import { signed } from '../../ui/words';
+import { useTicks } from '../strip-down/usePlan';
 import { leftBecause } from './fits';
 
 const MOST = 8;
@@ -24,7 +26,16 @@ export function Swaps({
 }) {
   const { job, pack } = useJobView();
   const typical = typicalOfStaying(pack, report, alone, []);
-  const each = heldByModule(pack, report, alone);
+  const { ticks } = useTicks();
+  const filled = new Set(job.composition.map((c) => c.place));
+  const off = new Set(offNow(ticks));
+  const isOut = (place: string): boolean =>
+    off.has(place) || (job.removed.some((r) => r.place === place) && !filled.has(place));
+  const isDead = (place: string): boolean =>
+    report?.findings.some((f) => f.verdict === 'dead' && f.module.split(' + ').includes(place)) === true;
+  // A place that is empty, or holds a dead module, gives nothing: the pack gives nothing before it is filled.
+  const empty = pack.modules.filter((m) => isOut(m.id) || (isDead(m.id) && !filled.has(m.id)));
+  const each = heldByModule(pack, report, alone).map((ah, i) => (empty.includes(pack.modules[i]!) ? 0 : ah));
   const held = each.filter((ah) => ah !== null);
   if (!typical.measured || held.length < each.length)
     return (
@@ -93,7 +104,11 @@ export function Swaps({
             <tr>
               <td>none, levelled</td>
               <td>
-                <Mute>{pack.modules[answer.limitsAfterBalancing]!.id} ends it</Mute>
+                <Mute>
+                  {empty.length > 0
+                    ? `${empty.map((m) => m.id).join(', ')} ${empty.length > 1 ? 'are' : 'is'} ${empty.every((m) => isOut(m.id)) ? 'out' : 'dead'}`
+                    : `${pack.modules[answer.limitsAfterBalancing]!.id} ends it`}
+                </Mute>
               </td>
               <td className="r">{now.ah}</td>
               <td className="r">{now.km}</td>
