@@ -14,7 +14,7 @@ import type { Ending } from '@cellmend/core/route';
 import { writeScanCsv } from '@cellmend/core/scan';
 import { driveLegs, healthyPack, Random, simulateRecord } from '@cellmend/core/simpack';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { doTheWork, insulationPass, measures, numbered, openOn, profileOf, proveDead } from './depot';
+import { doTheWork, insulationPass, measures, numbered, openOn, profileOf, proveDead, wakeOf } from './depot';
 import { Client, startBench, type Answer, type Bench } from './harness';
 
 // Whole jobs from intake to their sheet, on packs made for them: what a workshop meets, none of it the demo's.
@@ -660,6 +660,48 @@ it('a swollen module goes to quarantine, never onto the shelf; the healthy one t
     { place: 'M02', to: 'quarantine', since: null },
     { place: 'M02', to: 'shelf', label: 'Q-new', since: expect.any(String) as string },
   ]);
+});
+
+it('T24: two halves tested each from its own pole cover the pack, and the wake undoes nothing of it', async () => {
+  const n = await open(profileOf('Harrow halves', 4, 2), 'T-24');
+  expect((await sign(n, measures(['replace-board', 'SB1']))).status).toBe(201);
+  await proveDead(ina, bench, n);
+  const test = (from: string, to: string, { mounted = true, toS = 60 } = {}): Promise<Answer<Told>> =>
+    ina.post<Told>(`/api/jobs/${n}/insulation`, {
+      observation: {
+        kind: 'tester',
+        tested: { part: 'section', from, to },
+        setV: 500,
+        points: [15, 30, 60]
+          .filter((t) => t <= toS)
+          .map((timeS, i) => ({ timeS, ohm: [0.9e9, 1.2e9, 1.8e9][i], voltageV: 500 })),
+        temperatureC: 21,
+        mounted,
+      },
+      managementDisconnected: true,
+    });
+  const check = (id: string, place: string): Promise<Answer> =>
+    ina.post(`/api/jobs/${n}/checks`, { check: id, place, passed: true });
+  expect((await check('reached', 'SB1')).status).toBe(201);
+  expect((await check('board-answers', 'SB1')).status).toBe(201);
+  const asked = async (): Promise<string | undefined> =>
+    (await jobOf(n)).steps.find((s) => s.evidence === 'insulation-before-lid' && !s.met)?.says;
+  expect(await asked()).toMatch(/Not covered yet: M01 to M04/);
+  expect((await test('M01', 'M02')).status).toBe(201);
+  expect(await asked()).toMatch(/Not covered yet: M03 to M04/);
+  // Loose, or for a quarter of a minute, proves nothing yet.
+  expect((await test('M03', 'M04', { mounted: false })).status).toBe(201);
+  expect(await asked()).toMatch(/M03 to M04\..*loose: no leak seen/);
+  expect((await test('M03', 'M04', { toS: 15 })).status).toBe(201);
+  expect(await asked()).toMatch(/tested for 15 s: so far/);
+  expect((await test('M03', 'M04')).status).toBe(201);
+  expect(await asked()).toBeUndefined();
+  const wake = { check: 'wakes', place: '', passed: true, wake: wakeOf((await jobOf(n)).pack) };
+  expect((await ina.post(`/api/jobs/${n}/checks`, wake)).status).toBe(201);
+  expect(await asked()).toBeUndefined();
+  // Hands inside again: the test is worth nothing any more.
+  expect((await check('board-answers', 'SB1')).status).toBe(201);
+  expect(await asked()).toMatch(/Not covered yet: M01 to M04/);
 });
 
 it('T16: half the cells in parallel or twice the groups goes in nowhere; another connector only where a lead says why', async () => {

@@ -10,3 +10,4 @@ export { nextWithPlaces } from './next';
 export * from './types';
 export * from './size';
 export * from './parts';
+export * from './coverage';

@@ -298,7 +298,8 @@ function takenWith(
   );
 }
 
-function judgeTest(
+/** One test of a tester, judged. @param position of each module in the string, by id */
+export function judgeTest(
   o: Extract<InsulationObservation, { kind: 'tester' }>,
   pack: Pack,
   position: ReadonlyMap<string, number>,

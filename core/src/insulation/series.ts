@@ -158,7 +158,10 @@ export function judgeSeries(input: SeriesInput): SeriesResult {
   const { points, setV, temperatureC } = input;
   const counted = resistanceOf(points);
   const measured = counted?.ohm ?? null;
-  const reachedV = points.filter((p) => p.voltageV !== null).at(-1)?.voltageV ?? null;
+  // At the reading that counts: what it came to later says nothing of that one.
+  const untilS = counted?.timeS ?? Infinity;
+  const withV = points.filter((p) => p.voltageV !== null);
+  const reachedV = (withV.filter((p) => p.timeS <= untilS).at(-1) ?? withV.at(-1))?.voltageV ?? null;
   const leastOhm = input.moduleLeastOhm / Math.max(1, input.modules);
   const notReached = reachedV !== null && reachedV < REACHED * setV;
   const sagged =

@@ -248,7 +248,10 @@ export const EVIDENCE: Record<EvidenceId, EvidenceFacts> = {
     stage: 'insulation',
     need: 'Test insulation',
     per: 'job',
-    says: () => 'Both poles of the whole pack are tested before the lid goes on.',
+    says: (_, f) =>
+      ['Every module is tested against the case before the lid goes on.', f.insulationMissing]
+        .filter(Boolean)
+        .join(' '),
     met: (f, m) => m.closed || f.insulationProven,
     after: GATE,
     here: true,

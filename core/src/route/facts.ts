@@ -33,8 +33,10 @@ export interface RouteFacts {
   disposed: string[];
   /** Checks recorded by hand, the newest of each place. */
   checks: { check: string; place: string; passed: boolean }[];
-  /** The whole pack passed an insulation test after the last part went in. */
+  /** Insulation tests after the last part went in cover every module and found it clean. */
   insulationProven: boolean;
+  /** What of the pack they do not cover, and which passes do not count, in words; empty where all is. */
+  insulationMissing?: string | undefined;
   /** Seen, pyro fuse, insulation and lowest voltage are written down. */
   lockedEvidence: boolean;
   /** The signed comparison; null while none is. */

@@ -2,6 +2,7 @@ import { backFrom, isProof, type Proof } from '@cellmend/core/prove';
 import { buildOf, jointsToRemake, offNow, partName } from '@cellmend/core/stripdown';
 import { MOVED_SAYS, movedOf } from '@cellmend/core/balance';
 import type { CheckId } from '@cellmend/contract/jobs';
+import type { TickData } from '@cellmend/contract/stripdown';
 import type { FindingDigest } from '@cellmend/contract/findings';
 import type { Gate } from '@cellmend/contract/safety';
 import { judgeVoltage, normalisePack, OUT_OF_BOUNDS, type Pack, type PackProfile } from '@cellmend/core/pack';
@@ -15,7 +16,8 @@ import { inTurn } from '../db/inTurn';
 import type { Store } from '../domain/store';
 import { newestByPlace } from '../records/readings';
 import { checksOf, type CheckFact } from '../records/checkFacts';
-import { ticksOf } from '../stripdown/ticks';
+import { tickRows } from '../stripdown/ticks';
+import { coveredSince } from '../insulation/covered';
 import { proofsOfRepair } from './proofs';
 import { everProven, gateOf, observationsOf, openLockout, openStops } from '../safety/gate';
 
@@ -161,16 +163,6 @@ const lockedEvidence = (rows: readonly ObservationRow[]): boolean => {
 const UNDOES_TEST = (check: CheckId): boolean =>
   !isProof(check) && !EVIDENCE[check].movesNothing && STAGE_FACTS[EVIDENCE[check].stage].opens === true;
 
-/** Whether the whole pack was tested after the last thing that was done inside it. */
-async function testedSince(store: Store, jobId: string, sinceMs: number, tx?: Transaction): Promise<boolean> {
-  const [row] = await store.sequelize.query<{ at: Date | null }>(
-    `SELECT max(recorded_at) AS at FROM observations o WHERE job_id = :jobId AND topic = 'insulation' AND kind = 'tester'
-       AND data->'tested'->>'part' = 'pack' AND NOT EXISTS (SELECT 1 FROM observations n WHERE n.supersedes = o.id)`,
-    { replacements: { jobId }, type: QueryTypes.SELECT, transaction: tx ?? null },
-  );
-  return row?.at !== null && row?.at !== undefined && row.at.getTime() >= sinceMs;
-}
-
 /** Reads what is on record of a job, as far as its route and its page depend on it. */
 export async function factsOf(
   store: Store,
@@ -192,7 +184,7 @@ export async function factsOf(
     removed,
     allChecks,
     stages,
-    ticks,
+    tickList,
   ] = await inTurn(tx, [
     () => models.Scan.findAll({ where: { jobId }, attributes: ['role', 'createdAt'], transaction }),
     () => currentDecisions(store, jobId, tx),
@@ -209,8 +201,9 @@ export async function factsOf(
              SELECT 1 FROM observations o WHERE o.job_id = :jobId AND o.stage = s.stage AND o.topic IN ('reading', 'work', 'strip-down'))`,
         { replacements: { jobId, all: [...STAGES] }, type: QueryTypes.SELECT, transaction },
       ),
-    () => ticksOf(store, jobId, tx),
+    () => tickRows(store, jobId, tx),
   ]);
+  const ticks = tickList.map((r) => r.data as TickData);
   const stop = stops[0] ?? null;
   const unreached = lost && (await models.Instrument.findByPk(lost.instrumentId, { transaction }));
   const gate = await gateOf(store, jobId, profile, tx, { rows: lockoutRows, stops });
@@ -278,8 +271,12 @@ export async function factsOf(
       isProof(c.check) &&
       c.recordedAt.getTime() >= Math.max(begun?.getTime() ?? 0, ...fitted.map((p) => p.at.getTime())),
   );
+  const pack = normalisePack(profile);
+  const { missing, notCounted } = await coveredSince(store, jobId, pack, tickList, Math.max(...worked), tx);
   const shownLeak =
-    leak && (leak.found || !leak.packPassed) ? { title: leak.title, found: leak.found } : null;
+    leak && (leak.found || (!leak.packPassed && missing !== ''))
+      ? { title: leak.title, found: leak.found }
+      : null;
   const proofs = await proofsOfRepair(
     store,
     profile,
@@ -328,8 +325,8 @@ export async function factsOf(
         .filter((r) => LEFT.has(r.to))
         .map((r) => r.place),
       checks,
-      insulationProven:
-        (leak?.packPassed ?? false) && (await testedSince(store, jobId, Math.max(...worked), tx)),
+      insulationProven: missing === '',
+      insulationMissing: missing === '' ? '' : [`Not covered yet: ${missing}.`, ...notCounted].join(' '),
       lockedEvidence: lockedEvidence(lockoutRows),
       proved: signedSince('prove')?.passed ?? null,
       failing: backFrom(proofs),
