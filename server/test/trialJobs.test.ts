@@ -273,6 +273,7 @@ it('T3: the owner declines; no scan; an estimate; good modules go on the shelf w
   expect((await ina.post<Told>(`/api/jobs/${n}/salvage`, out)).body.detail).toMatch(/taken out already/);
   const stock = (await ina.get<StockPart[]>('/api/stock')).body;
   expect(stock.map((s) => s.label)).toEqual(expect.arrayContaining(salvaged.body.map((p) => p.label)));
+  expect((await sign(n, sheet('declined'))).body.detail).toBe('A declined job has an estimate.');
   expect((await sign(n, sheet('declined', '3 200 and three weeks'))).status).toBe(201);
   expect(await jobOf(n)).toMatchObject({
     next: { need: 'Closed', detail: 'Handed over: declined.' },
@@ -463,6 +464,7 @@ it('T11: hit in the rear a year ago, and it stops safely now: nothing more is ch
   expect((await sign(n, measures(['specialist']))).status).toBe(201);
   expect((await sign(n, sheet('repaired'))).body.detail).toMatch(/licensed specialist|made safe/);
   await proveDead(ina, bench, n);
+  expect((await sign(n, sheet('handed-on'))).body.detail).toBe('Whoever gets it is not named.');
   expect((await sign(n, sheet('handed-on', 'Fjord HV service'))).status).toBe(201);
 });
 

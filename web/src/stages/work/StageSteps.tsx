@@ -8,10 +8,29 @@ import { useJobView } from '../../shell/jobContext';
 import { Button, LinkButton, Mute, Row, Sheet, Stack } from '../../ui/parts';
 import { when } from '../../ui/words';
 import { CheckForm } from './CheckForm';
-import { FitForm } from './FitForm';
-import { LeakForm } from './LeakForm';
-import { WakeForm } from './WakeForm';
-import { TakeOut } from './TakeOut';
+import { lazyChart, type PropsOf } from '../../ui/lazyChart';
+
+// Forms of one errand each are fetched when they are opened.
+const FitForm = lazyChart<PropsOf<typeof import('./FitForm').FitForm>, typeof import('./FitForm')>(
+  () => import('./FitForm'),
+  'FitForm',
+  220,
+);
+const TakeOut = lazyChart<PropsOf<typeof import('./TakeOut').TakeOut>, typeof import('./TakeOut')>(
+  () => import('./TakeOut'),
+  'TakeOut',
+  180,
+);
+const WakeForm = lazyChart<PropsOf<typeof import('./WakeForm').WakeForm>, typeof import('./WakeForm')>(
+  () => import('./WakeForm'),
+  'WakeForm',
+  260,
+);
+const LeakForm = lazyChart<PropsOf<typeof import('./LeakForm').LeakForm>, typeof import('./LeakForm')>(
+  () => import('./LeakForm'),
+  'LeakForm',
+  260,
+);
 
 type Step = Job['steps'][number];
 
