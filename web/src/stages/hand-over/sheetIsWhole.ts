@@ -1,7 +1,8 @@
-import { useChecks, useInsulation, useSafety } from '../../api/hooks';
+import { useChecks, useInsulation, useSafety, useStock } from '../../api/hooks';
 import { useStored } from '../../photos/Photos';
 import { useReadings } from '../notes/Readings';
 import { useOpenPointsOf } from '../rebuild/OpenPoints';
+import { useTicks } from '../strip-down/usePlan';
 import { useQuotes } from './Quoted';
 
 /** Whether everything a sheet is written from has arrived: one that lacks how a damaged module travels is neither signed nor printed. */
@@ -15,6 +16,9 @@ export function useSheetIsWhole(job: number): boolean {
     useStored(job),
     // What a pack is worth hangs on its codes.
     useReadings(job),
+    // Joints stand in the ticks, and what was chosen where another part went in among the stock.
+    { data: useTicks().view },
+    useStock(),
   ];
   return parts.every((p) => p.data !== undefined);
 }
