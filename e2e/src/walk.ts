@@ -44,7 +44,10 @@ await page.getByText('capacitors may still hold').waitFor();
 await page.waitForTimeout(30_000);
 await shot(page, 'make-safe');
 await page.goto('/instruments');
-await page.getByRole('button', { name: 'Ask it' }).click();
+await page
+  .getByRole('row', { name: /Demo insulation tester/ })
+  .getByRole('button', { name: 'Ask it' })
+  .click();
 await page.waitForTimeout(800);
 await shot(page, 'instruments');
 
