@@ -213,7 +213,13 @@ export class InstrumentRuns {
         type: QueryTypes.SELECT,
       },
     );
-    const [claimed] = await inserted.catch((e: unknown) => {
+    const [claimed] = await inserted.catch(async (e: unknown) => {
+      // Pressed twice at the same moment, the other of the two may meet the rule of one run a module before that of one run a key.
+      if (
+        e instanceof UniqueConstraintError &&
+        (await store.models.InstrumentRun.findOne({ where: { key: ask.key } }))
+      )
+        return [];
       if (e instanceof UniqueConstraintError)
         throw new Refusal(
           'conflict',
