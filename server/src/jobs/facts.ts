@@ -46,7 +46,7 @@ export interface JobFacts {
     /** What of it is not like the pack's own, and why it went in all the same; who put it in. */
     differs: string;
     by: string;
-    /** Charge that was moved to level it, as it was told last; null where nobody told any. */
+    /** Charge that was moved to level it for this job, as it was told last; null where nobody told any. */
     moved: MovedCharge | null;
   }[];
   /** Parts that this job took out of it, and where each went. */
@@ -124,6 +124,7 @@ export async function compositionOf(
          SELECT json_build_object('said', o.data->>'text', 'by', coalesce(q.name, ''), 'at', o.observed_at) AS moved
            FROM observations o LEFT JOIN people q ON q.id = o.person_id
           WHERE o.part_id = c.part_id AND o.topic = 'reading' AND o.kind = 'voltage' AND o.data->>'text' LIKE :moved
+            AND o.observed_at >= (SELECT opened_at FROM jobs WHERE id = c.job_id)
             AND NOT EXISTS (SELECT 1 FROM observations n WHERE n.supersedes = o.id)
           ORDER BY o.observed_at DESC, o.seq DESC LIMIT 1) m ON true
       WHERE c.kind = 'pack' AND c.pack_id = :packId ORDER BY c.place`,

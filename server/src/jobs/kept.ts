@@ -17,6 +17,7 @@ const rows = (table: string, where = 'WHERE job_id = j.id'): string =>
 const STAMP = `
   SELECT concat_ws('|', j.xmin, k.xmin, p.xmin, v.xmin,
     (SELECT count(*) FROM decisions d JOIN jobs e ON e.id = d.job_id WHERE e.pack_id = j.pack_id OR e.vehicle_id = j.vehicle_id),
+    (SELECT count(*) FROM observations o WHERE o.part_id IN (SELECT part_id FROM placements WHERE pack_id = k.id)),
     ${rows('observations')}, ${rows('findings')}, ${rows('decisions')}, ${rows('scans')}, ${rows('placements', '')},
     ${versions('instrument_runs', 'WHERE job_id = j.id')}, ${versions('stops')}, ${versions('settings')}, ${rows('safety_rules', '')}, ${versions('people')}
   ) AS stamp
