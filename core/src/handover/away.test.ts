@@ -70,6 +70,7 @@ describe('what is known of a module that comes out', () => {
     stopKinds: [],
     signs: [],
     leaking: ['M02'],
+    leakTests: [],
     seen: [{ place: 'M02', evidence: 'swollen or wet pouch', at: '2026-05-01T10:00:00.000Z' }],
     reports: [{ at: '2026-05-01T09:00:00.000Z', report: dead }],
   };
@@ -88,6 +89,14 @@ describe('what is known of a module that comes out', () => {
     });
     expect(notForTheShelf(awayFactsOf(known, first))).toBe('seen at it: swollen or wet pouch');
     expect(notForTheShelf(awayFactsOf(known, second))).toBe('');
+  });
+  it('one that was put in and leaked in a test of its own is damaged as well', () => {
+    const second = { ...first, since: '2026-05-02T09:00:00.000Z', next: undefined };
+    const tested = (at: string) => ({ ...known, leakTests: [{ place: 'M02', at }] });
+    expect(notForTheShelf(awayFactsOf(tested('2026-05-03T09:00:00.000Z'), second))).toMatch(
+      /lost its insulation/,
+    );
+    expect(notForTheShelf(awayFactsOf(tested('2026-05-01T09:00:00.000Z'), second))).toBe('');
   });
   it('what is seen at it once it is out counts until the next is in', () => {
     const late = { ...known, seen: [{ ...known.seen[0]!, at: '2026-05-02T08:59:00.000Z' }] };

@@ -15,8 +15,10 @@ export interface KnownOfModules {
   stopKinds: readonly string[];
   /** Signs of intake, such as `crash`. */
   signs: readonly string[];
-  /** Modules that the leak was found at, before anything was changed. */
+  /** Modules that the leak was found at, of those the pack came with. */
   leaking: readonly string[];
+  /** Modules that leaked in a test of their own. */
+  leakTests: readonly { place: string; at: string }[];
   seen: readonly { place: string; evidence: Evidence; at: string }[];
   /** Diagnoses by the moment of their record, oldest first. */
   reports: readonly { at: string; report: SpreadReport }[];
@@ -44,7 +46,9 @@ export function awayFactsOf(known: KnownOfModules, part: ComesOut): AwayFacts {
     seen: known.seen.flatMap((s) => (s.place === part.place && stoodThere(s.at) ? [s.evidence] : [])),
     stopped: hazards.includes('hot') || known.stopKinds.some((k) => k !== 'unexpected voltage'),
     crashed: hazards.includes('crash') || signs.includes('crash'),
-    insulationLost: part.since === null && known.leaking.includes(part.place),
+    insulationLost:
+      (part.since === null && known.leaking.includes(part.place)) ||
+      known.leakTests.some((t) => t.place === part.place && stoodThere(t.at)),
     beyondLimits:
       own.some((f) => f.verdict === 'dead') ||
       (report?.outOfBounds ?? []).some((o) => module?.channelIndices.includes(o.channelIndex)),

@@ -67,7 +67,7 @@ describe('what tests cover', () => {
   });
   it.each([
     [{ mounted: false }, /loose: no leak seen; test it again mounted/],
-    [{ toS: 15 }, /tested for 15 s: so far/],
+    [{ toS: 15 }, /tested for 15 s: no leak so far/],
   ])('%o covers nothing, and says why', (more, why) => {
     const { missing, notCounted } = coverageOf(pack, [test({ part: 'pack' }, more)]);
     expect(missing).not.toBe('');
@@ -79,6 +79,12 @@ describe('what tests cover', () => {
     );
     const again = [test({ part: 'pack' }), test(section(2, 2), { ohm: 4000 }), test(section(2, 2))];
     expect(coverageOf(pack, again).missing).toBe('');
+  });
+  it('a test that is not valid takes nothing back', () => {
+    const flat = test({ part: 'pack' });
+    flat.row.result = { ...flat.row.result, verdict: 'not valid' };
+    expect(coverageOf(pack, [test({ part: 'pack' }), flat]).missing).toBe('');
+    expect(coverageOf(pack, [flat]).missing).not.toBe('');
   });
   it('what was tested after a last reading counts alone: none leaves all', () => {
     expect(coverageOf(pack, []).missing).toBe(`${order[0]} to ${order[n - 1]}`);

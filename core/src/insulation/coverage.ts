@@ -1,8 +1,9 @@
 import { linksInOrder } from '../safety/exposure';
 import type { Pack } from '../pack';
-import type { TestRow } from './types';
+import { judgeTest } from './report';
+import type { InsulationObservation, TestRow } from './types';
 
-/** A pass counts from this long on, s: at a minute the reading is the one that limits are given for (IEC 60364-6, IEEE 43). */
+/** A pass counts from this long on, s: limits are given for the reading at one minute (IEEE 43, from memory). */
 export const COUNTS_FROM_S = 60;
 
 /** A test with the links that were out at that moment. */
@@ -26,7 +27,7 @@ function notCounted({ row, openLinks }: TestThen, inside: readonly string[]): st
   if (!row.mounted) return `${row.label} was loose: no leak seen; test it again mounted.`;
   const lastS = Math.max(0, ...row.points.filter((p) => p.ohm !== null).map((p) => p.timeS));
   if (lastS < COUNTS_FROM_S)
-    return `${row.label} was tested for ${Math.round(lastS)} s: so far; a minute is what counts.`;
+    return `${row.label} was tested for ${Math.round(lastS)} s: no leak so far; test it for a minute.`;
   const cut = openLinks.filter((l) => inside.includes(l));
   return cut.length > 0
     ? `${row.label} was tested across ${cut.join(' and ')}, which ${cut.length > 1 ? 'were' : 'was'} out: from one clip it reached one side. Each side by itself.`
@@ -45,7 +46,8 @@ export function coverageOf(pack: Pack, tests: readonly TestThen[]): Coverage {
   const why: string[] = [];
   for (const test of tests) {
     const { row } = test;
-    if (row.part === 'vehicle') continue;
+    // A test that is not valid says nothing, for or against.
+    if (row.part === 'vehicle' || row.result.verdict === 'not valid') continue;
     const inside = links.slice(row.from, row.to).flatMap((l) => (l ? [l.id] : []));
     const reason = notCounted(test, inside);
     if (reason !== '') why.push(reason);
@@ -61,4 +63,16 @@ export function coverageOf(pack: Pack, tests: readonly TestThen[]): Coverage {
     i = end;
   }
   return { covered, missing: runs.join(', '), notCounted: why };
+}
+
+/** Modules that leaked when they were tested by themselves, each with the moment of the test, ISO 8601. */
+export function leakedAlone(
+  pack: Pack,
+  entries: readonly { observation: InsulationObservation; at: string }[],
+): { place: string; at: string }[] {
+  const position = new Map(pack.stringOrder.map((m, i) => [pack.modules[m]!.id, i]));
+  return entries.flatMap(({ observation: o, at }) => {
+    if (o.kind !== 'tester' || o.tested.part !== 'section' || o.tested.from !== o.tested.to) return [];
+    return judgeTest(o, pack, position).result.verdict === 'leak' ? [{ place: o.tested.from, at }] : [];
+  });
 }

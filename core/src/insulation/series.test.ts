@@ -50,6 +50,16 @@ describe('an insulation test', () => {
 
   // Two check values of the trade, common practice, no source: good banks show 900 MΩ to 1.3 GΩ and rising at 1000 V;
   // 17 V shown with 4 kΩ is a leak that pins the meter.
+  it('takes the voltage at the reading that counts: one that is reached later is none', () => {
+    const at = (at60V: number): SeriesInput['points'] => [
+      { timeS: 15, ohm: 8e8, voltageV: at60V },
+      { timeS: 60, ohm: 1.5e9, voltageV: at60V },
+      { timeS: 120, ohm: 1.6e9, voltageV: 500 },
+    ];
+    expect(judgeSeries({ ...base, points: at(500) })).toMatchObject({ verdict: 'pass', reachedV: 500 });
+    expect(judgeSeries({ ...base, points: at(210) })).toMatchObject({ verdict: 'not valid', reachedV: 210 });
+  });
+
   it('passes a bank that rises to 1.3 GΩ at 1000 V', () => {
     const points = [15, 30, 60].map((timeS, i) => ({ timeS, ohm: [9e8, 1.1e9, 1.3e9][i]!, voltageV: 1000 }));
     const good = judgeSeries({ ...base, setV: 1000, points, modules: 6 });

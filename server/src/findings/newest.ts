@@ -22,10 +22,13 @@ export async function newestSpread(
   store: Store,
   jobId: string,
   tx?: Transaction,
+  /** Of the records of before or after the work; of whichever is newest where it is left out. */
+  of?: 'before' | 'after',
 ): Promise<NewestSpread | null> {
   const [newest] = await store.sequelize.query<{ id: string }>(
-    `SELECT id FROM findings WHERE job_id = $1 AND topic = 'spread' ORDER BY created_at DESC LIMIT 1`,
-    { bind: [jobId], type: QueryTypes.SELECT, transaction: tx ?? null },
+    `SELECT id FROM findings WHERE job_id = $1 AND topic = 'spread' AND subject = coalesce($2, subject)
+      ORDER BY created_at DESC LIMIT 1`,
+    { bind: [jobId, of ?? null], type: QueryTypes.SELECT, transaction: tx ?? null },
   );
   if (!newest) return null;
   let own = known.get(store);

@@ -1,49 +1,78 @@
-import { awayFactsOf, notForTheShelf } from '@cellmend/core/handover';
-import type { InsulationObservation } from '@cellmend/core/insulation';
+import { awayFactsOf, notForTheShelf, type KnownOfModules } from '@cellmend/core/handover';
+import { leakedAlone, type InsulationObservation } from '@cellmend/core/insulation';
 import { normalisePack } from '@cellmend/core/pack';
 import { QueryTypes, type Transaction } from 'sequelize';
 import { bodyIn, currentDecisions } from '../decisions/current';
 import type { Store } from '../domain/store';
 import { Refusal } from '../domain/refusal';
+import { digestOfRow } from '../findings/digest';
 import { newestSpread } from '../findings/newest';
 import type { FoundJob } from '../jobs/find';
 import { observationsOf, openLockout } from '../safety/gate';
 
+/** The diagnosis of the records before or after the work, with the moment of the first of them. */
+async function reportOfRole(
+  store: Store,
+  jobId: string,
+  role: 'before' | 'after',
+  tx: Transaction,
+): Promise<KnownOfModules['reports']> {
+  const spread = await newestSpread(store, jobId, tx, role);
+  const scan = await store.models.Scan.findOne({
+    where: { jobId, role },
+    order: [['createdAt', 'ASC']],
+    attributes: ['createdAt'],
+    transaction: tx,
+  });
+  return spread && scan ? [{ at: scan.createdAt.toISOString(), report: spread.report }] : [];
+}
+
+/** Modules that the newest report of insulation found the leak at. */
+async function leakingNow(store: Store, jobId: string, tx: Transaction): Promise<string[]> {
+  const row = await store.models.Finding.findOne({
+    where: { jobId, topic: 'insulation' },
+    order: [['createdAt', 'DESC']],
+    transaction: tx,
+  });
+  return row ? (digestOfRow(row).leak?.found?.split(' and ') ?? []) : [];
+}
+
 /** Why a module that comes out of a pack does not go onto the shelf; empty where nothing is known against it. */
 async function harmAt(
   store: Store,
-  { job, pack, profile }: FoundJob,
+  { job, pack: standing, profile }: FoundJob,
   place: string,
   tx: Transaction,
 ): Promise<string> {
   const [since] = await store.sequelize.query<{ at: Date }>(
     `SELECT at FROM current_placements WHERE kind = 'pack' AND pack_id = $1 AND place = $2 AND job_id IS NOT NULL`,
-    { bind: [pack.id, place], type: QueryTypes.SELECT, transaction: tx },
-  );
-  const [scan] = await store.sequelize.query<{ at: Date }>(
-    `SELECT min(created_at) AS at FROM scans WHERE job_id = $1 AND role = 'before' HAVING count(*) > 0`,
-    { bind: [job.id], type: QueryTypes.SELECT, transaction: tx },
+    { bind: [standing.id, place], type: QueryTypes.SELECT, transaction: tx },
   );
   const insulation = await observationsOf(store, job.id, 'insulation', tx);
   const corrected = new Set(insulation.map((o) => o.supersedes));
+  const entries = insulation
+    .filter((row) => !corrected.has(row.id))
+    .map((row) => ({ observation: row.data as InsulationObservation, at: row.recordedAt.toISOString() }));
+  const pack = normalisePack(profile);
   const stops = await store.models.Stop.findAll({ where: { jobId: job.id }, transaction: tx });
-  const spread = await newestSpread(store, job.id, tx);
+  const reports: KnownOfModules['reports'] = [
+    ...(await reportOfRole(store, job.id, 'before', tx)),
+    ...(await reportOfRole(store, job.id, 'after', tx)),
+  ];
   const intake = bodyIn(await currentDecisions(store, job.id, tx), 'intake');
   return notForTheShelf(
     awayFactsOf(
       {
-        pack: normalisePack(profile),
+        pack,
         hazards: openLockout(await observationsOf(store, job.id, 'make-safe', tx))?.hazards ?? [],
         stopKinds: stops.map((s) => s.kind),
         signs: intake?.signs ?? [],
-        leaking: [],
-        seen: insulation.flatMap((row) => {
-          const o = row.data as InsulationObservation;
-          return o.kind === 'seen' && !corrected.has(row.id)
-            ? [{ place: o.module, evidence: o.evidence, at: row.recordedAt.toISOString() }]
-            : [];
-        }),
-        reports: scan && spread ? [{ at: scan.at.toISOString(), report: spread.report }] : [],
+        leaking: await leakingNow(store, job.id, tx),
+        leakTests: leakedAlone(pack, entries),
+        seen: entries.flatMap(({ observation: o, at }) =>
+          o.kind === 'seen' ? [{ place: o.module, evidence: o.evidence, at }] : [],
+        ),
+        reports,
       },
       { place, since: since?.at.toISOString() ?? null, quarantined: false },
     ),

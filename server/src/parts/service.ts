@@ -221,6 +221,10 @@ export async function placePart(store: Store, doing: Doing, id: string, body: un
     );
   if (['scrapped', 'returned', 'sold'].includes(at.kind))
     throw new Refusal('conflict', 'It has left', `${part.label} was ${at.kind}: ${at.reason}.`);
+  if (at.kind === 'quarantine' && (to === 'shelf' || to === 'bench') && reason.length < 3)
+    throw new Refusal('unacceptable', 'Cannot be accepted', `${part.label} stands in quarantine.`, {
+      fields: [{ field: 'reason', message: 'What was measured and looked at since, that lets it out.' }],
+    });
   const held = await store.models.Reservation.findOne({
     where: { partId: id, endedAt: null },
     transaction: doing.tx,

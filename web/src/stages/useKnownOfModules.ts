@@ -1,5 +1,6 @@
 import type { Job } from '@cellmend/contract/jobs';
 import type { KnownOfModules } from '@cellmend/core/handover';
+import { leakedAlone } from '@cellmend/core/insulation';
 import { decisionOf, leakOf, spreadOf, useInsulation, useSafety } from '../api/hooks';
 import { useJobView } from '../shell/jobContext';
 
@@ -15,6 +16,10 @@ export function useKnownOfModules(): KnownOfModules | null {
     stopKinds: safety.stopKinds,
     signs: decisionOf(job, 'intake')?.body.signs ?? [],
     leaking: leakOf(findings)?.report.found?.split(' and ') ?? [],
+    leakTests: leakedAlone(
+      pack,
+      seen.filter((e) => !e.supersededBy),
+    ),
     seen: seen.flatMap(({ observation: o, supersededBy, at }) =>
       !supersededBy && o.kind === 'seen' ? [{ place: o.module, evidence: o.evidence, at }] : [],
     ),
