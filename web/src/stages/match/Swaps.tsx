@@ -10,6 +10,7 @@ import { distanceUnit, inDistance } from '../../ui/units';
 import { measuredText } from '../../ui/Measured';
 import { signed } from '../../ui/words';
 import { useTicks } from '../strip-down/usePlan';
+import { emptyPlaces } from './emptyPlaces';
 import { leftBecause } from './fits';
 
 const MOST = 8;
@@ -27,15 +28,15 @@ export function Swaps({
   const { job, pack } = useJobView();
   const typical = typicalOfStaying(pack, report, alone, []);
   const { ticks } = useTicks();
-  const filled = new Set(job.composition.map((c) => c.place));
-  const off = new Set(offNow(ticks));
-  const isOut = (place: string): boolean =>
-    off.has(place) || (job.removed.some((r) => r.place === place) && !filled.has(place));
-  const isDead = (place: string): boolean =>
-    report?.findings.some((f) => f.verdict === 'dead' && f.module.split(' + ').includes(place)) === true;
-  // A place that is empty, or holds a dead module, gives nothing: the pack gives nothing before it is filled.
-  const empty = pack.modules.filter((m) => isOut(m.id) || (isDead(m.id) && !filled.has(m.id)));
-  const each = heldByModule(pack, report, alone).map((ah, i) => (empty.includes(pack.modules[i]!) ? 0 : ah));
+  const empty = emptyPlaces(
+    pack.modules.map((m) => m.id),
+    job,
+    offNow(ticks),
+    report,
+  );
+  const each = heldByModule(pack, report, alone).map((ah, i) =>
+    empty.some((e) => e.place === pack.modules[i]!.id) ? 0 : ah,
+  );
   const held = each.filter((ah) => ah !== null);
   if (!typical.measured || held.length < each.length)
     return (
@@ -106,7 +107,7 @@ export function Swaps({
               <td>
                 <Mute>
                   {empty.length > 0
-                    ? `${empty.map((m) => m.id).join(', ')} ${empty.length > 1 ? 'are' : 'is'} ${empty.every((m) => isOut(m.id)) ? 'out' : 'dead'}`
+                    ? `${empty.map((e) => `${e.place} is ${e.why}`).join(', ')}`
                     : `${pack.modules[answer.limitsAfterBalancing]!.id} ends it`}
                 </Mute>
               </td>
