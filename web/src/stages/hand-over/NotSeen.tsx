@@ -1,11 +1,16 @@
 import { MEASURES, measureState, type Ending } from '@cellmend/core/route';
+import { buildOf, offNow, partName } from '@cellmend/core/stripdown';
 import { decisionOf, useInsulation } from '../../api/hooks';
 import { usePhotos } from '../../photos/Photos';
 import { useJobView } from '../../shell/jobContext';
+import { useTicks } from '../strip-down/usePlan';
 
 /** What was not measured or not kept, said where a reader would take it for done. */
 export function NotSeen({ ending }: { ending: Ending }) {
-  const { job } = useJobView();
+  const { job, pack } = useJobView();
+  const { ticks } = useTicks();
+  const names = new Map(buildOf(pack).parts.map((p) => [p.id, partName(p)]));
+  const off = offNow(ticks).map((id) => names.get(id) ?? id);
   const { data: insulation } = useInsulation(job.number);
   const photos = usePhotos();
   const worked = (decisionOf(job, 'measures')?.body.measures ?? []).some(
@@ -15,6 +20,7 @@ export function NotSeen({ ending }: { ending: Ending }) {
   const elsewhere = decisionOf(job, 'measures')?.body.elsewhere;
   const opened = !elsewhere && (worked || job.removed.length > 0);
   const said = [
+    off.length > 0 ? `Still off the pack: ${off.join(', ')}.` : '',
     insulation?.length === 0
       ? `Insulation was not measured here${elsewhere ? '; what the other workshop measured is with them' : ''}.`
       : '',
@@ -22,12 +28,14 @@ export function NotSeen({ ending }: { ending: Ending }) {
       ? 'It was not scanned after the work.'
       : '',
     opened && photos.length === 0 ? 'No photographs were taken.' : '',
-    ending === 'monitored' && job.scans.length === 0 ? 'What is to be watched has no first figures.' : '',
+    ending === 'monitored' && job.scans.length === 0
+      ? 'Nothing was scanned: there are no first figures to watch against.'
+      : '',
   ].filter(Boolean);
   if (said.length === 0) return null;
   return (
     <section>
-      <h2>Not measured, or not kept</h2>
+      <h2>Not done, or not measured</h2>
       {said.map((s) => (
         <p key={s}>{s}</p>
       ))}
