@@ -69,7 +69,7 @@ it('walks one pack from the scan file to the hand-over sheet', async () => {
   await record('Record: M16 Balance');
   await page.goto('/jobs/147/rebuild');
   await page.getByRole('button', { name: 'Record: M07 Fit it' }).click();
-  await page.getByLabel('It goes to').selectOption('scrapped');
+  await page.getByLabel('Send to').selectOption('scrapped');
   expect(await page.getByRole('button', { name: 'It is in' }).isDisabled()).toBe(true);
   await page.getByLabel('Why', { exact: true }).fill('one group at 72 %');
   await page.getByLabel('Proof').fill('recycler, note 12');

@@ -84,20 +84,20 @@ it('a module of other groups is offered nowhere; one that differs goes in with a
   await page.goto(`/jobs/${n}/rebuild`);
   const step = page.getByRole('listitem').filter({ hasText: 'M02: Fit it' });
   await step.getByRole('button', { name: 'Record' }).click();
-  const pick = page.getByLabel('Goes in at M02');
+  const pick = page.getByLabel('Fit at M02');
   expect(await pick.innerText()).not.toContain('O-long');
-  await page.getByText(`O-long cannot: ${groups * 2} groups, ${groups} are needed`).waitFor();
+  await page.getByText(`O-long cannot be fitted: ${groups * 2} groups, ${groups} are needed`).waitFor();
   await pick.selectOption({ label: 'O-plug, differs' });
   const put = page.getByRole('button', { name: 'It is in' });
   expect(await put.isDisabled()).toBe(true);
-  await page.getByLabel('Why it goes in all the same').fill('same cells, newer board');
+  await page.getByLabel('Why it is fitted all the same').fill('same cells, newer board');
   await put.click();
-  await page.getByLabel('Goes in at M02').waitFor({ state: 'detached' });
+  await page.getByLabel('Fit at M02').waitFor({ state: 'detached' });
   await page.goto(`/jobs/${n}/hand-over`);
   const sheet = page.getByLabel('Hand-over sheet');
   await sheet
     .getByText(
-      /O-plug went in.*came out, quarantine.*Not like the pack’s own: revision Z9.*same cells, newer board\. Ina Holm/,
+      /O-plug went in.*came out, quarantine.*It differs from the pack’s own modules: revision Z9.*same cells, newer board\. Ina Holm/,
     )
     .waitFor();
   await sheet.getByText('Insulation was not measured here.').waitFor();

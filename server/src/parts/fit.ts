@@ -100,11 +100,12 @@ async function mustBelong(
   if (exception.length < 3 || doing.person.role !== 'lead')
     throw new Refusal(
       'notPossible',
-      'Not like the pack’s own',
+      'Differs from the pack’s own modules',
       `${part!.label} at ${place}: ${deviates.join('; ')}.`,
       {
         type: 'urn:cellmend:deviates',
-        accepted: 'One that is alike, or a lead who says why it goes in all the same: the sheet prints it.',
+        accepted:
+          'A module of the same kind, or a lead who says why it is fitted all the same: the sheet prints it.',
       },
     );
   return `${deviates.join('; ')}: ${exception}`;

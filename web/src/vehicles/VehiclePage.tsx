@@ -139,7 +139,7 @@ export function VehiclePage({ person }: { person: Person }) {
                         {p.differs && (
                           <>
                             <br />
-                            <Mute>Not like its own: {p.differs}</Mute>
+                            <Mute>Differs from its own modules: {p.differs}</Mute>
                           </>
                         )}
                       </td>

@@ -217,7 +217,7 @@ export function Done({ ending }: { ending: Ending }) {
               {plan && line && !part?.moved && plan.direction !== 'none'
                 ? ` It had to be ${plan.direction === 'charge' ? 'charged' : 'discharged'} by ${plan.atMost ? 'at most ' : ''}${fixed(plan.chargeAh, 1)} ± ${fixed(plan.chargeHalfWidthAh, 1)} A·h to ${fixed(plan.targetModuleV, 2)} V ${line.method === 'supply' ? `at ${fixed(line.currentA, 1)} A` : 'by the bleeders'}.`
                 : ''}
-              {part?.differs && ` Not like the pack’s own: ${part.differs}. ${part.by}.`}
+              {part?.differs && ` It differs from the pack’s own modules: ${part.differs}. ${part.by}.`}
               {MEASURES[m.kind].ends === 'repaired' && STATE_WORDS[state(m.id)]}
               {MEASURES[m.kind].ends !== 'repaired' && state(m.id) === 'open' && ' Not finished.'}
             </p>
@@ -257,7 +257,7 @@ export function Joints() {
   if (history.length === 0) return null;
   const like = (joint: string): string => {
     const median = judged.find((j) => j.joint === joint)?.medianMicroohm;
-    return median == null ? '' : `, its like ${fixed(median, 0)} µΩ`;
+    return median == null ? '' : `, similar joints ${fixed(median, 0)} µΩ`;
   };
   const remade = history.filter((h) => h.remade);
   const rest = history.filter((h) => !h.remade);
@@ -266,20 +266,20 @@ export function Joints() {
       <h2>Joints</h2>
       {remade.map((h) => (
         <p key={h.joint}>
-          {parts.get(h.joint) ?? h.joint}: {fixed(h.firstMicroohm, 0)} µΩ, made anew,{' '}
-          {fixed(h.lastMicroohm, 0)} µΩ{like(h.joint)}
+          {parts.get(h.joint) ?? h.joint}: {fixed(h.firstMicroohm, 0)} µΩ before, remade,{' '}
+          {fixed(h.lastMicroohm, 0)} µΩ after{like(h.joint)}
           {h.torqueNm !== null && `, ${fixed(h.torqueNm, 1)} N·m`}.
         </p>
       ))}
       {rest.length > 0 && (
         <p>
-          Measured as made:{' '}
+          Measured when tightened:{' '}
           {rest.map((h) => `${parts.get(h.joint) ?? h.joint} ${fixed(h.lastMicroohm, 0)} µΩ`).join(', ')}.
         </p>
       )}
       {judged.some((j) => j.remake) && (
         <p>
-          More than twice what like joints have:{' '}
+          More than twice the resistance of similar joints:{' '}
           {judged
             .filter((j) => j.remake)
             .map((j) => parts.get(j.joint) ?? j.joint)

@@ -51,7 +51,7 @@ export function FitForm({ place, onDone }: { place: string; onDone: () => void }
     <Stack>
       <Row>
         <Field style={{ flex: '1 1 240px' }}>
-          Goes in at {place}
+          Fit at {place}
           <Select value={partId ?? ''} onChange={(e) => setPicked(e.target.value)}>
             {partId === undefined && <option value="">Pick the part</option>}
             {fits.map((s) => (
@@ -70,16 +70,16 @@ export function FitForm({ place, onDone }: { place: string; onDone: () => void }
       {part && deviates.length > 0 && (
         <>
           <ProblemNote
-            what={`${part.label} is not like the pack’s own: ${deviates.join('; ')}.`}
+            what={`${part.label} differs from the pack’s own modules: ${deviates.join('; ')}.`}
             accepted={
               person.role === 'lead'
-                ? 'One that is alike, or your reason: the sheet prints it with your name.'
-                : 'One that is alike, or a lead who answers for it.'
+                ? 'A module of the same kind, or your reason: the sheet prints it with your name.'
+                : 'A module of the same kind, or a lead who answers for it.'
             }
           />
           {person.role === 'lead' && (
             <Field>
-              Why it goes in all the same
+              Why it is fitted all the same
               <Input value={exception} maxLength={500} onChange={(e) => setException(e.target.value)} />
             </Field>
           )}
@@ -114,11 +114,11 @@ function CannotLieThere({
 }) {
   if (parts.length === 0) return null;
   return (
-    <PlainList aria-label={`Cannot go in at ${place}`}>
+    <PlainList aria-label={`Cannot be fitted at ${place}`}>
       {parts.slice(0, 3).map((s) => (
         <li key={s.id}>
           <Mute>
-            {s.label} cannot: {why(s)[0] ?? ''}
+            {s.label} cannot be fitted: {why(s)[0] ?? ''}
           </Mute>
         </li>
       ))}

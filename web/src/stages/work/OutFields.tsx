@@ -25,7 +25,7 @@ export function OutFields({ out, onChange }: { out: Out; onChange: (out: Out) =>
   return (
     <Row>
       <Field style={{ flex: '1 1 200px' }}>
-        It goes to
+        Send to
         <Select value={out.to} onChange={(e) => onChange({ ...out, to: e.target.value as Out['to'] })}>
           {Object.entries(WHERE).map(([id, name]) => (
             <option key={id} value={id}>
