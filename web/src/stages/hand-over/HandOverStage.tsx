@@ -3,7 +3,6 @@ import { Archive, Printer } from 'lucide-react';
 import { Suspense, useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
-import { WasItSo } from '../../learn/WasItSo';
 import { decisionOf, spreadOf, useSafety, useSession } from '../../api/hooks';
 import { Waited } from '../../shell/Awaiting';
 import { useJobView } from '../../shell/jobContext';
@@ -13,6 +12,7 @@ import { useDraft } from '../../shell/useDraft';
 import { Field, Input, TextArea } from '../../ui/Field';
 import { currencyUnit } from '../../ui/units';
 import { Chips } from '../../ui/Chips';
+import { lazyChart, type PropsOf } from '../../ui/lazyChart';
 import {
   QuietAnchor,
   Button,
@@ -59,6 +59,12 @@ const Print = styled(Page)`
     padding: 0;
   }
 `;
+
+/** On the screen alone, never on paper: fetched once the sheet is there. */
+const WasItSo = lazyChart<
+  PropsOf<typeof import('../../learn/WasItSo').WasItSo>,
+  typeof import('../../learn/WasItSo')
+>(() => import('../../learn/WasItSo'), 'WasItSo', 0);
 
 /** What each ending's sheet is called, and what it asks for beside the record. */
 const SHEETS: Record<Ending, { title: string; asks: string | null; heading: string; expect: string }> = {
