@@ -41,6 +41,10 @@ export interface PackProfileRow extends Row<PackProfileRow> {
   version: CreationOptional<number>;
   updatedAt: CreationOptional<Date>;
 }
+/** Columns of a row alone, as they are read where nothing is changed by it. */
+export type ObservationFacts = InferAttributes<ObservationRow>;
+export type DecisionFacts = InferAttributes<DecisionRow>;
+export type StopFacts = InferAttributes<StopRow>;
 /** A profile as it once was; never changed. */
 export interface PackProfileVersionRow extends Row<PackProfileVersionRow> {
   profileId: string;

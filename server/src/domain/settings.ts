@@ -1,11 +1,14 @@
-import { QueryTypes, type Transaction } from 'sequelize';
+import type { Transaction } from 'sequelize';
+import { select } from '../db/select';
 import type { Store } from './store';
 
 /** A setting of the workshop as it is kept; undefined until somebody has set it. */
 export async function readSetting(store: Store, name: string, tx?: Transaction): Promise<unknown> {
-  const [row] = await store.sequelize.query<{ value: unknown }>(
+  const [row] = await select<{ value: unknown }>(
+    store,
     'SELECT value FROM settings WHERE name = :name',
-    { replacements: { name }, type: QueryTypes.SELECT, ...(tx ? { transaction: tx } : {}) },
+    { name },
+    tx,
   );
   return row?.value;
 }

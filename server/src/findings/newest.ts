@@ -1,7 +1,8 @@
 import type { FindingDigest } from '@cellmend/contract/findings';
 import type { SpreadReport } from '@cellmend/core/spread';
 import { LRUCache } from 'lru-cache';
-import { QueryTypes, type Transaction } from 'sequelize';
+import type { Transaction } from 'sequelize';
+import { select } from '../db/select';
 import type { Store } from '../domain/store';
 import { digestOfRow } from './digest';
 import { reportOf } from './stored';
@@ -25,10 +26,12 @@ export async function newestSpread(
   /** Of the records of before or after the work; of whichever is newest where it is left out. */
   of?: 'before' | 'after',
 ): Promise<NewestSpread | null> {
-  const [newest] = await store.sequelize.query<{ id: string }>(
-    `SELECT id FROM findings WHERE job_id = $1 AND topic = 'spread' AND subject = coalesce($2, subject)
+  const [newest] = await select<{ id: string }>(
+    store,
+    `SELECT id FROM findings WHERE job_id = :jobId AND topic = 'spread' AND subject = coalesce(:of, subject)
       ORDER BY created_at DESC LIMIT 1`,
-    { bind: [jobId, of ?? null], type: QueryTypes.SELECT, transaction: tx ?? null },
+    { jobId, of: of ?? null },
+    tx,
   );
   if (!newest) return null;
   let own = known.get(store);

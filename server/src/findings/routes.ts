@@ -6,7 +6,7 @@ import { type Store } from '../domain/store';
 import { writeOnce } from '../http/context';
 import { answerTogether } from '../http/together';
 import { untilGone } from '../http/untilGone';
-import { findJob } from '../jobs/find';
+import { findJob, jobIdOf } from '../jobs/find';
 import { refreshNeed } from '../jobs/need';
 import { compute } from './compute';
 import { markDue, settle } from './due';
@@ -15,10 +15,9 @@ import { findFinding, latestFindings, recompute, sameProfile, storeFinding, tryF
 export function findingRoutes(store: Store): Router {
   const router = Router();
   router.get('/jobs/:number/findings', needs('viewer'), (req, res) =>
-    answerTogether(store, res, `findings ${String(req.params.number)}`, async () => {
-      const { job } = await findJob(store, req.params.number);
-      return latestFindings(store, job.id);
-    }),
+    answerTogether(store, res, `findings ${String(req.params.number)}`, async () =>
+      latestFindings(store, await jobIdOf(store, req.params.number)),
+    ),
   );
   router.get('/jobs/:number/findings/:id', needs('viewer'), async (req, res) => {
     const { job } = await findJob(store, req.params.number);

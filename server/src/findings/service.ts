@@ -9,8 +9,8 @@ import { CORE_VERSION } from '@cellmend/core/pack';
 import { randomUUID } from 'node:crypto';
 import { LRUCache } from 'lru-cache';
 import { isDeepStrictEqual } from 'node:util';
-import { QueryTypes } from 'sequelize';
 import type { z } from 'zod';
+import { select } from '../db/select';
 import type { FindingRow, JobRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../domain/store';
 import { Refusal, notFound } from '../domain/refusal';
@@ -169,10 +169,11 @@ export async function sameProfile(store: Store, doing: Doing, { pack, version }:
 
 /** The newest finding of each topic and subject. */
 export async function latestFindings(store: Store, jobId: string): Promise<Finding[]> {
-  const newest = await store.sequelize.query<{ id: string; at: Date }>(
+  const newest = await select<{ id: string; at: Date }>(
+    store,
     `SELECT DISTINCT ON (topic, subject) id, created_at AS at FROM findings WHERE job_id = :jobId
       ORDER BY topic, subject, created_at DESC, id`,
-    { replacements: { jobId }, type: QueryTypes.SELECT },
+    { jobId },
   );
   const known = new Map(newest.flatMap(({ id }) => (read.has(id) ? [[id, read.get(id)!] as const] : [])));
   const unread = newest.filter((f) => !known.has(f.id)).map((f) => f.id);

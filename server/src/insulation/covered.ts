@@ -9,10 +9,7 @@ import {
 import type { Pack } from '@cellmend/core/pack';
 import { offNow } from '@cellmend/core/stripdown';
 import type { TickData } from '@cellmend/contract/stripdown';
-import type { Transaction } from 'sequelize';
-import type { ObservationRow } from '../db/rows';
-import type { Store } from '../domain/store';
-import { observationsOf } from '../safety/gate';
+import type { ObservationFacts } from '../db/rows';
 
 /** Links that were out at a moment: those noted as pulled for the search, and by the ticks of strip down, which have the last word on theirs. */
 function openThen(pack: Pack, noted: readonly InsulationObservation[], ticks: readonly TickData[]): string[] {
@@ -22,15 +19,12 @@ function openThen(pack: Pack, noted: readonly InsulationObservation[], ticks: re
 }
 
 /** What the insulation tests of a job cover together since a moment: what was done inside after a test makes it worth nothing. */
-export async function coveredSince(
-  store: Store,
-  jobId: string,
+export function coveredSince(
   pack: Pack,
-  tickRows: readonly ObservationRow[],
+  rows: readonly ObservationFacts[],
+  tickRows: readonly ObservationFacts[],
   sinceMs: number,
-  tx?: Transaction,
-): Promise<Coverage> {
-  const rows = await observationsOf(store, jobId, 'insulation', tx);
+): Coverage {
   const corrected = new Set(rows.map((r) => r.supersedes));
   const position = new Map(pack.stringOrder.map((m, i) => [pack.modules[m]!.id, i]));
   const noted: InsulationObservation[] = [];

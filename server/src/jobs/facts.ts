@@ -7,18 +7,20 @@ import type { FindingDigest } from '@cellmend/contract/findings';
 import type { Gate } from '@cellmend/contract/safety';
 import { judgeVoltage, normalisePack, OUT_OF_BOUNDS, type Pack, type PackProfile } from '@cellmend/core/pack';
 import { EVIDENCE, STAGE_FACTS, STAGES, type RouteFacts, type Stage } from '@cellmend/core/route';
-import { QueryTypes, type Transaction } from 'sequelize';
+import type { Transaction } from 'sequelize';
 import type { BodyOf, DecisionTopic } from '@cellmend/contract/decisions';
-import type { DecisionRow, JobRow, ObservationRow, ScanRow } from '../db/rows';
+import type { JobRow, ObservationFacts, ScanRow } from '../db/rows';
+import { select } from '../db/select';
 import { bodyIn, currentDecisions, type Standing } from '../decisions/current';
 import { digestOfRow } from '../findings/digest';
 import { inTurn } from '../db/inTurn';
 import type { Store } from '../domain/store';
-import { newestByPlace } from '../records/readings';
+import { newestByPlace, type ReadingFact } from '../records/readings';
 import { checksOf, type CheckFact } from '../records/checkFacts';
 import { tickRows } from '../stripdown/ticks';
 import { coveredSince } from '../insulation/covered';
 import { proofsOfRepair } from './proofs';
+import { workshopSettings } from '../safety/settings';
 import { everProven, gateOf, observationsOf, openLockout, openStops } from '../safety/gate';
 
 /** Charge that was put into a part, A·h (taken out is negative), by whoever told it. */
@@ -66,30 +68,39 @@ export interface JobFacts {
 async function digests(
   store: Store,
   jobId: string,
-  tx: Transaction | null,
+  tx: Transaction | undefined,
 ): Promise<Map<string, FindingDigest>> {
-  const rows = await store.sequelize.query<{ id: string; topic: string; digest: FindingDigest | null }>(
+  const rows = await select<{ id: string; topic: string; digest: FindingDigest | null }>(
+    store,
     `SELECT DISTINCT ON (topic) id, topic, digest FROM findings WHERE job_id = :jobId
       ORDER BY topic, created_at DESC, id`,
-    { replacements: { jobId }, type: QueryTypes.SELECT, transaction: tx },
+    { jobId },
+    tx,
   );
   const found = new Map<string, FindingDigest>();
   for (const { id, topic, digest } of rows)
-    found.set(topic, digest ?? digestOfRow((await store.models.Finding.findByPk(id, { transaction: tx }))!));
+    found.set(
+      topic,
+      digest ?? digestOfRow((await store.models.Finding.findByPk(id, { transaction: tx ?? null }))!),
+    );
   return found;
 }
 
+/** The pack as a whole, its modules and its channels. */
+const placesOfPack = (pack: Pack): string[] => [
+  '',
+  ...pack.modules.map((m) => m.id),
+  ...pack.channels.map((c) => c.id),
+];
+
 /** Channels and modules that somebody metered beyond floor or ceiling, in one line. */
-async function dangerOf(
-  store: Store,
-  jobId: string,
+function dangerOf(
   pack: Pack,
+  metered: readonly ReadingFact[],
   composition: JobFacts['composition'],
-  tx?: Transaction,
-): Promise<string | null> {
-  const places = ['', ...pack.modules.map((m) => m.id), ...pack.channels.map((c) => c.id)];
+): string | null {
   const fittedAt = new Map(composition.filter((c) => c.jobId !== null).map((c) => [c.place, c.at]));
-  const bad = (await newestByPlace(store, jobId, 'voltage', places, tx)).flatMap((r) => {
+  const bad = metered.flatMap((r) => {
     const module = pack.modules.find((m) => m.id === r.place);
     const channel = pack.channels.find((c) => c.id === r.place);
     // What was metered at a place is of the part that stood there then.
@@ -113,11 +124,12 @@ export async function compositionOf(
   packId: string,
   tx?: Transaction,
 ): Promise<JobFacts['composition']> {
-  const rows = await store.sequelize.query<
+  const rows = await select<
     Omit<JobFacts['composition'][number], 'moved'> & {
       moved: { said: string; by: string; at: string } | null;
     }
   >(
+    store,
     `SELECT c.place, c.part_id AS "partId", p.label, c.at, c.job_id AS "jobId", c.reason AS differs, coalesce(w.name, '') AS by, m.moved
        FROM current_placements c JOIN parts p ON p.id = c.part_id LEFT JOIN people w ON w.id = c.person_id
        LEFT JOIN LATERAL (
@@ -128,7 +140,8 @@ export async function compositionOf(
             AND NOT EXISTS (SELECT 1 FROM observations n WHERE n.supersedes = o.id)
           ORDER BY o.observed_at DESC, o.seq DESC LIMIT 1) m ON true
       WHERE c.kind = 'pack' AND c.pack_id = :packId ORDER BY c.place`,
-    { replacements: { packId, moved: `%${MOVED_SAYS}` }, type: QueryTypes.SELECT, transaction: tx ?? null },
+    { packId, moved: `%${MOVED_SAYS}` },
+    tx,
   );
   return rows.map(({ moved, ...r }) => {
     const ah = moved && movedOf(moved.said);
@@ -141,18 +154,20 @@ export async function compositionOf(
 
 /** Parts that this job took out of its pack, and where each went. */
 const removedBy = (store: Store, job: JobRow, tx?: Transaction): Promise<JobFacts['removed']> =>
-  store.sequelize.query(
+  select(
+    store,
     `SELECT p.label, b.place, o.kind AS "to", o.reason, o.proof, o.at, CASE WHEN b.job_id IS NULL THEN NULL ELSE b.at END AS since
        FROM placements o JOIN parts p ON p.id = o.part_id
        JOIN LATERAL (SELECT place, at, job_id FROM placements b WHERE b.part_id = o.part_id AND b.kind = 'pack' AND b.pack_id = :packId
                        AND b.seq < o.seq ORDER BY b.seq DESC LIMIT 1) b ON true
       WHERE o.job_id = :jobId AND o.kind <> 'pack' ORDER BY o.seq`,
-    { replacements: { packId: job.packId, jobId: job.id }, type: QueryTypes.SELECT, transaction: tx ?? null },
+    { packId: job.packId, jobId: job.id },
+    tx,
   );
 const LEFT = new Set(['scrapped', 'returned', 'sold']);
 
 /** What a crash-locked unit is looked at for before somebody licensed gets it. */
-const lockedEvidence = (rows: readonly ObservationRow[]): boolean => {
+const lockedEvidence = (rows: readonly ObservationFacts[]): boolean => {
   const kinds = new Set(rows.map((r) => (r.kind === 'crash-inspection' ? 'look' : r.kind)));
   const asleep = openLockout(rows)?.hazards.includes('under-voltage') ?? false;
   return ['look', 'pyro-evidence', 'insulation-evidence', ...(asleep ? ['group-voltages'] : [])].every((k) =>
@@ -174,6 +189,8 @@ export async function factsOf(
   const { models } = store;
   const transaction = tx ?? null;
   const jobId = job.id;
+  const pack = normalisePack(profile);
+  const modules = profile.modules.map((m) => m.id);
   const [
     allScans,
     decisions,
@@ -186,29 +203,59 @@ export async function factsOf(
     allChecks,
     stages,
     tickList,
+    insulation,
+    metered,
+    capacities,
+    [firstList],
+    settings,
   ] = await inTurn(tx, [
-    () => models.Scan.findAll({ where: { jobId }, attributes: ['role', 'createdAt'], transaction }),
+    () =>
+      select<{ role: ScanRow['role']; createdAt: Date }>(
+        store,
+        'SELECT role, created_at AS "createdAt" FROM scans WHERE job_id = :jobId',
+        { jobId },
+        tx,
+      ),
     () => currentDecisions(store, jobId, tx),
-    () => digests(store, jobId, transaction),
+    () => digests(store, jobId, tx),
     () => openStops(store, jobId, tx),
-    () => models.InstrumentRun.findOne({ where: { jobId, output: 'unknown' }, transaction }),
+    () =>
+      select<{ name: string }>(
+        store,
+        "SELECT i.name FROM instrument_runs r JOIN instruments i ON i.id = r.instrument_id WHERE r.job_id = :jobId AND r.output = 'unknown' LIMIT 1",
+        { jobId },
+        tx,
+      ),
     () => observationsOf(store, jobId, 'make-safe', tx),
     () => compositionOf(store, job.packId, tx),
     () => removedBy(store, job, tx),
     () => checksOf(store, jobId, tx),
     () =>
-      store.sequelize.query<{ stage: Stage }>(
+      select<{ stage: Stage }>(
+        store,
         `SELECT s.stage FROM unnest(array[:all]) AS s(stage) WHERE EXISTS (
              SELECT 1 FROM observations o WHERE o.job_id = :jobId AND o.stage = s.stage AND o.topic IN ('reading', 'work', 'strip-down'))`,
-        { replacements: { jobId, all: [...STAGES] }, type: QueryTypes.SELECT, transaction },
+        { jobId, all: [...STAGES] },
+        tx,
       ),
     () => tickRows(store, jobId, tx),
+    () => observationsOf(store, jobId, 'insulation', tx),
+    () => newestByPlace(store, jobId, 'voltage', placesOfPack(pack), tx),
+    () => newestByPlace(store, jobId, 'capacity', modules, tx),
+    () =>
+      select<{ at: Date | null }>(
+        store,
+        "SELECT min(signed_at) AS at FROM decisions WHERE job_id = :jobId AND topic = 'measures'",
+        { jobId },
+        tx,
+      ),
+    () => workshopSettings(store, tx),
   ]);
   const ticks = tickList.map((r) => r.data as TickData);
   const stop = stops[0] ?? null;
-  const unreached = lost && (await models.Instrument.findByPk(lost.instrumentId, { transaction }));
+  const unreached = lost[0] ?? null;
   const gate = await gateOf(store, jobId, profile, tx, { rows: lockoutRows, stops });
-  const parts = new Map(buildOf(normalisePack(profile)).parts.map((p) => [p.id, partName(p)]));
+  const parts = new Map(buildOf(pack).parts.map((p) => [p.id, partName(p)]));
   const partsOff = offNow(ticks).map((id) => parts.get(id) ?? id);
   const handOver = decisions.find((d) => d.topic === 'hand-over');
   const reopen = decisions.find((d) => d.topic === 'reopen');
@@ -222,17 +269,13 @@ export async function factsOf(
       back === null || (at(x)?.getTime() ?? 0) >= back.getTime();
   const signedSince = <T extends DecisionTopic>(topic: T): BodyOf<T> | undefined =>
     bodyIn(decisions.filter(since((d) => d.signedAt)), topic);
-  const scans = allScans.filter((s) => s.role === 'before' || since<ScanRow>((x) => x.createdAt)(s));
+  const scans = allScans.filter(
+    (s) => s.role === 'before' || since<{ createdAt: Date }>((x) => x.createdAt)(s),
+  );
   // A capacity that was jotted at a module on the bench is what its conditioning gave.
-  const modules = profile.modules.map((m) => m.id);
   // From the first signing: a list that is changed later takes nothing back of what was done by it.
-  const begun = list
-    ? await models.Decision.min<Date, DecisionRow>('signedAt', {
-        where: { jobId, topic: 'measures' },
-        transaction,
-      })
-    : null;
-  const jotted = begun ? await newestByPlace(store, jobId, 'capacity', modules, tx) : [];
+  const begun = firstList?.at ?? null;
+  const jotted = begun ? capacities : [];
   const checks: CheckFact[] = [
     ...allChecks,
     ...jotted
@@ -247,7 +290,7 @@ export async function factsOf(
   ].filter(since((c) => c.recordedAt));
   const fitted = composition.filter((c) => c.jobId === jobId).filter(since((c) => c.at));
   const voltageProofs = lockoutRows.filter(
-    (r) => r.kind !== 'live-dead-live' || since<ObservationRow>((x) => x.recordedAt)(r),
+    (r) => r.kind !== 'live-dead-live' || since<ObservationFacts>((x) => x.recordedAt)(r),
   );
   const match = signedSince('match');
   const signed = back ? undefined : bodyIn(decisions, 'hand-over');
@@ -272,23 +315,17 @@ export async function factsOf(
       isProof(c.check) &&
       c.recordedAt.getTime() >= Math.max(begun?.getTime() ?? 0, ...fitted.map((p) => p.at.getTime())),
   );
-  const pack = normalisePack(profile);
-  const { missing, notCounted } = await coveredSince(store, jobId, pack, tickList, Math.max(...worked), tx);
+  const { missing, notCounted } = coveredSince(pack, insulation, tickList, Math.max(...worked));
   const shownLeak =
     leak && (leak.found || (!leak.packPassed && missing !== ''))
       ? { title: leak.title, found: leak.found }
       : null;
-  const proofs = await proofsOfRepair(
-    store,
-    profile,
-    {
-      measures: measures?.measures ?? null,
-      leak: shownLeak !== null,
-      codes: bodyIn(decisions, 'intake')?.codes ?? [],
-      checks: proofChecks,
-    },
-    tx,
-  );
+  const proofs = proofsOfRepair(profile, settings, {
+    measures: measures?.measures ?? null,
+    leak: shownLeak !== null,
+    codes: bodyIn(decisions, 'intake')?.codes ?? [],
+    checks: proofChecks,
+  });
   return {
     decisions,
     gate,
@@ -304,7 +341,7 @@ export async function factsOf(
       headline: newest.get('spread')?.headline ?? '',
       // A pack that passed as a whole has no leak to look for.
       leak: shownLeak,
-      danger: await dangerOf(store, jobId, normalisePack(profile), composition, tx),
+      danger: dangerOf(pack, metered, composition),
       output: unreached?.name ?? null,
       stop: stop?.kind ?? null,
       gate: {

@@ -1,7 +1,7 @@
 import { LRUCache } from 'lru-cache';
-import { QueryTypes } from 'sequelize';
+import { select } from '../db/select';
 import type { Store } from '../domain/store';
-import { findJob } from './find';
+import { jobIdOf } from './find';
 import { viewJob } from './service';
 
 /** Answers of jobs that are kept, and how long one counts at most: a gate that runs out closes by the clock alone. */
@@ -36,11 +36,8 @@ const keptOf = new WeakMap<Store, LRUCache<string, Kept>>();
  * tells is read before the job is, so that an answer is never kept under something newer than itself.
  */
 export async function jobAnswer(store: Store, number: unknown): Promise<Buffer> {
-  const id = await idOf(store, number);
-  const [row] = await store.sequelize.query<{ stamp: string }>(STAMP, {
-    replacements: { id },
-    type: QueryTypes.SELECT,
-  });
+  const id = await jobIdOf(store, number);
+  const [row] = await select<{ stamp: string }>(store, STAMP, { id });
   const { wallMs, bootId } = store.clock.now();
   const stamp = `${row!.stamp}|${bootId}|${Math.floor(wallMs / LONGEST_MS)}`;
   let kept = keptOf.get(store);
@@ -50,17 +47,4 @@ export async function jobAnswer(store: Store, number: unknown): Promise<Buffer> 
   const json = Buffer.from(JSON.stringify(await viewJob(store, number)));
   kept.set(id, { stamp, json });
   return json;
-}
-
-/** Numbers never change their job. */
-const idByNumber = new WeakMap<Store, LRUCache<string, string>>();
-async function idOf(store: Store, number: unknown): Promise<string> {
-  let known = idByNumber.get(store);
-  if (!known) idByNumber.set(store, (known = new LRUCache({ max: 1000 })));
-  const name = String(number);
-  const before = known.get(name);
-  if (before) return before;
-  const { job } = await findJob(store, number);
-  known.set(name, job.id);
-  return job.id;
 }

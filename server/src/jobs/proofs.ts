@@ -1,9 +1,7 @@
 import { limitValue, type PackProfile } from '@cellmend/core/pack';
 import { proofsOf, type Proof, type ProofFacts } from '@cellmend/core/prove';
 import type { Measure } from '@cellmend/core/route';
-import type { Transaction } from 'sequelize';
-import type { Store } from '../domain/store';
-import { workshopSettings } from '../safety/settings';
+import type { WorkshopSettings } from '@cellmend/contract/safety';
 
 /** Where the maker says nothing. Common practice, no source. */
 const USUAL_BLOCK_SPREAD_V = 0.5;
@@ -16,14 +14,12 @@ interface Repair {
   checks: ProofFacts['checks'];
 }
 /** What proves a repair by what was wrong with it; nothing while nothing is signed. */
-export async function proofsOfRepair(
-  store: Store,
+export function proofsOfRepair(
   profile: PackProfile,
+  { roadTest }: Pick<WorkshopSettings, 'roadTest'>,
   { measures, leak, codes, checks }: Repair,
-  tx?: Transaction,
-): Promise<Proof[]> {
+): Proof[] {
   if (!measures) return [];
-  const { roadTest } = await workshopSettings(store, tx);
   return proofsOf({
     measures,
     nimh: profile.chemistry === 'nimh',

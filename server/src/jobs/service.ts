@@ -3,7 +3,7 @@ import type { BoardRow, Job, ScanSummary } from '@cellmend/contract/jobs';
 import { heldByModule, placesBySchool } from '@cellmend/core/match';
 import { normalisePack, type PackProfile, type Place } from '@cellmend/core/pack';
 import { placesOf, proposedMeasures, routeOf, type ProposalFacts, type Stage } from '@cellmend/core/route';
-import { QueryTypes } from 'sequelize';
+import { select, selectRows } from '../db/select';
 import type { JobRow } from '../db/rows';
 import { bodyIn } from '../decisions/current';
 import { viewDecisions } from '../decisions/view';
@@ -23,11 +23,12 @@ async function proposalOf(
   profile: PackProfile,
   facts: JobFacts,
 ): Promise<Pick<Job, 'proposed' | 'failed'>> {
-  const report = (await newestSpread(store, job.id))?.report ?? null;
+  const [newest, settings] = await Promise.all([newestSpread(store, job.id), workshopSettings(store)]);
+  const report = newest?.report ?? null;
   const pack = normalisePack(profile);
   const intake = bodyIn(facts.decisions, 'intake');
   const { leak } = facts.route;
-  const { swap, swapLimitShare } = await workshopSettings(store);
+  const { swap, swapLimitShare } = settings;
   const held = heldByModule(pack, report);
   const found: ProposalFacts = {
     report,
@@ -69,22 +70,26 @@ async function proposalOf(
 /** A job with its pack, its records, what was decided, and its route. */
 export async function viewJob(store: Store, number: unknown): Promise<Job> {
   const { job, pack, profile, version } = await findJob(store, number);
-  const { models } = store;
-  const [scans, findings, facts, vehicle, earlier] = await Promise.all([
-    models.Scan.findAll({ where: { jobId: job.id }, order: [['createdAt', 'ASC']] }),
-    models.Finding.findAll({
-      where: { jobId: job.id, topic: 'spread' },
-      attributes: ['id', 'inputIds'],
-      order: [['createdAt', 'ASC']],
-    }),
+  const [scans, findings, facts, [vehicle = null], earlier] = await Promise.all([
+    selectRows(store, store.models.Scan, 'WHERE job_id = :jobId ORDER BY created_at', { jobId: job.id }),
+    select<{ id: string; inputIds: string[] }>(
+      store,
+      `SELECT id, input_ids AS "inputIds" FROM findings WHERE job_id = :jobId AND topic = 'spread' ORDER BY created_at`,
+      { jobId: job.id },
+    ),
     factsOf(store, job, profile),
-    job.vehicleId ? models.Vehicle.findByPk(job.vehicleId) : null,
+    job.vehicleId ? selectRows(store, store.models.Vehicle, 'WHERE id = :id', { id: job.vehicleId }) : [],
     earlierJobs(store, job),
   ]);
-  const name = await namesOf(
-    store,
-    scans.map((s) => s.personId),
-  );
+  const [name, decisions, proposal, signers] = await Promise.all([
+    namesOf(
+      store,
+      scans.map((s) => s.personId),
+    ),
+    viewDecisions(store, facts.decisions),
+    proposalOf(store, job, profile, facts),
+    signersOf(store, job.id),
+  ]);
   // A record's own finding has no other input.
   const findingOf = new Map(
     findings.filter((f) => f.inputIds.length === 1).map((f) => [f.inputIds[0], f.id]),
@@ -112,14 +117,14 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
       startedAt: s.startedAt?.toISOString() ?? null,
       format: s.format,
     })),
-    decisions: await viewDecisions(store, facts.decisions),
+    decisions,
     route: route.stages,
     next: route.next,
     steps: route.steps,
     reopened: facts.route.reopened,
     contradictions: route.contradictions,
     endings: route.endings,
-    ...(await proposalOf(store, job, profile, facts)),
+    ...proposal,
     vehicle: vehicle && { id: vehicle.id, name: vehicle.name, plate: vehicle.plate },
     physicalPack: { id: pack.id, label: pack.label },
     composition: facts.composition.map((c) => ({
@@ -139,7 +144,7 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
       since: since?.toISOString() ?? null,
     })),
     proofs: facts.proofs,
-    signers: await signersOf(store, job.id),
+    signers,
     gate: facts.gate,
     demoFiles: job.demoFiles,
   };
@@ -147,14 +152,15 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
 
 /** Who signed a decision that stands, or proved the pack dead, and the qualification behind the name. */
 async function signersOf(store: Store, jobId: string): Promise<Job['signers']> {
-  return store.sequelize.query<Job['signers'][number]>(
+  return select(
+    store,
     `SELECT name, hv_level AS level, hv_until::text AS until, concat_ws(' ', nullif(hv_issuer, ''), nullif(hv_number, '')) AS certificate,
        hv_self_declared AS "selfDeclared"
      FROM people WHERE id IN (
-       SELECT person_id FROM decisions WHERE job_id = $1 AND topic IN ('measures', 'prove', 'hand-over')
-       UNION SELECT person_id FROM observations WHERE job_id = $1 AND topic = 'make-safe' AND kind IN ('live-dead-live', 'second-person')
+       SELECT person_id FROM decisions WHERE job_id = :jobId AND topic IN ('measures', 'prove', 'hand-over')
+       UNION SELECT person_id FROM observations WHERE job_id = :jobId AND topic = 'make-safe' AND kind IN ('live-dead-live', 'second-person')
      ) ORDER BY name`,
-    { bind: [jobId], type: QueryTypes.SELECT },
+    { jobId },
   );
 }
 
@@ -177,15 +183,15 @@ interface BoardRecord {
 
 /** The jobs that need a person first, then those running by themselves: one indexed query whatever the archive holds. */
 export async function board(store: Store, now = new Date()): Promise<{ rows: BoardRow[] }> {
-  const openRows = store.sequelize.query<BoardRecord>(
+  const openRows = select<BoardRecord>(
+    store,
     `SELECT number, title, need, need_detail, need_stage, need_since, due_at, marks, f.id AS profile_id, f.version AS profile_version, false AS closed
        FROM ${JOBS_WITH_PROFILE} WHERE closed_at IS NULL ORDER BY coalesce(due_at, need_since) LIMIT ${BOARD_ROWS}`,
-    { type: QueryTypes.SELECT },
   );
-  const closedRows = store.sequelize.query<BoardRecord>(
+  const closedRows = select<BoardRecord>(
+    store,
     `SELECT number, title, need, need_detail, need_stage, need_since, due_at, marks, f.id AS profile_id, f.version AS profile_version, true AS closed
        FROM ${JOBS_WITH_PROFILE} WHERE closed_at IS NOT NULL ORDER BY closed_at DESC LIMIT 5`,
-    { type: QueryTypes.SELECT },
   );
   const [rows, recent, bench] = await Promise.all([openRows, closedRows, onTheBench(store)]);
   const all = [...rows, ...recent];

@@ -8,6 +8,8 @@ import type { CheckId } from '@cellmend/contract/jobs';
 import type { ProofState } from '@cellmend/core/prove';
 import type { Transaction } from 'sequelize';
 import type { z } from 'zod';
+import type { ObservationFacts } from '../db/rows';
+import { columnsOf, select } from '../db/select';
 import type { Store } from '../domain/store';
 
 /** What is kept of a check of some work. */
@@ -34,15 +36,12 @@ export interface CheckFact {
 
 /** The newest check of each kind and place. */
 export async function checksOf(store: Store, jobId: string, tx?: Transaction): Promise<CheckFact[]> {
-  const rows = await store.sequelize.query(
-    `SELECT DISTINCT ON (kind, subject) * FROM observations WHERE job_id = :jobId AND topic = 'work'
+  const rows = await select<ObservationFacts>(
+    store,
+    `SELECT DISTINCT ON (kind, subject) ${columnsOf(store.models.Observation)} FROM observations WHERE job_id = :jobId AND topic = 'work'
       ORDER BY kind, subject, seq DESC`,
-    {
-      replacements: { jobId },
-      model: store.models.Observation,
-      mapToModel: true,
-      transaction: tx ?? null,
-    },
+    { jobId },
+    tx,
   );
   return rows.map((r) => ({
     check: r.kind as CheckId,

@@ -3,8 +3,9 @@ import type { ReadingKind, SubjectKind } from '@cellmend/contract/records';
 import type { Stage } from '@cellmend/core/route';
 import { QUANTITIES } from '@cellmend/core/jot';
 import type { PackProfile } from '@cellmend/core/pack';
-import { Op, literal, type Transaction, type WhereOptions } from 'sequelize';
-import type { ObservationRow } from '../db/rows';
+import { literal, type Transaction } from 'sequelize';
+import { columnsOf, select, selectRows } from '../db/select';
+import type { ObservationFacts } from '../db/rows';
 import type { Doing, Store } from '../domain/store';
 import { keepObservation } from './observe';
 
@@ -40,7 +41,7 @@ export interface ReadingData {
 export const unitOf = (kind: string): string =>
   kind in QUANTITIES ? QUANTITIES[kind as keyof typeof QUANTITIES].unit : '';
 
-export function readingOf(row: ObservationRow): ReadingFact {
+export function readingOf(row: ObservationFacts): ReadingFact {
   const data = row.data as ReadingData;
   return {
     id: row.id,
@@ -90,9 +91,9 @@ export async function keepReading(
 }
 
 /** Nobody has superseded it. */
-export const STANDING = literal(
-  'NOT EXISTS (SELECT 1 FROM observations newer WHERE newer.supersedes = "observations"."id")',
-);
+const STANDING_SQL =
+  'NOT EXISTS (SELECT 1 FROM observations newer WHERE newer.supersedes = "observations"."id")';
+export const STANDING = literal(STANDING_SQL);
 
 export interface ReadingQuery {
   kind?: ReadingKind;
@@ -112,25 +113,23 @@ export async function readingsOf(
   { kind, places, ids, conditions, since, corrected = false, newest }: ReadingQuery,
   tx?: Transaction,
 ): Promise<ReadingFact[]> {
-  const where: WhereOptions = {
-    jobId,
-    topic: 'reading',
-    ...(kind ? { kind } : {}),
-    ...(places ? { subject: places } : {}),
-    ...(ids ? { id: ids } : {}),
-    ...(conditions === undefined ? {} : { conditions }),
-    ...(since ? { observedAt: { [Op.gte]: since } } : {}),
-    ...(corrected ? {} : { [Op.and]: [STANDING] }),
-  };
-  const rows = await store.models.Observation.findAll({
-    where,
-    order: [
-      ['observedAt', 'DESC'],
-      ['seq', 'DESC'],
-    ],
-    ...(newest ? { limit: newest } : {}),
-    transaction: tx ?? null,
-  });
+  if (places?.length === 0 || ids?.length === 0) return [];
+  const where = [
+    "job_id = :jobId AND topic = 'reading'",
+    ...(kind ? ['kind = :kind'] : []),
+    ...(places ? ['subject IN (:places)'] : []),
+    ...(ids ? ['id IN (:ids)'] : []),
+    ...(conditions === undefined ? [] : ['conditions = :conditions']),
+    ...(since ? ['observed_at >= :since'] : []),
+    ...(corrected ? [] : [STANDING_SQL]),
+  ];
+  const rows = await selectRows(
+    store,
+    store.models.Observation,
+    `WHERE ${where.join(' AND ')} ORDER BY observed_at DESC, seq DESC ${newest ? 'LIMIT :newest' : ''}`,
+    { jobId, kind, places, ids, conditions, since, newest },
+    tx,
+  );
   return rows.reverse().map(readingOf);
 }
 
@@ -142,17 +141,15 @@ export async function newestByPlace(
   places: readonly string[],
   tx?: Transaction,
 ): Promise<ReadingFact[]> {
-  const rows = await store.sequelize.query(
-    `SELECT o.* FROM unnest(array[:places]) AS p(place) CROSS JOIN LATERAL (
+  if (places.length === 0) return [];
+  const rows = await select<ObservationFacts>(
+    store,
+    `SELECT ${columnsOf(store.models.Observation).replaceAll('observations.', 'o.')} FROM unnest(array[:places]) AS p(place) CROSS JOIN LATERAL (
        SELECT * FROM observations o WHERE o.job_id = :jobId AND o.topic = 'reading' AND o.kind = :kind AND o.subject = p.place
          AND NOT EXISTS (SELECT 1 FROM observations n WHERE n.supersedes = o.id)
         ORDER BY o.observed_at DESC, o.seq DESC LIMIT 1) o`,
-    {
-      replacements: { jobId, kind, places: [...places] },
-      model: store.models.Observation,
-      mapToModel: true,
-      transaction: tx ?? null,
-    },
+    { jobId, kind, places: [...places] },
+    tx,
   );
   return rows.map(readingOf);
 }

@@ -19,12 +19,13 @@ import {
 } from '@cellmend/core/pack';
 import { randomUUID } from 'node:crypto';
 import { QueryTypes } from 'sequelize';
+import { selectRows } from '../db/select';
 import type { ClockRow } from '../db/rows';
 import { markDue, type DueTopic } from '../findings/due';
 import { announce, audit, type Doing, type Store } from '../domain/store';
 import { Refusal, notFound } from '../domain/refusal';
 import { refreshNeed } from '../jobs/need';
-import { findJob } from '../jobs/find';
+import { findJob, jobIdOf } from '../jobs/find';
 import { isGated, namesOf, requireGate } from '../safety/gate';
 import { keepReading, readingOf, readingsOf, unitOf, type ReadingFact } from './readings';
 
@@ -82,18 +83,18 @@ const PAGE = 500;
 
 /** Newest readings first, each with what it superseded and what superseded it. */
 export async function listReadings(store: Store, number: unknown): Promise<Reading[]> {
-  const { job, profile } = await findJob(store, number);
+  const jobId = await jobIdOf(store, number);
+  const [{ profile }, found] = await Promise.all([
+    findJob(store, number),
+    selectRows(
+      store,
+      store.models.Observation,
+      `WHERE job_id = :jobId AND topic = 'reading' ORDER BY recorded_at DESC, seq DESC LIMIT ${PAGE}`,
+      { jobId },
+    ),
+  ]);
   const pack = normalisePack(profile);
-  const rows = (
-    await store.models.Observation.findAll({
-      where: { jobId: job.id, topic: 'reading' },
-      order: [
-        ['recordedAt', 'DESC'],
-        ['seq', 'DESC'],
-      ],
-      limit: PAGE,
-    })
-  ).map(readingOf);
+  const rows = found.map(readingOf);
   const people = await namesOf(
     store,
     rows.flatMap((r) => r.personId ?? []),

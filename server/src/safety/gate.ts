@@ -15,7 +15,9 @@ import {
 } from '@cellmend/core/safety';
 import type { InsulationObservation } from '@cellmend/core/insulation';
 import type { Transaction } from 'sequelize';
-import type { ObservationRow, StopRow } from '../db/rows';
+import type { ObservationFacts, ObservationRow, StopFacts } from '../db/rows';
+import { inTurn } from '../db/inTurn';
+import { select, selectRows } from '../db/select';
 import { newestSpread } from '../findings/newest';
 import type { Store } from '../domain/store';
 import { Refusal } from '../domain/refusal';
@@ -36,12 +38,14 @@ export async function observationsOf(
   jobId: string,
   topic: ObservationRow['topic'],
   tx?: Transaction,
-): Promise<ObservationRow[]> {
-  return store.models.Observation.findAll({
-    where: { jobId, topic },
-    order: [['seq', 'ASC']],
-    transaction: tx ?? null,
-  });
+): Promise<ObservationFacts[]> {
+  return selectRows(
+    store,
+    store.models.Observation,
+    'WHERE job_id = :jobId AND topic = :topic ORDER BY seq',
+    { jobId, topic },
+    tx,
+  );
 }
 
 /** Steps of the first version, in today's words. */
@@ -60,7 +64,7 @@ function hazardsOfBegin(data: { hazards?: Hazard[]; route?: string }): Hazard[] 
 const BESIDE = new Set(['watch', 'watch-end']);
 
 /** The newest lock-out that was begun and not closed since. A correction stands where what it corrects stood. */
-export function openLockout(rows: readonly ObservationRow[]): Lockout | null {
+export function openLockout(rows: readonly ObservationFacts[]): Lockout | null {
   let found: Lockout | null = null;
   for (const row of rows) {
     if (BESIDE.has(row.kind)) continue;
@@ -100,9 +104,12 @@ export async function carefulPackV(
   pack: Pack,
   tx?: Transaction,
 ): Promise<{ packV: number; from: 'profile' | 'scan' | 'meter' }> {
-  const scanned = (await newestSpread(store, jobId, tx))?.digest.settledV ?? 0;
-  const readings = await readingsOf(store, jobId, { kind: 'voltage', places: [''] }, tx);
-  const insulation = await observationsOf(store, jobId, 'insulation', tx);
+  const [newest, readings, insulation] = await inTurn(tx, [
+    () => newestSpread(store, jobId, tx),
+    () => readingsOf(store, jobId, { kind: 'voltage', places: [''] }, tx),
+    () => observationsOf(store, jobId, 'insulation', tx),
+  ]);
+  const scanned = newest?.digest.settledV ?? 0;
   const metered = Math.max(
     0,
     ...readings.map((r) => Math.abs(r.value ?? 0)),
@@ -135,12 +142,14 @@ export const contextOf = (
 export const bootOf = (m: Moment): LockoutEntry['boot'] =>
   m.bootId !== null && m.upS !== null ? { id: m.bootId, upS: m.upS } : undefined;
 
-export const openStops = (store: Store, jobId: string, tx?: Transaction): Promise<StopRow[]> =>
-  store.models.Stop.findAll({
-    where: { jobId, endedAt: null },
-    order: [['at', 'DESC']],
-    transaction: tx ?? null,
-  });
+export const openStops = (store: Store, jobId: string, tx?: Transaction): Promise<StopFacts[]> =>
+  selectRows(
+    store,
+    store.models.Stop,
+    'WHERE job_id = :jobId AND ended_at IS NULL ORDER BY at DESC',
+    { jobId },
+    tx,
+  );
 
 export async function namesOf(
   store: Store,
@@ -148,15 +157,16 @@ export async function namesOf(
   tx?: Transaction,
 ): Promise<Record<string, string>> {
   if (ids.length === 0) return {};
-  const people = await store.models.Person.findAll({
-    where: { id: [...new Set(ids)] },
-    attributes: ['id', 'name'],
-    transaction: tx ?? null,
-  });
+  const people = await select<{ id: string; name: string }>(
+    store,
+    'SELECT id, name FROM people WHERE id IN (:ids)',
+    { ids: [...new Set(ids)] },
+    tx,
+  );
   return Object.fromEntries(people.map((p) => [p.id, p.name]));
 }
 
-export const viewStop = (s: StopRow, by: string): Stop => ({
+export const viewStop = (s: StopFacts, by: string): Stop => ({
   id: s.id,
   kind: s.kind,
   place: s.place,
@@ -173,11 +183,12 @@ export async function gateOf(
   profile: PackProfile,
   tx?: Transaction,
   /** What was read already. */
-  known: { rows?: ObservationRow[]; stops?: StopRow[] } = {},
+  known: { rows?: ObservationFacts[]; stops?: StopFacts[] } = {},
 ): Promise<Gate> {
-  // One after the other: within a transaction there is one connection.
-  const rows = known.rows ?? (await observationsOf(store, jobId, 'make-safe', tx));
-  const stops = known.stops ?? (await openStops(store, jobId, tx));
+  const [rows, stops] = await inTurn(tx, [
+    async () => known.rows ?? (await observationsOf(store, jobId, 'make-safe', tx)),
+    async () => known.stops ?? (await openStops(store, jobId, tx)),
+  ]);
   const lockout = openLockout(rows);
   const iso = (ms: number | null): string | null => (ms === null ? null : new Date(ms).toISOString());
   const names = await namesOf(
@@ -204,9 +215,12 @@ export async function gateOf(
     };
   }
   const pack = normalisePack(profile);
-  const { packV } = await carefulPackV(store, jobId, pack, tx);
+  const [{ packV }, rules] = await inTurn(tx, [
+    () => carefulPackV(store, jobId, pack, tx),
+    () => rulesOf(store, lockout.rulesVersion, tx),
+  ]);
   const state = lockoutState(
-    contextOf(pack, lockout.hazards, packV, await rulesOf(store, lockout.rulesVersion, tx)),
+    contextOf(pack, lockout.hazards, packV, rules),
     lockout.entries,
     store.clock.now(),
   );
@@ -227,7 +241,7 @@ export async function everProven(
   store: Store,
   jobId: string,
   profile: PackProfile,
-  rows: readonly ObservationRow[],
+  rows: readonly ObservationFacts[],
   tx?: Transaction,
 ): Promise<boolean> {
   if (!rows.some((r) => r.kind === 'live-dead-live')) return false;

@@ -1,5 +1,6 @@
 import type { SafetyRules } from '@cellmend/contract/safety';
 import { QueryTypes, type Transaction } from 'sequelize';
+import { select } from '../db/select';
 import type { Doing, Store } from '../domain/store';
 
 /** Rules of the gate as somebody signed them. */
@@ -15,21 +16,15 @@ async function versionsFrom(store: Store, version: number, tx?: Transaction): Pr
   const from = await readFrom(store, version, tx);
   return from.length > 0 ? from : readFrom(store, 1, tx);
 }
+const RULES = `SELECT version, two_persons AS "twoPersons", gate_hours AS "gateHours", least_wait_min AS "leastWaitMin", dead_v AS "deadV"
+  FROM safety_rules`;
 async function readFrom(store: Store, version: number, tx?: Transaction): Promise<SignedRules[]> {
-  return store.sequelize.query<SignedRules>(
-    `SELECT version, two_persons AS "twoPersons", gate_hours AS "gateHours", least_wait_min AS "leastWaitMin", dead_v AS "deadV"
-     FROM safety_rules WHERE version >= $1 ORDER BY version`,
-    { bind: [version], type: QueryTypes.SELECT, ...(tx ? { transaction: tx } : {}) },
-  );
+  return select(store, `${RULES} WHERE version >= :version ORDER BY version`, { version }, tx);
 }
 
 /** The rules in force for a lock-out that is begun now. */
 export async function newestRules(store: Store, tx?: Transaction): Promise<SignedRules> {
-  const [row] = await store.sequelize.query<SignedRules>(
-    `SELECT version, two_persons AS "twoPersons", gate_hours AS "gateHours", least_wait_min AS "leastWaitMin", dead_v AS "deadV"
-     FROM safety_rules ORDER BY version DESC LIMIT 1`,
-    { type: QueryTypes.SELECT, ...(tx ? { transaction: tx } : {}) },
-  );
+  const [row] = await select<SignedRules>(store, `${RULES} ORDER BY version DESC LIMIT 1`, {}, tx);
   return row!;
 }
 

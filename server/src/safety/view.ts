@@ -13,7 +13,8 @@ import {
 import { offNow } from '@cellmend/core/stripdown';
 import type { SpreadReport } from '@cellmend/core/spread';
 import type { Transaction } from 'sequelize';
-import type { JobRow, ObservationRow } from '../db/rows';
+import type { JobRow, ObservationFacts } from '../db/rows';
+import { selectRows } from '../db/select';
 import { newestSpread } from '../findings/newest';
 import { inTurn } from '../db/inTurn';
 import { type Store } from '../domain/store';
@@ -64,8 +65,10 @@ export async function openLinks(
   profile: PackProfile,
   tx?: Transaction,
 ): Promise<string[]> {
-  const insulation = await observationsOf(store, jobId, 'insulation', tx);
-  const ticks = await ticksOf(store, jobId, tx);
+  const [insulation, ticks] = await inTurn(tx, [
+    () => observationsOf(store, jobId, 'insulation', tx),
+    () => ticksOf(store, jobId, tx),
+  ]);
   const ticked = new Set(ticks.map((t) => t.part));
   return [
     ...new Set([
@@ -83,11 +86,13 @@ export async function suggestedHazards(
   report: SpreadReport | null,
   tx?: Transaction,
 ): Promise<Hazard[]> {
-  const intake = await store.models.Decision.findOne({
-    where: { jobId, topic: 'intake' },
-    order: [['version', 'DESC']],
-    transaction: tx ?? null,
-  });
+  const [intake] = await selectRows(
+    store,
+    store.models.Decision,
+    "WHERE job_id = :jobId AND topic = 'intake' ORDER BY version DESC LIMIT 1",
+    { jobId },
+    tx,
+  );
   const body = intake && bodyOf(intake.body);
   const signs: readonly string[] = body?.topic === 'intake' ? body.signs : [];
   const low =
@@ -96,7 +101,7 @@ export async function suggestedHazards(
 }
 
 /** How the last lock-out ended, for whoever comes after a change of shift. */
-function closedOf(rows: readonly ObservationRow[], names: Record<string, string>): SafetyView['closed'] {
+function closedOf(rows: readonly ObservationFacts[], names: Record<string, string>): SafetyView['closed'] {
   const row = [...rows].reverse().find((r) => r.kind === 'close');
   if (!row) return null;
   const { reason, note } = row.data as { reason: string; note: string };
@@ -115,33 +120,31 @@ export async function viewSafety(
   tx?: Transaction,
 ): Promise<SafetyView> {
   const pack = normalisePack(profile);
-  const [rows, allStops, rules, volts, person] = await inTurn(tx, [
+  const [rows, allStops, rules, volts, [person], careful, open] = await inTurn(tx, [
     () => observationsOf(store, job.id, 'make-safe', tx),
     () =>
-      store.models.Stop.findAll({
-        where: { jobId: job.id },
-        order: [['at', 'DESC']],
-        transaction: tx ?? null,
-      }),
+      selectRows(store, store.models.Stop, 'WHERE job_id = :jobId ORDER BY at DESC', { jobId: job.id }, tx),
     () => workshopSettings(store, tx),
     () => moduleVoltages(store, job.id, pack, tx),
-    () => store.models.Person.findByPk(personId, { transaction: tx ?? null }),
+    () => selectRows(store, store.models.Person, 'WHERE id = :personId', { personId }, tx),
+    () => carefulPackV(store, job.id, pack, tx),
+    () => openLinks(store, job.id, profile, tx),
   ]);
   const stops = allStops.filter((s) => s.endedAt === null);
-  const suggested = await suggestedHazards(store, job.id, volts.report, tx);
   const lockout = openLockout(rows);
-  const settings = lockout ? { ...rules, ...(await rulesOf(store, lockout.rulesVersion, tx)) } : rules;
+  const [suggested, own, names, watch] = await inTurn(tx, [
+    () => suggestedHazards(store, job.id, volts.report, tx),
+    async () => lockout && (await rulesOf(store, lockout.rulesVersion, tx)),
+    () => namesOf(store, [...rows.flatMap((r) => r.personId ?? []), ...stops.map((s) => s.personId)], tx),
+    () => openWatch(store, job.id, rows, tx),
+  ]);
+  const settings = own ? { ...rules, ...own } : rules;
   const hazards = lockout?.hazards ?? suggested;
-  const { packV, from } = await carefulPackV(store, job.id, pack, tx);
+  const { packV, from } = careful;
   const context = contextOf(pack, hazards, packV, settings);
   const now = store.clock.now();
   const state = lockout && lockoutState(context, lockout.entries, now);
   const entries = lockout?.entries ?? [];
-  const names = await namesOf(
-    store,
-    [...rows.flatMap((r) => r.personId ?? []), ...stops.map((s) => s.personId)],
-    tx,
-  );
   const newer = new Map(rows.filter((r) => r.supersedes).map((r) => [r.supersedes, r.id]));
   return {
     begun: lockout !== null,
@@ -152,7 +155,7 @@ export async function viewSafety(
     packVFrom: from,
     moduleVFrom: volts.from,
     moduleV: volts.moduleV,
-    openLinks: await openLinks(store, job.id, profile, tx),
+    openLinks: open,
     entries,
     evidence: rows.map((r) => ({
       id: r.id,
@@ -163,7 +166,7 @@ export async function viewSafety(
       supersededBy: newer.get(r.id) ?? null,
       reason: r.reason,
     })),
-    watch: await openWatch(store, job.id, rows, tx),
+    watch,
     names,
     settings,
     gloves: { gloveClass: person?.gloveClass ?? null, testedOn: person?.gloveTested ?? null },

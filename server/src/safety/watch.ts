@@ -2,7 +2,7 @@ import { type SafetyView } from '@cellmend/contract/safety';
 import { watchMayEnd, watchPlan, type Hazard, type WatchPoint } from '@cellmend/core/safety';
 import { randomUUID } from 'node:crypto';
 import type { Transaction } from 'sequelize';
-import type { JobRow, ObservationRow } from '../db/rows';
+import type { JobRow, ObservationFacts } from '../db/rows';
 import { announce, type Doing, type Store } from '../domain/store';
 import { Refusal } from '../domain/refusal';
 import { refreshNeed } from '../jobs/need';
@@ -27,7 +27,7 @@ export async function watchTemperatures(
 export async function openWatch(
   store: Store,
   jobId: string,
-  rows: readonly ObservationRow[],
+  rows: readonly ObservationFacts[],
   tx?: Transaction,
 ): Promise<SafetyView['watch']> {
   const begun = [...rows].reverse().find((r) => r.kind === 'watch' || r.kind === 'watch-end');

@@ -11,7 +11,7 @@ import {
   type Standing,
 } from '@cellmend/core/stripdown';
 import { QueryTypes } from 'sequelize';
-import type { ObservationRow } from '../db/rows';
+import type { ObservationFacts } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../domain/store';
 import { Refusal } from '../domain/refusal';
 import { findJob } from '../jobs/find';
@@ -25,7 +25,7 @@ import { tickRows } from './ticks';
 const LONGEST_STEP_MIN = 90;
 const MOST_TIMES = 4000;
 
-const view = (row: ObservationRow, by: string): StripTick => ({
+const view = (row: ObservationFacts, by: string): StripTick => ({
   ...(row.data as TickData),
   id: row.id,
   by,

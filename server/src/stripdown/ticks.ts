@@ -1,16 +1,13 @@
 import type { TickData } from '@cellmend/contract/stripdown';
 import type { Tick } from '@cellmend/core/stripdown';
 import type { Transaction } from 'sequelize';
-import type { ObservationRow } from '../db/rows';
+import type { ObservationFacts } from '../db/rows';
+import { observationsOf } from '../safety/gate';
 import type { Store } from '../domain/store';
 
 /** Every tick of a job as it is kept, in order. */
-export const tickRows = (store: Store, jobId: string, tx?: Transaction): Promise<ObservationRow[]> =>
-  store.models.Observation.findAll({
-    where: { jobId, topic: 'strip-down' },
-    order: [['seq', 'ASC']],
-    transaction: tx ?? null,
-  });
+export const tickRows = (store: Store, jobId: string, tx?: Transaction): Promise<ObservationFacts[]> =>
+  observationsOf(store, jobId, 'strip-down', tx);
 
 /** What was taken off and put on in a job, in order. */
 export const ticksOf = async (store: Store, jobId: string, tx?: Transaction): Promise<Tick[]> =>
