@@ -139,7 +139,14 @@ export const FindingDigestSchema = z.object({
   settledV: z.number(),
   /** Some channel or the whole pack below its floor. */
   low: z.boolean(),
-  leak: z.object({ title: z.string(), found: z.string().nullable(), packPassed: z.boolean() }).nullable(),
+  leak: z
+    .object({
+      title: z.string(),
+      found: z.string().nullable(),
+      packPassed: z.boolean(),
+      suspected: z.boolean().optional(),
+    })
+    .nullable(),
   /** Whether a comparison is within its limits; null for anything else. */
   passed: z.boolean().nullable(),
 });

@@ -55,6 +55,7 @@ const TestRowSchema = z.object({
   ),
   result: SeriesResultSchema,
   query: z.string(),
+  lacks: z.string().optional(),
 });
 const ExpectedSchema = z.object({ tests: z.number(), minutes: z.number() });
 const SplitSchema = z.object({
@@ -121,7 +122,7 @@ export const InsulationReportSchema = z.object({
     z.object({
       moduleIndex: index,
       probability: fraction,
-      state: z.enum(['clean', 'leak', 'suspect', 'not split']),
+      state: z.enum(['clean', 'so far', 'leak', 'suspect', 'not split']),
       ohm: z.number().nullable(),
       atLeast: z.boolean().optional(),
     }),
@@ -130,6 +131,7 @@ export const InsulationReportSchema = z.object({
   trust: z.object({ ok: z.boolean(), why: z.string() }),
   title: z.string(),
   text: z.string(),
+  suspected: z.boolean().optional(),
   found: z.string().nullable(),
   next: z.object({
     kind: z.enum(['poles', 'sides', 'split', 'found', 'nothing']),

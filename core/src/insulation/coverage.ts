@@ -1,10 +1,8 @@
 import { linksInOrder } from '../safety/exposure';
 import type { Pack } from '../pack';
+import { COUNTS_FROM_S, lastReadingS, runsWithout } from './passes';
 import { judgeTest } from './report';
 import type { InsulationObservation, TestRow } from './types';
-
-/** A pass counts from this long on, s: limits are given for the reading at one minute (IEEE 43, from memory). */
-export const COUNTS_FROM_S = 60;
 
 /** A test with the links that were out at that moment. */
 export interface TestThen {
@@ -25,7 +23,7 @@ function notCounted({ row, openLinks }: TestThen, inside: readonly string[]): st
   if (row.result.verdict !== 'pass' || row.part === 'vehicle') return '';
   if (row.query !== '') return `${row.label}: its figures were queried.`;
   if (!row.mounted) return `${row.label} was loose: no leak seen; test it again mounted.`;
-  const lastS = Math.max(0, ...row.points.filter((p) => p.ohm !== null).map((p) => p.timeS));
+  const lastS = lastReadingS(row.points);
   if (lastS < COUNTS_FROM_S)
     return `${row.label} was tested for ${Math.round(lastS)} s: no leak so far; test it for a minute.`;
   const cut = openLinks.filter((l) => inside.includes(l));
@@ -54,15 +52,7 @@ export function coverageOf(pack: Pack, tests: readonly TestThen[]): Coverage {
     if (reason !== '' && row.result.verdict === 'pass') continue;
     for (let i = row.from; i <= row.to; i++) covered[i] = row.result.verdict === 'pass';
   }
-  const runs: string[] = [];
-  for (let i = 0; i < order.length; i++) {
-    if (covered[i]) continue;
-    let end = i;
-    while (end + 1 < order.length && !covered[end + 1]) end++;
-    runs.push(i === end ? order[i]! : `${order[i]} to ${order[end]}`);
-    i = end;
-  }
-  return { covered, missing: runs.join(', '), notCounted: why };
+  return { covered, missing: runsWithout(covered, (i) => order[i]!), notCounted: why };
 }
 
 /** Modules that leaked when they were tested by themselves, each with the moment of the test, ISO 8601. */

@@ -11,3 +11,4 @@ export * from './types';
 export * from './size';
 export * from './parts';
 export * from './coverage';
+export * from './passes';

@@ -37,6 +37,8 @@ export function nextWithPlaces(
   pack: Pack,
   p: readonly number[],
 ): InsulationReport['next'] {
+  // Where nothing points at a leak there is no place to prefer.
+  if (report.suspected === false && report.location === null) return report.next;
   const inside = report.modules.reduce((s, m) => s + m.probability, 0);
   // What is remembered tells places of the pack apart; how likely the vehicle is stays with the readings.
   const total = p.reduce((s, x) => s + x, 0) || 1;
@@ -55,6 +57,7 @@ export function nextWithPlaces(
     links,
     idAt: (i) => pack.modules[report.modules[i]!.moduleIndex]!.id,
     found: report.found,
+    untested: null,
     measured: report.location !== null || report.tests.length > 0 || report.parts.length > 0,
   });
 }

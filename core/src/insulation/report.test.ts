@@ -69,6 +69,28 @@ describe('a pack in which nothing points at a leak', () => {
       found: null,
     });
   });
+  const half = order.length / 2;
+  const [front, rear] = [
+    test(order[0]!, order[half - 1]!, false),
+    test(order[half]!, order.at(-1)!, false),
+  ] as Extract<InsulationObservation, { kind: 'tester' }>[];
+  it('has none so far while a part of it was tested for seconds, or loose', () => {
+    const short = { ...rear!, points: rear!.points.slice(0, 1) };
+    const early = report([front!, short]);
+    expect(early.title).toBe('No leak so far');
+    expect(early.text).toMatch(new RegExp(`is clean. No leak so far at ${order[half]} to .* \\(15 s\\)`));
+    expect(early.next).toMatchObject({
+      kind: 'nothing',
+      text: expect.stringContaining(`: ${order[half]} to`),
+    });
+    expect(early.modules.map((m) => m.state)).toEqual(order.map((_, i) => (i < half ? 'clean' : 'so far')));
+    expect(report([front!, { ...rear!, mounted: false }]).title).toBe('No leak so far');
+    expect(report([front!, rear!])).toMatchObject({ title: 'No leak shows', suspected: false });
+  });
+  it('leaks all the same where it leaked loose, or within seconds', () => {
+    const loose = { ...test(order[3]!, order[3]!, true), mounted: false } as InsulationObservation;
+    expect(report([loose])).toMatchObject({ found: order[3], suspected: true });
+  });
   it('is perhaps not the leak where the vehicle warns all the same', () => {
     const warns: InsulationObservation = { kind: 'vehicle', ohm: 34_000, signalV: null } as never;
     expect(report([whole, warns]).title).not.toBe('No leak shows');

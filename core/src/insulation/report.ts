@@ -10,9 +10,10 @@ import { afterPart, judgeParts, linksOut } from './parts';
 import { FALSE_PASSES, judgeSeries, seriesQuery } from './series';
 import { jottedNotes, jottedWeight } from './jotted';
 import { byTerminals, narrowedBy } from './regulation';
+import { passLacks, runsWithout } from './passes';
 import { mergeSizes } from './size';
 import { searchOf } from './next';
-import { headline, nextStep } from './search';
+import { headline, healthy, nextStep } from './search';
 import { afterTest } from './split';
 import {
   testedLabel,
@@ -153,9 +154,9 @@ export function insulationReport(
   const single = leaks.filter((t) => t.part === 'section' && t.from === t.to);
   const best = p.indexOf(Math.max(...p));
   // Voltages alone find nothing for certain: a test has to agree.
-  const tested = tests.some((t) => t.result.verdict === 'leak' || t.result.verdict === 'pass');
+  const split = tests.some((t) => t.result.verdict === 'leak' || t.result.verdict === 'pass');
   const foundAt =
-    single.length > 0 ? single.map((t) => t.from) : tested && p[best]! >= FOUND_SHARE ? [best] : [];
+    single.length > 0 ? single.map((t) => t.from) : split && p[best]! >= FOUND_SHARE ? [best] : [];
   const openLeak = leaks.some(
     (t) => t.part === 'section' && t.from < t.to && !single.some((s) => s.from >= t.from && s.from <= t.to),
   );
@@ -170,7 +171,8 @@ export function insulationReport(
 
   const modules = order.map((m, i): ModuleInsulation => {
     const own = tests.filter((t) => t.part === 'section' && i >= t.from && i <= t.to);
-    const cleanTest = [...own].reverse().find((t) => t.result.verdict === 'pass');
+    const passed = [...own].reverse().filter((t) => t.result.verdict === 'pass');
+    const cleanTest = passed.find((t) => t.lacks === '') ?? passed[0];
     const leakTest = own.find((t) => t.result.verdict === 'leak' && t.from === t.to);
     return {
       moduleIndex: m,
@@ -178,7 +180,9 @@ export function insulationReport(
       state: leakTest
         ? 'leak'
         : cleanTest && p[i]! < 0.2
-          ? 'clean'
+          ? cleanTest.lacks === ''
+            ? 'clean'
+            : 'so far'
           : p[i]! >= Math.max(0.15, 2 / order.length)
             ? 'suspect'
             : 'not split',
@@ -190,16 +194,6 @@ export function insulationReport(
 
   const openLinks = linksOut(observations, linksInOrder(pack), position);
   const { candidates, linkMin, links } = searchOf(pack, openLinks, tests, parts, p);
-  const next = nextStep({
-    p: candidates,
-    vehicleP,
-    vehicleState,
-    linkMin,
-    links,
-    idAt,
-    found,
-    measured: location !== null || tests.length > 0 || parts.length > 0,
-  });
   const met = last('chassis-voltage');
   const chassis = met
     ? `At the proof of absence: ${met.plusChassisV} V from + and ${met.minusChassisV} V from − to chassis, ${met.plusMinusV} V between them. The pack reaches the chassis although it was locked out.`
@@ -211,13 +205,27 @@ export function insulationReport(
       : judged?.verdict === 'below'
         ? 'the terminals show a leak'
         : '';
-  const covered = order.every((_, i) =>
-    tests.some(
-      (t) =>
-        t.result.verdict === 'pass' &&
-        ((t.part === 'section' && i >= t.from && i <= t.to) || t.part === 'pack'),
-    ),
+  const suspected =
+    (bad !== '' && !(bad === 'the terminals show a leak' && location === null)) ||
+    leaks.length > 0 ||
+    parts.some((part) => part.outcome === 'leak') ||
+    [...notes.values()].some((n) => n.low) ||
+    (location !== null && !healthy(location, judged, vehicle));
+  const tested = order.map((_, i) =>
+    tests.some((t) => t.lacks === '' && passes(t) && (t.part === 'pack' || within(t, i))),
   );
+  const next = nextStep({
+    p: candidates,
+    vehicleP,
+    vehicleState,
+    linkMin,
+    links,
+    idAt,
+    found,
+    measured: location !== null || tests.length > 0 || parts.length > 0,
+    untested: !suspected && location === null ? runsWithout(tested, idAt) : null,
+  });
+  const covered = order.every((_, i) => tests.some((t) => passes(t) && (t.part === 'pack' || within(t, i))));
   const contradiction =
     bad !== '' && covered && vehicleState !== 'leak'
       ? `Every part of the pack passes, but ${bad}. Before it is called good:`
@@ -257,7 +265,10 @@ export function insulationReport(
       tests,
       judged,
       vehicle,
+      suspected,
+      covered: tested.every(Boolean),
     }),
+    suspected,
     found,
     next,
     chassis,
@@ -280,6 +291,10 @@ export function openNow(observations: readonly InsulationObservation[]): string[
   for (const o of observations) if (o.kind === 'link') state.set(o.link, o.open);
   return [...state].filter(([, open]) => open).map(([id]) => id);
 }
+
+const passes = (t: TestRow): boolean => t.result.verdict === 'pass';
+/** A test of a section that a place of the string belongs to. */
+const within = (t: TestRow, i: number): boolean => t.part === 'section' && i >= t.from && i <= t.to;
 
 const scaled = (p: number[], to: number): number[] => {
   const total = p.reduce((a, b) => a + b, 0);
@@ -325,7 +340,7 @@ export function judgeTest(
     mounted: o.mounted,
     tester: o.tester,
   };
-  return {
+  const row = {
     label: testedLabel(o.tested),
     part: o.tested.part,
     from: from!,
@@ -336,6 +351,7 @@ export function judgeTest(
     result: judgeSeries(input),
     query: seriesQuery(input),
   };
+  return { ...row, lacks: passLacks(row) };
 }
 
 function trustOf(

@@ -20,12 +20,17 @@ export function headline(s: {
   tests: readonly TestRow[];
   judged: Judged | null;
   vehicle: VehicleJudged | null;
+  /** Something points at a leak. */
+  suspected: boolean;
+  /** Tests that count reached every module. */
+  covered: boolean;
 }): { title: string; text: string } {
   const { found, p, idAt, location, judged } = s;
   const where = location?.identifiable
     ? `Two terminal voltages put it ${Math.round(location.fraction.value * 100)} % up the string (${Math.round(location.fraction.low * 100)} to ${Math.round(location.fraction.high * 100)} %)`
     : '';
-  const passed = s.tests.filter((t) => t.result.verdict === 'pass').map((t) => t.label);
+  const passed = s.tests.filter((t) => t.result.verdict === 'pass' && !t.lacks).map((t) => t.label);
+  const soFar = s.tests.filter((t) => t.lacks).map((t) => `${t.label} (${t.lacks})`);
   const clean =
     passed.length > 0
       ? `${where ? ', and ' : ''}${passed.slice(-2).join(' and ')} ${passed.length > 1 ? 'are' : 'is'} clean`
@@ -39,7 +44,8 @@ export function headline(s: {
           ? ' Whether it is within the limit cannot be told from these readings.'
           : '';
   const first = `${where}${clean}`.replace(/^./, (c) => c.toUpperCase());
-  const text = `${first}${first ? '.' : ''}${limit}`.trim();
+  const early = soFar.length > 0 ? ` No leak so far at ${soFar.slice(-2).join(' and ')}.` : '';
+  const text = `${first}${first ? '.' : ''}${early}${limit}`.trim();
   if (!s.trust.ok) return { title: 'Position not to be trusted', text: s.trust.why };
   if (s.vehicleState === 'leak')
     return { title: 'On the vehicle side', text: `The pack is not the leak. ${text}` };
@@ -51,10 +57,9 @@ export function headline(s: {
     };
   const noneLeaks = s.tests.every((t) => t.result.verdict !== 'leak');
   // Nothing points at a leak: no word of one.
-  const wholePassed = s.tests.some((t) => t.part === 'pack' && t.result.verdict === 'pass');
-  if (!location && noneLeaks && wholePassed && (s.vehicle === null || s.vehicle.state === 'good'))
-    return { title: 'No leak shows', text };
-  if (location && noneLeaks && healthy(location, judged, s.vehicle)) return { title: 'No leak shows', text };
+  if (!s.suspected && location) return { title: 'No leak shows', text };
+  if (!s.suspected && passed.length + soFar.length > 0)
+    return { title: s.covered ? 'No leak shows' : 'No leak so far', text };
   if (location && !location.identifiable && noneLeaks)
     return {
       title: 'Its place cannot be told from voltages',
@@ -97,7 +102,7 @@ const HEALTHY_OHM = 1e6;
 const LEVEL = { low: 0.3, high: 0.7 };
 
 /** A pack that shows megohms, with the chassis about half-way, has no leak to look for: its own insulation does that. */
-function healthy(
+export function healthy(
   { equivalentOhm, apparent }: LeakLocation,
   judged: Judged | null,
   vehicle: VehicleJudged | null,
@@ -119,12 +124,23 @@ export function nextStep(s: {
   idAt: (i: number) => string;
   found: string | null;
   measured: boolean;
+  /** Nothing points at a leak; what no test that counts has reached yet, such as `M13 to M24`. */
+  untested: string | null;
 }): InsulationReport['next'] {
   const none = { split: null, others: [], halving: null, oneByOne: null };
   if (!s.measured)
     return {
       kind: 'poles',
       text: 'Measure both poles to chassis, one after the other, with the same meter, and the pack pole to pole.',
+      ...none,
+    };
+  if (s.untested !== null)
+    return {
+      kind: 'nothing',
+      text:
+        s.untested === ''
+          ? 'Nothing points at a leak.'
+          : `Nothing points at a leak. Not tested yet, mounted and for a minute: ${s.untested}.`,
       ...none,
     };
   if (s.vehicleState === 'leak')

@@ -76,6 +76,18 @@ describe('an insulation test', () => {
     expect(judgeSeries({ ...base, points: [{ timeS: 30, ohm: null, voltageV: 2 }] }).verdict).toBe('leak');
   });
 
+  it('says leak of 2 kΩ at which the tester showed no voltage', () => {
+    const short = judgeSeries({ ...base, points: [{ timeS: 60, ohm: 2000, voltageV: 0 }] });
+    expect(short).toMatchObject({ verdict: 'leak', bound: null });
+    expect(short.reasons.join(' ')).toMatch(/2 kΩ at 60 s, .*it leaks/);
+  });
+
+  it('takes no ratio of figures that were queried', () => {
+    const queried = [30, 60, 600].map((timeS, i) => ({ timeS, ohm: [1e4, 2e6, 4.3e8][i]!, voltageV: 500 }));
+    expect(seriesQuery({ ...base, points: queried })).not.toBe('');
+    expect(judgeSeries({ ...base, points: queried })).toMatchObject({ dar: null, pi: null });
+  });
+
   it('asks about figures that need more current than a tester has', () => {
     const wrong = { ...base, points: [{ timeS: 60, ohm: 4000, voltageV: 500 }] };
     expect(seriesQuery(wrong)).toMatch(/125 mA/);

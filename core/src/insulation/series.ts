@@ -164,9 +164,11 @@ export function judgeSeries(input: SeriesInput): SeriesResult {
   const reachedV = (withV.filter((p) => p.timeS <= untilS).at(-1) ?? withV.at(-1))?.voltageV ?? null;
   const leastOhm = input.moduleLeastOhm / Math.max(1, input.modules);
   const notReached = reachedV !== null && reachedV < REACHED * setV;
-  const sagged =
+  const low = measured !== null && measured < leastOhm;
+  const littleCurrent =
     notReached && measured !== null && reachedV / measured < UNLIMITED * currentOf(input).nominal;
-  const limited = notReached && !sagged;
+  const sagged = littleCurrent && !low;
+  const limited = notReached && !littleCurrent;
   const bound = limited
     ? { low: reachedV / currentOf(input).short, high: reachedV / currentOf(input).nominal }
     : null;
@@ -175,6 +177,7 @@ export function judgeSeries(input: SeriesInput): SeriesResult {
   const known = points.filter((p) => p.ohm !== null);
   const side = (ohm: number | null): 'above' | 'below' | null =>
     ohm === null ? null : ohm < leastOhm ? 'below' : 'above';
+  const valid = !notReached && seriesQuery(input) === '';
   const base = {
     ohm: measured ?? (bound ? Math.sqrt(bound.low * bound.high) : null),
     ohmAt40C,
@@ -182,8 +185,9 @@ export function judgeSeries(input: SeriesInput): SeriesResult {
     against: { asMeasured: side(measured), at40C: side(ohmAt40C), counts: COUNTS },
     bound,
     reachedV,
-    dar: dielectricAbsorption(points),
-    pi: polarisationIndex(points),
+    // Ratios of figures that do not belong together, or of a voltage that was never there, say nothing of the insulation.
+    dar: valid ? dielectricAbsorption(points) : null,
+    pi: valid ? polarisationIndex(points) : null,
     rising: known.length > 1 ? known.at(-1)!.ohm! > 1.02 * known[0]!.ohm! : null,
     leastOhm,
   };
@@ -193,9 +197,16 @@ export function judgeSeries(input: SeriesInput): SeriesResult {
     reasons,
   });
 
+  // Less current than the tester can give, and a resistance below the limit all the same: the figure that was read is the leak.
+  if (littleCurrent && low)
+    return told(
+      'leak',
+      `${sizeInWords(measured)} at ${counted!.timeS} s, least ${sizeInWords(leastOhm)}: it leaks. The tester showed ${Math.round(reachedV)} V of ${setV} V at it.`,
+    );
+
   if (sagged && reachedV < input.workingV)
     return told(
-      measured < leastOhm ? 'leak' : 'not valid',
+      'not valid',
       `The voltage sagged to ${Math.round(reachedV)} V of ${setV} V although next to no current flows: the tester's battery, its range or a clip, no leak. Below the ${Math.round(input.workingV)} V this carries at work a pass proves nothing.`,
     );
   if (setV < input.workingV && !notReached)
@@ -219,7 +230,7 @@ export function judgeSeries(input: SeriesInput): SeriesResult {
     return told('not valid', 'The voltage was reached, but no resistance is written down.');
   const reasons = [
     `${base.atLeast ? 'More than ' : ''}${sizeInWords(measured)} at ${counted!.timeS} s, least ${sizeInWords(leastOhm)}${input.modules > 1 ? ` for ${input.modules} modules side by side` : ''}.`,
-    ...absorptionInWords(base.dar, base.pi, at(points, 600) !== null),
+    ...absorptionInWords(base.dar, base.pi, valid && at(points, 600) !== null),
   ];
   if (ohmAt40C !== null) reasons.splice(1, 0, `At 40 °C that is ${sizeInWords(ohmAt40C)}. ${COUNTS}`);
   if (base.against.asMeasured === 'below')

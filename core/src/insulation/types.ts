@@ -98,6 +98,8 @@ export interface TestRow {
   result: SeriesResult;
   /** Figures that do not belong together, as a question. */
   query: string;
+  /** What a test that passed lacks to count, such as `loose`; empty where it counts. Left out by earlier versions. */
+  lacks?: string;
 }
 /** A resistance to chassis that was only jotted: at a module, or at a pole of the whole pack. */
 export interface Jotted {
@@ -115,7 +117,8 @@ export interface JottedNote extends Jotted {
 export interface ModuleInsulation {
   moduleIndex: number;
   probability: number;
-  state: 'clean' | 'leak' | 'suspect' | 'not split';
+  /** Clean by a test that counts; so far, by one that was too short, loose or queried. */
+  state: 'clean' | 'so far' | 'leak' | 'suspect' | 'not split';
   ohm: number | null;
   /** It has that much at least: the tester was over its range, or others were tested beside it. */
   atLeast?: boolean;
@@ -150,6 +153,8 @@ export interface InsulationReport {
   trust: { ok: boolean; why: string };
   title: string;
   text: string;
+  /** Something that was measured or reported points at a leak. Left out by earlier versions. */
+  suspected?: boolean;
   found: string | null;
   next: {
     kind: 'poles' | 'sides' | 'split' | 'found' | 'nothing';

@@ -51,6 +51,7 @@ function ofInsulation(report: InsulationReport): FindingDigest {
     leak: {
       title: report.title,
       found: report.found,
+      ...(report.suspected === undefined ? {} : { suspected: report.suspected }),
       packPassed: whole?.result.verdict === 'pass' && whole.query === '',
     },
   };

@@ -317,7 +317,7 @@ export async function factsOf(
   );
   const { missing, notCounted } = coveredSince(pack, insulation, tickList, Math.max(...worked));
   const shownLeak =
-    leak && (leak.found || (!leak.packPassed && missing !== ''))
+    leak && leak.suspected !== false && (leak.found || (!leak.packPassed && missing !== ''))
       ? { title: leak.title, found: leak.found }
       : null;
   const proofs = proofsOfRepair(profile, settings, {

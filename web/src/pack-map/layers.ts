@@ -269,14 +269,17 @@ export function insulationLayer(report: InsulationReport | null): Layer {
         ? `clean${m.ohm ? `, ${m.atLeast ? '≥ ' : ''}${ohms(m.ohm)}` : ''}`
         : m.state === 'leak'
           ? `leaks${m.ohm ? `, ${ohms(m.ohm)}` : ''}`
-          : m.probability >= 0.02
-            ? `${fixed(m.probability * 100, 0)} %`
-            : 'not split';
+          : m.state === 'so far'
+            ? `so far${m.ohm ? ` ${m.atLeast ? '≥ ' : ''}${ohms(m.ohm)}` : ''}`
+            : m.probability >= 0.02
+              ? `${fixed(m.probability * 100, 0)} %`
+              : 'not split';
     marks.set(m.moduleIndex, {
       state: m.state === 'suspect' || m.state === 'leak' ? 'suspect' : 'plain',
       text,
-      ...(m.state === 'clean' ? {} : { share: m.probability }),
-      tone: m.state === 'clean' ? 'clean' : m.state === 'not split' ? 'open' : 'plain',
+      ...(m.state === 'clean' || m.state === 'so far' ? {} : { share: m.probability }),
+      tone:
+        m.state === 'clean' ? 'clean' : m.state === 'not split' || m.state === 'so far' ? 'open' : 'plain',
     });
   }
   const next = report?.next.split?.opens ?? [];

@@ -173,7 +173,7 @@ function Found({ leak }: { leak: InsulationReport }) {
   const size = r && (unbounded ? `≥ ${ohms(r.low)}` : bounded ? `≤ ${ohms(r.high)}` : ohms(r.value));
   return (
     <Answer
-      tone={leak.title === 'No leak shows' || leak.title === 'Not measured yet' ? 'plain' : 'suspect'}
+      tone={leak.title === 'Not measured yet' || leak.suspected === false ? 'plain' : 'suspect'}
       title={leak.title}
       big={size ?? undefined}
       small={
@@ -226,7 +226,7 @@ function Search({ leak }: { leak: InsulationReport }) {
                     ? '–'
                     : `${t.result.atLeast ? 'more than ' : ''}${ohms(t.result.ohm)}${t.result.rising ? ', rising' : ''}`}
               </b>
-              <b className="n">{t.result.verdict}</b>
+              <b className="n">{t.lacks ? `so far, ${t.lacks}` : t.result.verdict}</b>
               <span>
                 {t.mounted ? 'as mounted' : 'loose'}
                 {t.result.dar !== null && !t.result.bound && `, DAR ${fixed(t.result.dar, 2)}`}
@@ -234,7 +234,7 @@ function Search({ leak }: { leak: InsulationReport }) {
                 {t.result.bound && `, ${t.setV} V not reached`}
                 {t.result.ohmAt40C !== null &&
                   !t.result.bound &&
-                  `, ${t.result.atLeast ? 'more than ' : ''}${ohms(t.result.ohmAt40C)} at 40 °C (${t.result.against?.at40C ?? '–'} the limit; as measured ${t.result.against?.asMeasured ?? '–'}, which counts)`}
+                  `, ${t.result.atLeast ? 'more than ' : ''}${ohms(t.result.ohmAt40C)} at 40 °C${t.result.against && t.result.against.at40C !== t.result.against.asMeasured ? `, ${t.result.against.at40C} the limit; as measured ${t.result.against.asMeasured} it, which counts` : ''}`}
                 {t.query && `. ${t.query}`}
               </span>
             </li>
