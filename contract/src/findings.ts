@@ -15,6 +15,8 @@ const SpreadAskSchema = z.object({
   scanIds: z.array(z.uuid()).min(1).max(20),
   /** Voltages metered at the terminals of channels since. */
   readingIds: z.array(z.uuid()).max(500).default([]),
+  /** What was said of when the records were made. */
+  momentIds: z.array(z.uuid()).max(40).optional(),
 });
 const InsulationAskSchema = z.object({
   topic: z.literal('insulation'),

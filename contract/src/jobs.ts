@@ -19,7 +19,10 @@ export const ScanSummarySchema = z.object({
   durationS: z.number(),
   notices: z.array(z.string()),
   findingId: z.uuid().nullable(),
+  /** When it was made: by the file's own clock, or as somebody said; null where nobody knows. */
   startedAt: z.string().nullable(),
+  /** Who said when it was made, where it is not the file's own clock. */
+  momentBy: z.string().optional(),
   format: FileFormatSchema,
 });
 export type ScanSummary = z.infer<typeof ScanSummarySchema>;

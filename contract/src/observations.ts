@@ -11,6 +11,7 @@ import {
   WakeSchema,
   type ObservationTopic,
 } from './records';
+import { RecordMomentSchema } from './scans';
 import { NoPhotoSchema, PhotoDataSchema } from './photos';
 import { QuoteDataSchema } from './quotes';
 import { CheckIdSchema } from './jobs';
@@ -69,6 +70,8 @@ export function observationSchema(topic: ObservationTopic, kind: string): z.ZodT
               : null;
     case 'outcome':
       return kind === 'opened' ? OutcomeDataSchema : null;
+    case 'record':
+      return kind === 'moment' ? RecordMomentSchema : null;
     case 'open-point':
       return kind === 'found' || kind === 'mended' ? OpenPointDataSchema : null;
     case 'photo':

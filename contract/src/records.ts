@@ -35,6 +35,7 @@ export const OBSERVATION_TOPICS = [
   'bench',
   'quote',
   'outcome',
+  'record',
 ] as const;
 export type ObservationTopic = (typeof OBSERVATION_TOPICS)[number];
 export const SUBJECT_KINDS = ['pack', 'place', 'channel', 'part', 'vehicle'] as const;

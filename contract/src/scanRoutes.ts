@@ -11,6 +11,7 @@ import {
   LiveStateSchema,
   NewDefinitionSchema,
   SaveHeadingSchema,
+  SayMomentSchema,
   ScanPictureSchema,
   ScanPreviewSchema,
   StartLiveSchema,
@@ -188,6 +189,15 @@ export const SCAN_ROUTES: RouteSpec[] = [
     role: 'viewer',
     status: 200,
     answer: ScanPictureSchema,
+  },
+  {
+    method: 'post',
+    path: '/jobs/{number}/scans/{id}/moment',
+    summary: 'Say when a record was made, or correct it with a reason',
+    role: 'technician',
+    body: SayMomentSchema,
+    status: 201,
+    answer: z.object({ at: z.string() }),
   },
   {
     method: 'get',

@@ -146,6 +146,14 @@ export function readDefinition(name: string, text: string): SignalDefinition {
     : { kind: 'dbc', name, messages: parseDbc(text) };
 }
 
+/** When a record was made, as somebody said it: a file without a clock has no time by itself. */
+export const RecordMomentSchema = z.object({ scanId: z.uuid(), at: z.iso.datetime({ offset: true }) });
+export const SayMomentSchema = z.object({
+  at: z.iso.datetime({ offset: true }),
+  /** Needed where the record has a time already. */
+  reason: z.string().trim().max(500).default(''),
+});
+
 /** Where a live vehicle is reached: a gateway that speaks the socketcand protocol, or the demo vehicle. */
 const SourceSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('demo') }),

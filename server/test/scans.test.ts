@@ -315,7 +315,22 @@ describe('several records of one job', () => {
     const alone = (await newest(job)).result;
     expect(alone.tilt).toBeNull();
     await ina.call('POST', at('empty.csv', '2026-05-04T16:00:00Z'), weak(0.2, 5));
+    // When a file was saved is not when it was recorded.
+    const untold = await ina.get<Job>(`/api/jobs/${job}`);
+    expect(untold.body.scans.map((s) => s.startedAt)).toEqual([null, null]);
+    expect(untold.body.scans[0]!.notices.join()).toMatch(/does not say when it was recorded.*last saved on 4 May/);
+    const unknown = await newest(job);
+    expect(unknown.result.judged!.join()).toMatch(/When one of the records was made is not known/);
+    expect(unknown.result.judged!.join()).not.toMatch(/stood|unrecorded/);
+    const say = (scan: number, moment: string, reason = '') =>
+      ina.post(`/api/jobs/${job}/scans/${untold.body.scans[scan]!.id}/moment`, { at: moment, reason });
+    expect((await say(0, '2026-05-04T08:00:00Z')).status).toBe(201);
+    expect((await say(1, '2026-05-04T06:00:00Z')).status).toBe(201);
+    expect((await say(1, '2026-05-04T16:00:00Z')).status).toBe(400);
+    expect((await say(1, '2126-05-04T16:00:00Z', 'in a century')).status).toBe(400);
+    expect((await say(1, '2026-05-04T16:00:00Z', 'the clock of the tablet')).status).toBe(201);
     const joined = await newest(job);
+    expect(joined.result.judged!.join()).toMatch(/% of charge was drawn unrecorded/);
     expect(joined.inputIds).toHaveLength(2);
     expect(joined.result.tilt).not.toBeNull();
     expect(joined.result.findings[0]).toMatchObject({ channel: 'ch41', verdict: 'low-capacity' });

@@ -3,8 +3,10 @@ import { indexAt, type ScanRecord, type Series } from './record';
 /** A record with the moment it began and the charge its typical channel held at both ends. */
 export interface Part {
   record: ScanRecord;
-  /** Seconds on a common clock at the record's own time zero. */
+  /** Seconds on a common clock at the record's own time zero; where nobody knows it, what stands for its order alone. */
   startS: number;
+  /** False where nobody knows when it was recorded: how long the pack stood before and after it is not known then. */
+  startKnown?: boolean;
   startSocFraction: number;
   endSocFraction: number;
 }
@@ -90,7 +92,8 @@ function asTogether(record: ScanRecord): ScanRecord {
 /**
  * Puts several records of one pack on one time line. What was drawn between two of them is not recorded: it is
  * taken from the charge the typical channel held at the end of one and the start of the next, and said so.
- * Parts are sorted by their start; a part that begins before the one before has ended is moved to just after it.
+ * Parts are sorted by their start; a part that begins before the one before has ended, or at a time that nobody knows, is moved to just
+ * after it.
  */
 export function joinRecords(parts: readonly Part[], typicalCapacityAh: number): ScanRecord {
   const mixed = parts.some((p) => p.record.simultaneous);
@@ -130,7 +133,8 @@ export function joinRecords(parts: readonly Part[], typicalCapacityAh: number): 
     const first = Math.min(...record.voltageV.map((s) => s.timeS[0] ?? Infinity));
     let shift = part.startS - zero;
     if (before) {
-      shift = Math.max(shift, endS + 60 - first);
+      const timed = part.startKnown !== false && before.startKnown !== false;
+      shift = timed ? Math.max(shift, endS + 60 - first) : endS + 60 - first;
       const gapS = first + shift - endS;
       const socDrawn = before.endSocFraction - part.startSocFraction;
       const drawnAh = Math.abs(socDrawn) < STOOD_SOC ? 0 : socDrawn * typicalCapacityAh;
@@ -145,9 +149,11 @@ export function joinRecords(parts: readonly Part[], typicalCapacityAh: number): 
         fill(soc, edges, NaN);
       }
       notices.push(
-        drawnAh === 0
-          ? `Between the records the pack stood ${(gapS / 3600).toFixed(1)} h.`
-          : `Between the records about ${Math.abs(socDrawn * 100).toFixed(0)} % of charge ${drawnAh > 0 ? 'was drawn' : 'was put in'} unrecorded, judged by the typical channel.`,
+        !timed
+          ? `When one of the records was made is not known: they are taken in the order they came in${drawnAh === 0 ? '' : `, and the ${Math.abs(socDrawn * 100).toFixed(0)} % of charge between them may have been drawn or put in`}. Say when under Scan.`
+          : drawnAh === 0
+            ? `Between the records the pack stood ${(gapS / 3600).toFixed(1)} h.`
+            : `Between the records about ${Math.abs(socDrawn * 100).toFixed(0)} % of charge ${drawnAh > 0 ? 'was drawn' : 'was put in'} unrecorded, judged by the typical channel.`,
       );
     }
     const length = record.voltageV[0]!.timeS.length;

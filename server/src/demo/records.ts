@@ -184,7 +184,7 @@ export async function addDemoRecords(store: Store): Promise<void> {
       const found = await findJob(store, number);
       const observedAt = new Date(Date.now() - hoursAgo * HOUR_MS).toISOString();
       const read = await readTyped({ ...typed, role: 'before', how: 'typed', observedAt }, found.profile, {});
-      await doing((d) => storeScan(store, d, found, read.name, 'before', read, null)).finally(read.discard);
+      await doing((d) => storeScan(store, d, found, read.name, 'before', read)).finally(read.discard);
     }
     for (const observation of seen) {
       const found = await findJob(store, number);

@@ -2,8 +2,10 @@ import { POLE_CONDITIONS } from '@cellmend/core/jot';
 import type { NewFinding } from '@cellmend/contract/findings';
 import type { PackProfile } from '@cellmend/core/pack';
 import { Op } from 'sequelize';
+import { select } from '../db/select';
 import type { JobRow, ScanRow } from '../db/rows';
 import type { Store } from '../domain/store';
+import { saidMoments } from '../scans/moments';
 import { readingsOf, STANDING } from '../records/readings';
 
 type AskFor<T extends NewFinding['topic']> = Extract<NewFinding, { topic: T }>;
@@ -39,17 +41,30 @@ export async function spreadAsk(
 ): Promise<AskFor<'spread'> | null> {
   const scans = await together(store, job.id, role);
   if (scans.length === 0) return null;
-  // Voltages metered at the terminals of channels since.
-  const metered = await readingsOf(store, job.id, {
-    kind: 'voltage',
-    places: profile.channels.map((c) => c.id),
-    since: scans[scans.length - 1]!.createdAt,
-    newest: 500,
-  });
+  // Voltages metered at the terminals of channels since; of the pack as it was then: what a part that went in later shows is another's.
+  const scannedAt = scans[scans.length - 1]!.createdAt;
+  const fits = await select<{ at: Date }>(
+    store,
+    "SELECT at FROM placements WHERE job_id = :jobId AND kind = 'pack' ORDER BY at",
+    { jobId: job.id },
+  );
+  const [first, last] = [fits[0]?.at, fits.at(-1)?.at];
+  const since = role === 'after' && last && last > scannedAt ? last : scannedAt;
+  const metered = (
+    await readingsOf(store, job.id, {
+      kind: 'voltage',
+      places: profile.channels.map((c) => c.id),
+      since,
+      newest: 500,
+    })
+  ).filter((r) => role === 'after' || !first || r.observedAt < first);
+  const said = await saidMoments(store, job.id);
+  const momentIds = scans.flatMap((s) => said.get(s.id)?.id ?? []);
   return {
     topic: 'spread',
     role,
     scanIds: scans.map((s) => s.id),
+    ...(momentIds.length > 0 ? { momentIds } : {}),
     readingIds: metered.map((r) => r.id),
   };
 }

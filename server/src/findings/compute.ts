@@ -12,6 +12,7 @@ import { reportInsulation } from '../insulation/report';
 import { donorsOf, partsAsOf, measuredAlone, standingAt } from '../parts/donors';
 import { readingsOf } from '../records/readings';
 import { reportOf } from './stored';
+import { saidMoments, type SaidMoment } from '../scans/moments';
 import { loadRecord } from '../scans/store';
 import { runFor, type Asked } from '../scans/work';
 
@@ -37,16 +38,27 @@ async function report(
   });
   if (scans.length !== new Set(ask.scanIds).size) throw notFound('One of those scans');
   const metered = await meterReadings(store, jobId, profile, ask.readingIds);
+  const said = await momentsNamed(store, jobId, ask.momentIds ?? []);
   const parts = [];
   for (const scan of scans) {
     const record = await loadRecord(store, scan.id);
+    const at = said.get(scan.id)?.at ?? scan.startedAt;
     parts.push({
       // The sense wires as the profile of this computing has them; what was metered was metered at the place.
       record: scan.format === 'typed' ? record : asWired(record, profile),
-      startS: (scan.startedAt ?? scan.createdAt).getTime() / 1000,
+      startS: (at ?? scan.createdAt).getTime() / 1000,
+      startKnown: at !== null,
     });
   }
   return runFor('report', { kind: 'report', profile, parts, metered }, asked);
+}
+
+/** What a finding was told of when its records were made; nothing that was said since. */
+async function momentsNamed(store: Store, jobId: string, ids: string[]): Promise<Map<string, SaidMoment>> {
+  const named = new Set(ids);
+  const found = await saidMoments(store, jobId, undefined, named);
+  if (found.size !== named.size) throw notFound('One of those moments');
+  return found;
 }
 
 /** Volts metered at channels, oldest first: the newest of a channel counts. */

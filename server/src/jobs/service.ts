@@ -12,6 +12,7 @@ import type { Store } from '../domain/store';
 import { namesOf } from '../safety/gate';
 import { workshopSettings } from '../safety/settings';
 import { suggestedHazards } from '../safety/view';
+import { saidMoments } from '../scans/moments';
 import { earlierJobs } from './earlier';
 import { factsOf, type JobFacts } from './facts';
 import { findJob, profileOf } from './find';
@@ -70,7 +71,7 @@ async function proposalOf(
 /** A job with its pack, its records, what was decided, and its route. */
 export async function viewJob(store: Store, number: unknown): Promise<Job> {
   const { job, pack, profile, version } = await findJob(store, number);
-  const [scans, findings, facts, [vehicle = null], earlier] = await Promise.all([
+  const [scans, findings, facts, [vehicle = null], earlier, said] = await Promise.all([
     selectRows(store, store.models.Scan, 'WHERE job_id = :jobId ORDER BY created_at', { jobId: job.id }),
     select<{ id: string; inputIds: string[] }>(
       store,
@@ -80,12 +81,10 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
     factsOf(store, job, profile),
     job.vehicleId ? selectRows(store, store.models.Vehicle, 'WHERE id = :id', { id: job.vehicleId }) : [],
     earlierJobs(store, job),
+    saidMoments(store, job.id),
   ]);
   const [name, decisions, proposal, signers] = await Promise.all([
-    namesOf(
-      store,
-      scans.map((s) => s.personId),
-    ),
+    namesOf(store, [...scans.map((s) => s.personId), ...[...said.values()].flatMap((m) => m.personId ?? [])]),
     viewDecisions(store, facts.decisions),
     proposalOf(store, job, profile, facts),
     signersOf(store, job.id),
@@ -114,7 +113,8 @@ export async function viewJob(store: Store, number: unknown): Promise<Job> {
       durationS: s.durationS,
       notices: s.notices,
       findingId: findingOf.get(s.id) ?? null,
-      startedAt: s.startedAt?.toISOString() ?? null,
+      startedAt: (said.get(s.id)?.at ?? s.startedAt)?.toISOString() ?? null,
+      ...(said.has(s.id) ? { momentBy: name[said.get(s.id)!.personId ?? ''] ?? 'someone' } : {}),
       format: s.format,
     })),
     decisions,

@@ -28,6 +28,8 @@ import { ZodError } from 'zod';
 export interface StoredPart {
   record: ScanRecord;
   startS: number;
+  /** False where nobody knows it: it stands for the order alone. */
+  startKnown: boolean;
 }
 
 /** What a thread is asked to do: read a file, look at one, or report on what is stored already. */
@@ -145,6 +147,7 @@ function reportOn(parts: StoredPart[], metered: MeterReading[], profile: PackPro
     alone.map((p, i) => ({
       record: p.record,
       startS: p.startS,
+      startKnown: p.startKnown,
       startSocFraction: working[i]!.startSocFraction,
       endSocFraction: working[i]!.endSocFraction,
     })),

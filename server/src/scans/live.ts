@@ -286,6 +286,7 @@ export class LiveSessions {
   async finish(jobId: string): Promise<{
     read: ReadAnswer & { sha256: string; path: null; discard: (stored: boolean) => Promise<void> };
     role: 'before' | 'after';
+    began: Date;
   }> {
     const session = this.byJob.get(jobId);
     if (!session) throw notFound('A live scan of this job');
@@ -308,6 +309,7 @@ export class LiveSessions {
     await this.owners.letGo(jobId);
     return {
       role: session.state.role,
+      began: new Date(session.state.startedAt),
       read: {
         ...read,
         codes: session.state.codes.map((c) => ({ ...c, timeS: 0 })),

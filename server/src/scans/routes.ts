@@ -33,6 +33,7 @@ import { LiveSessions } from './live';
 import type { ScanRow } from '../db/rows';
 import { correctMap, mapCheck } from './mapCheck';
 import { scanCourse } from './courses';
+import { sayMoment } from './moments';
 import { findScanOf, pictureOf } from './store';
 import { previewUpload, readTyped, readUpload, storeScan } from './service';
 
@@ -93,7 +94,7 @@ export function scanRoutes(
           await writeOnce(
             store,
             201,
-            (_r, doing) => storeScan(store, doing, found, name, role, read, writtenAt),
+            (_r, doing) => storeScan(store, doing, found, name, role, read, { savedAt: writtenAt }),
             (scan) => joined(found.job.id, role, scan),
           )(req, res, next);
         } finally {
@@ -134,7 +135,7 @@ export function scanRoutes(
       await writeOnce(
         store,
         201,
-        (_r, doing) => storeScan(store, doing, found, read.name, typed.role, read, null),
+        (_r, doing) => storeScan(store, doing, found, read.name, typed.role, read),
         (scan) => joined(found.job.id, typed.role, scan),
       )(req, res, next);
     } finally {
@@ -191,14 +192,14 @@ export function scanRoutes(
   router.post('/jobs/:number/live/keep', needs('technician'), toOwner, async (req, res, next) => {
     const found = await findJob(store, req.params.number);
     await live.find(found.job, found.profile);
-    const { read, role } = await live.finish(found.job.id);
+    const { read, role, began } = await live.finish(found.job.id);
     const name = `Live scan, ${new Date().toISOString().slice(11, 16)}`;
     let stored = false;
     try {
       await writeOnce(
         store,
         201,
-        (_r, doing) => storeScan(store, doing, found, name, role, read, null),
+        (_r, doing) => storeScan(store, doing, found, name, role, read, { began }),
         (scan) => ((stored = true), joined(found.job.id, role, scan)),
       )(req, res, next);
     } finally {
@@ -229,6 +230,19 @@ export function scanRoutes(
     writeOnce(store, 201, (req, doing) => correctMap(store, doing, req.params.number, req.body)),
   );
 
+  router.post(
+    '/jobs/:number/scans/:id/moment',
+    needs('technician'),
+    writeOnce(
+      store,
+      201,
+      (req, doing) => sayMoment(store, doing, req.params.number, z.uuid().parse(req.params.id), req.body),
+      async ({ at, jobId, role }) => {
+        await settle(store, jobId, 'spread', role);
+        return { at };
+      },
+    ),
+  );
   router.get('/jobs/:number/scans/:id/picture', needs('viewer'), async (req, res) => {
     const { scan, at } = await findScan(req);
     const picture = await pictureOf(store, scan.id);

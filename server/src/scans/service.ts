@@ -157,11 +157,16 @@ export async function storeScan(
   name: string,
   role: 'before' | 'after',
   read: ReadAnswer & { sha256: string; path: string | null },
-  /** When the file was last written, where the browser tells. */
-  writtenAt: Date | null,
+  /** When it began where this program read it itself; when its file was last saved, where the browser tells. */
+  { began, savedAt }: { began?: Date; savedAt?: Date | null } = {},
 ): Promise<ScanSummary> {
   const id = randomUUID();
   const { record, report, rows, durationS } = read;
+  const startedAt = record.startEpochS === undefined ? (began ?? null) : new Date(record.startEpochS * 1000);
+  const notices = [
+    ...record.notices,
+    ...(startedAt ? [] : [`The file does not say when it was recorded.${savedInWords(savedAt ?? null)}`]),
+  ];
   const row = await store.models.Scan.create(
     {
       id,
@@ -172,9 +177,9 @@ export async function storeScan(
       simultaneous: record.simultaneous,
       rowCount: rows,
       durationS,
-      notices: record.notices,
+      notices,
       sourceSha256: read.sha256,
-      startedAt: startOf(record, writtenAt, durationS),
+      startedAt,
       format: read.format,
       personId: doing.person.id,
     },
@@ -225,15 +230,15 @@ export async function storeScan(
     createdAt: row.createdAt.toISOString(),
     rows,
     durationS,
-    notices: record.notices,
+    notices,
     findingId: finding.id,
     startedAt: row.startedAt?.toISOString() ?? null,
     format: row.format,
   };
 }
 
-/** The file's own clock; else the file was written when the record ended; else it ends now. */
-function startOf(record: ReadAnswer['record'], writtenAt: Date | null, durationS: number): Date {
-  if (record.startEpochS !== undefined) return new Date(record.startEpochS * 1000);
-  return new Date((writtenAt?.getTime() ?? Date.now()) - durationS * 1000);
-}
+/** When a file was saved says nothing of when it was recorded: it may have been copied, exported or edited since. */
+const savedInWords = (at: Date | null): string =>
+  at === null
+    ? ''
+    : ` It was last saved on ${at.toLocaleString('en-GB', { day: 'numeric', month: 'long', hour: '2-digit', minute: '2-digit' })}, which may be long after.`;

@@ -111,8 +111,13 @@ export async function loadRecord(
   });
 }
 
-export async function findScanOf(store: Store, jobId: string, id: string): Promise<ScanRow> {
-  const scan = await store.models.Scan.findOne({ where: { id, jobId } });
+export async function findScanOf(
+  store: Store,
+  jobId: string,
+  id: string,
+  tx?: Transaction,
+): Promise<ScanRow> {
+  const scan = await store.models.Scan.findOne({ where: { id, jobId }, transaction: tx ?? null });
   if (!scan) throw notFound('That scan');
   return scan;
 }

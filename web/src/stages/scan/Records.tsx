@@ -7,6 +7,7 @@ import { useJobView } from '../../shell/jobContext';
 import { Button, DataTable, Mute, ProblemNote, Row, Sheet } from '../../ui/parts';
 import { duration, when } from '../../ui/words';
 import { MapVerdict } from './MapVerdict';
+import { RecordedAt } from './RecordedAt';
 
 const Tick = styled(Checkbox)`
   display: inline-flex;
@@ -84,7 +85,7 @@ export function Records({
               <td>
                 {s.role} repair, {FORMAT[s.format]}
                 <div>
-                  <Mute>{s.startedAt ? when(s.startedAt) : ''}</Mute>
+                  <RecordedAt scan={s} />
                 </div>
               </td>
               <td className="r">{s.rows}</td>
