@@ -69,7 +69,8 @@ export function simulatedSag(
   let ah = 0;
   for (let k = begin + 1; k < timeS.length; k++)
     ah += ((currentA[k]! + currentA[k - 1]!) / 2) * ((timeS[k]! - timeS[k - 1]!) / 3600);
-  const soc = curve.socAt(load.quietV / cells);
+  // Where it was not quite quiet, what that current took is put back.
+  const soc = curve.socAt((load.quietV + ohm * currentA[begin]!) / cells);
   const rest = cells * (curve.voltageAt(soc) - curve.voltageAt(Math.max(0, soc - ah / capacityAh)));
   const quick = ohm * (currentA.at(-1)! - currentA[begin]!);
   const slow = SLOW.map((s) => {

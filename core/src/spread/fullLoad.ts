@@ -3,7 +3,7 @@ import { indexAt, meanBetween, valueAt, type ScanRecord } from '../scan';
 
 /** The strongest pull of a record, from the last quiet moment before it to its end, and how far each channel sagged by then. */
 export interface FullLoad {
-  /** Quiet until then, s; and when the sag was read. */
+  /** Quietest before it, s; and when the sag was read. */
   fromS: number;
   atS: number;
   /** At the moment of the sag, A; discharge is positive. */
@@ -11,7 +11,7 @@ export interface FullLoad {
   temperatureC: number | null;
   /** What flowed on the way there and before it, to be simulated: times from `fromS` on, s, those before it below nothing. */
   course: { timeS: number[]; currentA: number[] };
-  /** Volts of the typical channel when it was quiet. */
+  /** Volts of the typical channel at that quietest moment. */
   quietV: number;
   /** Fall of each channel, V; null where it was not read at both moments. */
   sagV: (number | null)[];
@@ -55,24 +55,45 @@ function thinned(
   return out;
 }
 
-/** The strongest pull after a quiet moment; null where the record holds no current, or none that strong. */
+/**
+ * Where the current rose most within the time that a sag is read over: from the quietest moment before it. In a drive that never stands
+ * still that is the moment of least current, not none at all.
+ */
+function strongestPull(record: ScanRecord, leastA: number): { quiet: number; at: number } | null {
+  const current = record.currentA!;
+  const judged = (t: number): boolean => (record.assumed ?? []).some((a) => t >= a.fromS && t <= a.toS);
+  // What is as good as none is alike: then the newest such moment counts.
+  const size = (k: number): number => {
+    const a = Math.abs(current.value[k]!);
+    return a <= QUIET * leastA ? 0 : a;
+  };
+  let best: { quiet: number; at: number; rise: number } | null = null;
+  // Moments that may be the quietest of the window, quieter and older first.
+  let window: number[] = [];
+  let entering = 0;
+  for (let k = 0; k < current.timeS.length; k++) {
+    const t = current.timeS[k]!;
+    if (judged(t) || Number.isNaN(current.value[k]!)) continue;
+    // The first reading of a pull may have caught its beginning only.
+    for (; entering < k && t - current.timeS[entering]! >= LEAST_S; entering++) {
+      if (judged(current.timeS[entering]!) || Number.isNaN(current.value[entering]!)) continue;
+      while (window.length > 0 && size(window.at(-1)!) >= size(entering)) window.pop();
+      window.push(entering);
+    }
+    window = window.filter((j) => t - current.timeS[j]! <= QUIET_AGO_S);
+    const quiet = window[0];
+    if (quiet === undefined) continue;
+    const rise = current.value[k]! - size(quiet);
+    if (rise >= leastA && (!best || rise > best.rise)) best = { quiet, at: k, rise };
+  }
+  return best;
+}
+
+/** The strongest pull of a record; null where it holds no current, or none that strong. */
 export function fullLoadOf(record: ScanRecord, pack: Pack): FullLoad | null {
   const current = record.currentA;
   if (!current || current.timeS.length < 3) return null;
-  const least = LEAST_C * pack.profile.ratedCapacityAh;
-  const judged = (t: number): boolean => (record.assumed ?? []).some((a) => t >= a.fromS && t <= a.toS);
-  let best: { quiet: number; at: number; a: number } | null = null;
-  let quiet = -1;
-  for (let k = 0; k < current.timeS.length; k++) {
-    const [t, a] = [current.timeS[k]!, current.value[k]!];
-    if (judged(t)) continue;
-    if (Math.abs(a) <= QUIET * least) quiet = k;
-    else if (a >= least && quiet !== -1 && (!best || a > best.a)) {
-      const ago = t - current.timeS[quiet]!;
-      // The first reading of a pull may have caught its beginning only.
-      if (ago >= LEAST_S && ago <= QUIET_AGO_S) best = { quiet, at: k, a };
-    }
-  }
+  const best = strongestPull(record, LEAST_C * pack.profile.ratedCapacityAh);
   if (!best) return null;
   const [fromS, atS] = [current.timeS[best.quiet]!, current.timeS[best.at]!];
   const span = atS - fromS;
@@ -97,7 +118,7 @@ export function fullLoadOf(record: ScanRecord, pack: Pack): FullLoad | null {
   return {
     fromS,
     atS,
-    currentA: best.a,
+    currentA: current.value[best.at]!,
     temperatureC: Number.isNaN(around) ? null : around,
     course: { timeS: course.map((p) => p.t - fromS), currentA: course.map((p) => p.a) },
     quietV: quietV.sort((a, b) => a - b)[Math.floor(quietV.length / 2)]!,
