@@ -165,7 +165,7 @@ it('what is on record fills an option in: prices, the plan at the workshop’s r
     .waitFor();
   // When it is ready rests on the bench and its hours, which it names; what is to come in is told, not guessed.
   await record
-    .getByText(/ready (today|within|in) .*with 2 bench channels at 8 A and 1 person there 8 to 17 h/)
+    .getByText(/ready (today|within|in)\b.*with 2 bench channels at 8 A and 1 person there 8 to 17 h/)
     .waitFor();
   await record.getByText(/when it is ready: how long the parts take that are not here/).waitFor();
   await record.getByLabel('Parts that are not here, days').fill('soon');
