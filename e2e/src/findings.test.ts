@@ -12,6 +12,8 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Page } from 'playwright-core';
 import { expect, it } from 'vitest';
+import type { Job } from '@cellmend/contract/jobs';
+import { proveDead } from '../../server/test/depot';
 import { root } from '../../server/test/harness';
 import { signInAs } from './browser';
 import { demoDepot } from './depot';
@@ -75,6 +77,36 @@ it('a bad joint in a drive without a rest: told as such, and no module is offere
   await page.getByText('Mend joint or tap wire M07. Signed by Ina Holm.').waitFor();
   await page.goto('/jobs/143/match');
   await page.getByText('The decision was “mend joint or tap wire M07”, so nothing has to match.').waitFor();
+
+  // The plan goes to the joints and takes no module out; once they were measured nobody is asked to measure them.
+  const ina = await depot.bench().as('Ina Holm');
+  await proveDead(ina, depot.bench(), 143);
+  const { body: job } = await ina.get<Job>('/api/jobs/143');
+  const links = job.pack.links!.filter((l) => l.kind === 'busbar');
+  const beside = links.filter((l) => l.between.includes('M07')).map((l) => l.id);
+  const others = links.filter((l) => !beside.includes(l.id)).slice(0, 3);
+  await page.goto('/jobs/143/strip-down');
+  const steps = page.getByRole('list', { name: 'Steps' }).getByRole('listitem');
+  await steps.filter({ hasText: beside[0]! }).first().waitFor();
+  expect((await steps.allTextContents()).filter((s) => /^M\d\d/.test(s))).toEqual([]);
+  for (const [place, microohm] of [
+    [beside[0]!, 395] as const,
+    ...others.map((l, i) => [l.id, 50 + i] as const),
+  ]) {
+    const kept = await ina.post(`/api/jobs/143/readings`, {
+      kind: 'resistance',
+      place,
+      value: microohm / 1e6,
+      stage: 'strip-down',
+      observedAt: depot.bench().clock.iso(),
+    });
+    expect(kept.status).toBe(201);
+  }
+  await page.goto('/jobs/143/findings');
+  await page
+    .getByText(new RegExp(`It is the joint: .*${beside[0]}.* 395 µΩ, similar joints 51 µΩ`))
+    .waitFor();
+  expect(await page.getByText(/measure the joints of ch042/).count()).toBe(0);
   expect(errors).toEqual([]);
 });
 

@@ -96,7 +96,7 @@ describe('a burst of a scanner', () => {
     await proveDead(ina, depot.bench(), n);
     await page.reload();
     await page.getByRole('option', { name: /M03/ }).click();
-    await page.getByLabel('Modules to be reached').getByText('M03').click();
+    await page.getByLabel('Parts to be reached').getByText('M03').click();
     await page.getByRole('button', { name: 'Done', exact: true }).waitFor();
     const steps = page.getByRole('list', { name: 'Steps' }).getByRole('listitem');
     const planned = (await steps.allInnerTexts()).slice(0, 3);

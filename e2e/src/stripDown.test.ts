@@ -17,7 +17,7 @@ it('a module comes out by the plan and goes back: behind the gate, over a reload
   // What is to come out is picked on the map; the plan can be read before the pack is proven dead.
   await page.getByRole('heading', { name: 'Strip down is closed by the gate' }).waitFor();
   await page.getByRole('option', { name: /M03/ }).click();
-  await page.getByLabel('Modules to be reached').getByText('M03').click();
+  await page.getByLabel('Parts to be reached').getByText('M03').click();
   const steps = page.getByRole('list', { name: 'Steps' }).getByRole('listitem');
   await steps.first().waitFor();
   expect(await page.getByRole('button', { name: 'Done', exact: true }).count()).toBe(0);

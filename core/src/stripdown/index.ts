@@ -2,6 +2,7 @@ export * from './problem';
 export * from './least';
 export * from './build';
 export * from './plan';
+export * from './targets';
 export * from './joints';
 export * from './wake';
 export * from './lift';

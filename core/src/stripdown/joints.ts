@@ -95,3 +95,28 @@ export function jointHistory(
   }
   return [...found.values()];
 }
+
+/** What joints beside some modules showed, held against their like. */
+export interface JointsBeside {
+  /** More than twice their like: the joint it is. */
+  high: JudgedJoint[];
+  /** Measured, and like the others. */
+  alike: JudgedJoint[];
+}
+
+/**
+ * Joints at the ends of some modules as they were measured last, held against their like; null where none of them was measured, or too
+ * few to tell.
+ * @param measured newest resistance of each joint
+ */
+export function jointsBeside(
+  modules: readonly string[],
+  measured: readonly JointReading[],
+  links: readonly { id: string; between: readonly [string, string] | readonly string[] }[],
+): JointsBeside | null {
+  const beside = new Set(links.filter((l) => modules.some((m) => l.between.includes(m))).map((l) => l.id));
+  const told = judgeJoints(measured).filter((j) => beside.has(j.joint) && j.remake !== null);
+  return told.length === 0
+    ? null
+    : { high: told.filter((j) => j.remake), alike: told.filter((j) => !j.remake) };
+}

@@ -33,7 +33,7 @@ import { LiveSessions } from './live';
 import type { ScanRow } from '../db/rows';
 import { correctMap, mapCheck } from './mapCheck';
 import { scanCourse } from './courses';
-import { sayMoment } from './moments';
+import { sayMoment } from './sayMoment';
 import { findScanOf, pictureOf } from './store';
 import { previewUpload, readTyped, readUpload, storeScan } from './service';
 

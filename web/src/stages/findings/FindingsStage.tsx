@@ -26,6 +26,7 @@ import { Decide } from './Decide';
 import { chargeDigits, measuredText } from '../../ui/Measured';
 import { costOf, headline, offeredOf, suspectsOf } from './view';
 import { useTrackRecord } from '../../learn/WasItSo';
+import { useJointsMeasured } from './JointsMeasured';
 import { useWithMemory } from '../../learn/withMemory';
 import { Harmless, Item, SuspectRow } from './Suspects';
 import { Extremes, Settled } from './Beyond';
@@ -66,6 +67,7 @@ export function FindingsStage({ question }: StageProps) {
   const decided = decisionOf(job, 'measures');
   const recordOf = useTrackRecord(job.number);
   const remembered = useWithMemory(spread?.report ?? null);
+  const joints = useJointsMeasured(spread?.report);
   if (!spread) {
     return (
       <Page>
@@ -249,9 +251,9 @@ export function FindingsStage({ question }: StageProps) {
       ) : (
         <NextBar>
           <div>
-            <b>Next best test</b>
+            <b>{joints ? 'Measured' : 'Next best test'}</b>
             <br />
-            {report.nextTest}
+            {joints ?? report.nextTest}
             {remembered.next && (
               <>
                 <br />

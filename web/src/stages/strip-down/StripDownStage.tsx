@@ -6,6 +6,7 @@ import {
   atHand,
   bagCount,
   bags,
+  buildOf,
   inTheWay,
   offNow,
   partName,
@@ -123,6 +124,7 @@ const withinReachV = (plan: StripPlan, i: number): number => (i === 0 ? plan.now
 /** The plan of the work: what comes off, in which order, what voltage is left, and what it shows. */
 export function StripDownStage({ question, stage }: StageProps) {
   const { job, pack, person, selected, select } = useJobView();
+  const names = new Map(buildOf(pack).parts.map((p) => [p.id, partName(p)]));
   const listed = useListed();
   const { targets, picked, pick } = useTargets();
   const { data: safety } = useSafety(job.number);
@@ -207,8 +209,8 @@ export function StripDownStage({ question, stage }: StageProps) {
       ? 'Nothing is to come out yet'
       : 'Working the order out …'
     : !next
-      ? `${wanted.map((s) => s.id).join(', ')} ${wanted.length === 1 ? 'is' : 'are'} out`
-      : `${plan.nowV <= CLASS_B_V ? `No part above ${fixed(plan.nowV, 0)} V` : below < 0 ? `${fixed(plan.nowV, 0)} V in one part` : below - doneCount === 0 ? 'Below 60 V after the next step' : `Below 60 V after ${below - doneCount + 1} steps`}; ${wanted.map((s) => s.id).join(', ')} in ${plan.steps.length - doneCount}`;
+      ? `${wanted.map((s) => s.name).join(', ')} ${wanted.length === 1 ? 'is' : 'are'} ${wanted.some((s) => s.kind === 'module') ? 'out' : 'off'}`
+      : `${plan.nowV <= CLASS_B_V ? `No part above ${fixed(plan.nowV, 0)} V` : below < 0 ? `${fixed(plan.nowV, 0)} V in one part` : below - doneCount === 0 ? 'Below 60 V after the next step' : `Below 60 V after ${below - doneCount + 1} steps`}; ${wanted.map((s) => s.name).join(', ')} in ${plan.steps.length - doneCount}`;
   return (
     <Page>
       <h1>{question}</h1>
@@ -369,7 +371,7 @@ export function StripDownStage({ question, stage }: StageProps) {
               selectionMode="multiple"
               selectedKeys={targets}
               onSelectionChange={(k) => pick([...k].map(String))}
-              aria-label="Modules to be reached"
+              aria-label="Parts to be reached"
             >
               {[
                 ...new Set([
@@ -381,7 +383,7 @@ export function StripDownStage({ question, stage }: StageProps) {
                 .sort((a, b) => a.localeCompare(b, 'en', { numeric: true }))
                 .map((id) => (
                   <ToggleButton key={id} id={id}>
-                    {id}
+                    {names.get(id) ?? id}
                   </ToggleButton>
                 ))}
             </Chips>

@@ -1,6 +1,5 @@
 import type { NewTick, StripTick, StripView } from '@cellmend/contract/stripdown';
-import { placesOf } from '@cellmend/core/route';
-import type { PlanAsk, Standing, StripPlan, Tick } from '@cellmend/core/stripdown';
+import { targetsOf, type PlanAsk, type Standing, type StripPlan, type Tick } from '@cellmend/core/stripdown';
 import { useEffect, useMemo, useSyncExternalStore } from 'react';
 import useSWR from 'swr';
 import { get } from '../../api/client';
@@ -91,13 +90,14 @@ export function useTicks(): { ticks: Tick[]; view: StripView | undefined } {
   return { ticks, view: data };
 }
 
-/** Modules that the signed list takes out; what is proposed, until one is signed. */
+/** Parts that the signed list asks to be laid free; those of what is proposed, until one is signed. */
 export function useListed(): string[] {
-  const { job } = useJobView();
+  const { job, pack } = useJobView();
   return useMemo(() => {
     const signed = decisionOf(job, 'measures')?.body.measures;
-    return placesOf(signed ?? job.proposed, 'replace-module');
-  }, [job]);
+    const proposed = job.proposed.map((m) => ({ ...m, closed: false, dropped: '' }));
+    return targetsOf(signed ?? proposed, pack);
+  }, [job, pack]);
 }
 
 const picks = new Set<() => void>();
