@@ -82,6 +82,7 @@ export function observationSchema(topic: ObservationTopic, kind: string): z.ZodT
             passed: z.boolean(),
             value: figure,
             text: z.string().max(2000),
+            left: z.array(z.string().max(80)).max(6).optional(),
             wake: WakeSchema.optional(),
             leak: LeakTestSchema.optional(),
             bus: BusTraceSchema.optional(),

@@ -90,6 +90,8 @@ export const NewCheckSchema = z.object({
   passed: z.boolean(),
   value: z.number().min(-1e13).max(1e13).nullable().default(null),
   text: z.string().trim().max(2000).default(''),
+  /** What the check asks besides and was not done. */
+  left: z.array(z.string().max(80)).max(6).default([]),
   /** Figures from which whether it passed is worked out; what `passed` says is then not asked. */
   wake: WakeSchema.optional(),
   leak: LeakTestSchema.optional(),
@@ -105,6 +107,8 @@ export const CheckSchema = z.object({
   value: z.number().nullable(),
   unit: z.string(),
   text: z.string(),
+  /** What it asks besides and was not done. */
+  left: z.array(z.string()).optional(),
   by: z.string(),
   at: z.string(),
 });

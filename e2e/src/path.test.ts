@@ -64,7 +64,11 @@ it('walks one pack from the scan file to the hand-over sheet', async () => {
     await page.getByRole('button', { name: passed, exact: true }).click();
     await page.getByRole('button', { name: passed, exact: true }).waitFor({ state: 'detached' });
   };
-  await record('Record: M07 Strip down');
+  await page.getByRole('button', { name: 'Record: M07 Strip down' }).click();
+  await page.getByLabel('Left out').getByText('fasteners bagged').click();
+  await page.getByText('The sheet says so.').waitFor();
+  await page.getByRole('button', { name: 'Passed', exact: true }).click();
+  await page.getByRole('button', { name: 'Passed', exact: true }).waitFor({ state: 'detached' });
   await page.goto('/jobs/147/balance');
   await record('Record: M16 Balance');
   await page.goto('/jobs/147/rebuild');
@@ -125,6 +129,8 @@ it('walks one pack from the scan file to the hand-over sheet', async () => {
   await sheet.waitFor();
   await sheet.getByText('S-014 went in').waitFor();
   await sheet.getByText('one group at 72 % (recycler, note 12)').waitFor();
+  await sheet.getByText(/M07: Laid free, photographed, what was seen written down, passed/).waitFor();
+  await sheet.getByText('M07: not done: fasteners bagged.').waitFor();
   await page.getByRole('button', { name: 'Sign sheet' }).click();
   await page.getByText('Signed by Ina Holm.').waitFor();
   const pdf = await page.pdf({ format: 'A4' });

@@ -14,7 +14,17 @@ import type { Ending } from '@cellmend/core/route';
 import { writeScanCsv } from '@cellmend/core/scan';
 import { driveLegs, healthyPack, Random, simulateRecord } from '@cellmend/core/simpack';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { doTheWork, insulationPass, measures, numbered, openOn, profileOf, proveDead, wakeOf } from './depot';
+import {
+  doTheWork,
+  insulationPass,
+  measures,
+  newJob,
+  numbered,
+  openOn,
+  profileOf,
+  proveDead,
+  wakeOf,
+} from './depot';
 import { Client, startBench, type Answer, type Bench } from './harness';
 
 // Whole jobs from intake to their sheet, on packs made for them: what a workshop meets, none of it the demo's.
@@ -665,6 +675,29 @@ it('a swollen module goes to quarantine, never onto the shelf; the healthy one t
     { place: 'M02', to: 'quarantine', since: null },
     { place: 'M02', to: 'shelf', label: 'Q-new', since: expect.any(String) as string },
   ]);
+});
+
+it('what a check asks besides may be left out, and is told as not done; what it needs may not', async () => {
+  const n = await newJob(ina, 'Marram 3', 'fasteners loose in a tray');
+  await ina.post(`/api/jobs/${n}/decisions`, {
+    body: measures(['replace-module', 'M07']),
+    findingIds: [],
+    baseVersion: 0,
+  });
+  await proveDead(ina, bench, n);
+  const check = (left: string[]) =>
+    ina.post<Check & Problem>(`/api/jobs/${n}/checks`, {
+      check: 'reached',
+      place: 'M07',
+      passed: true,
+      left,
+    });
+  expect((await check(['fasteners bagged'])).body.left).toEqual(['fasteners bagged']);
+  expect((await check(['Laid free'])).status).toBe(400);
+  expect((await check(['nothing of the kind'])).status).toBe(400);
+  const { body: said } = await ina.get<{ what: string; detail: string }[]>(`/api/jobs/${n}/timeline`);
+  const line = JSON.stringify(said);
+  expect(line).toMatch(/Laid free, photographed, what was seen written down; not done: fasteners bagged/);
 });
 
 it('T24: two halves tested each from its own pole cover the pack, and the wake undoes nothing of it', async () => {

@@ -13,7 +13,12 @@ export interface EvidenceFacts {
   /** Once for the job, or for each measure that asks for it. */
   per: 'job' | 'measure';
   /** Somebody records it by hand, as passed or not; else the record itself shows it. */
-  check?: { asks: string; unit?: string };
+  check?: {
+    asks: string;
+    unit?: string;
+    /** What it asks besides, each of which may be left out and is then told as not done; the rest is what it needs. */
+    besides?: readonly string[];
+  };
   met: (facts: RouteFacts, measure: Measure) => boolean;
   /** What has to be there first, and how the header says so. */
   after?: { evidence: EvidenceId; note: string };
@@ -34,6 +39,12 @@ const checkedOnce =
   (f: RouteFacts): boolean =>
     f.checks.some((c) => c.check === id && c.passed);
 const GATE = { evidence: 'made-safe', note: 'gate' } as const;
+
+/** All that a check asks, in one line; without what was left out. */
+export const checkAsks = (
+  { asks, besides = [] }: NonNullable<EvidenceFacts['check']>,
+  left: readonly string[] = [],
+): string => [asks, ...besides.filter((b) => !left.includes(b))].join(', ');
 
 /** What each is, where it is taken and what shows that it is there. */
 export const EVIDENCE: Record<EvidenceId, EvidenceFacts> = {
@@ -66,7 +77,7 @@ export const EVIDENCE: Record<EvidenceId, EvidenceFacts> = {
     need: 'Strip down',
     per: 'measure',
     says: (at) => `${at} is laid free, with photos, fasteners bagged and what was seen written down.`,
-    check: { asks: 'Laid free, photographed, fasteners bagged' },
+    check: { asks: 'Laid free', besides: ['photographed', 'fasteners bagged', 'what was seen written down'] },
     met: (f, m) => m.closed || checked('reached')(f, m) || f.fitted.some((p) => p.place === m.place),
     after: GATE,
     here: true,
@@ -76,7 +87,7 @@ export const EVIDENCE: Record<EvidenceId, EvidenceFacts> = {
     need: 'Find the cause',
     per: 'measure',
     says: (at) => `What let it happen at ${at} is found and will not let it again.`,
-    check: { asks: 'Cause found and mended' },
+    check: { asks: 'Cause found', besides: ['mended'] },
     met: checked('cause'),
     after: GATE,
     here: true,
@@ -139,7 +150,7 @@ export const EVIDENCE: Record<EvidenceId, EvidenceFacts> = {
     need: 'Check the pack',
     per: 'job',
     says: () => 'The other pack is scanned on the bench before it is paid for or fitted.',
-    check: { asks: 'Scanned on the bench, dents and connectors looked at' },
+    check: { asks: 'Scanned on the bench', besides: ['dents looked at', 'connectors looked at'] },
     met: checkedOnce('pack-chosen'),
   },
   level: {
@@ -186,7 +197,7 @@ export const EVIDENCE: Record<EvidenceId, EvidenceFacts> = {
       f.remake?.length
         ? `${f.remake.join(', ')}: more than twice what like joints have. Made again before it is closed.`
         : `Joints at ${at} are torqued to the maker’s figure, marked and compared.`,
-    check: { asks: 'Torqued, marked, joint resistances alike' },
+    check: { asks: 'Torqued', besides: ['marked', 'joint resistances measured and alike'] },
     met: (f, m) => m.closed || (checked('joints')(f, m) && !f.remake?.length),
     after: GATE,
     here: true,
@@ -206,7 +217,7 @@ export const EVIDENCE: Record<EvidenceId, EvidenceFacts> = {
     need: 'Continuity',
     per: 'measure',
     says: (at) => `The new part at ${at} conducts; what it came in for is why it opened.`,
-    check: { asks: 'Conducts, and why the old one opened is known' },
+    check: { asks: 'Conducts', besides: ['why the old one opened is known'] },
     movesNothing: true,
     met: checked('continuity'),
     after: GATE,

@@ -202,7 +202,9 @@ export function planStripdown(pack: Pack, ask: PlanAsk): StripPlan {
   const all = [...off, ...order];
   // Every other link lowers the voltage that is left: the figure beside it says so.
   const freed = (link: string): string => {
-    const ends = ask.targets.filter((t) => by.get(t)!.after?.some((set) => set.includes(link)));
+    const ends = ask.targets.filter(
+      (t) => by.get(t)!.kind === 'module' && by.get(t)!.after?.some((set) => set.includes(link)),
+    );
     return ends.length > 0 ? `one end of ${ends.map((t) => partName(by.get(t)!)).join(' and ')}` : '';
   };
   const steps = all.map((id, i): PlanStep => {

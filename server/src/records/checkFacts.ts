@@ -17,6 +17,8 @@ export interface CheckData {
   passed: boolean;
   value: number | null;
   text: string;
+  /** What it asks besides and was not done. */
+  left?: string[];
   /** What it was worked out from, where it was. */
   wake?: z.output<typeof WakeSchema>;
   leak?: z.output<typeof LeakTestSchema>;

@@ -4,7 +4,7 @@ import { judgePreCharge } from '@cellmend/core/precharge';
 import { judgeLeakTest, judgeWake } from '@cellmend/core/stripdown';
 import type { CheckId } from '@cellmend/contract/jobs';
 import { channelsOfBoard, isProof, judgeBoard, proofFacts } from '@cellmend/core/prove';
-import { EVIDENCE, type Stage } from '@cellmend/core/route';
+import { checkAsks, EVIDENCE, type Stage } from '@cellmend/core/route';
 import type { z } from 'zod';
 import type { FindingRow, ObservationRow } from '../db/rows';
 import { announce, audit, type Doing, type Store } from '../domain/store';
@@ -17,7 +17,10 @@ import { checksOf, type CheckData } from './checkFacts';
 import { keepObservation } from './observe';
 
 /** What a check is, whether it is a step of the work or proves it. */
-function checkFacts(id: CheckId): {
+function checkFacts(
+  id: CheckId,
+  left: readonly string[] = [],
+): {
   stage: Stage;
   need: string;
   per: 'job' | 'measure';
@@ -29,12 +32,12 @@ function checkFacts(id: CheckId): {
     return { stage: 'prove', need, per, asks, unit };
   }
   const { stage, need, per, check } = EVIDENCE[id];
-  return { stage, need, per, asks: check!.asks, unit: check!.unit ?? '' };
+  return { stage, need, per, asks: checkAsks(check!, left), unit: check!.unit ?? '' };
 }
 
 const figure = (value: number): string => String(Number(value.toPrecision(6)));
 const view = (row: ObservationRow, by: string): Check => {
-  const { passed, value, text } = row.data as CheckData;
+  const { passed, value, text, left } = row.data as CheckData;
   const check = row.kind as CheckId;
   return {
     id: row.id,
@@ -44,6 +47,7 @@ const view = (row: ObservationRow, by: string): Check => {
     value,
     unit: value === null ? '' : checkFacts(check).unit,
     text,
+    ...(left ? { left } : {}),
     by,
     at: row.recordedAt.toISOString(),
   };
@@ -62,6 +66,23 @@ export async function listChecks(store: Store, number: unknown): Promise<Check[]
     rows.flatMap((r) => r.personId ?? []),
   );
   return rows.map((r) => view(r, names[r.personId ?? ''] ?? 'someone'));
+}
+
+/** What was left out of a check, each one of what it asks besides. @throws 400 for anything else */
+function leftOf({ check, left }: z.output<typeof NewCheckSchema>): string[] {
+  const besides = isProof(check) ? [] : (EVIDENCE[check].check?.besides ?? []);
+  const other = left.find((l) => !besides.includes(l));
+  if (other !== undefined)
+    throw new Refusal('unacceptable', 'Cannot be accepted', `“${other}” is not asked there.`, {
+      fields: [
+        {
+          field: 'left',
+          message:
+            besides.length > 0 ? `Of: ${besides.join(', ')}.` : 'Nothing: it is one thing, passed or not.',
+        },
+      ],
+    });
+  return besides.filter((b) => left.includes(b));
 }
 
 /**
@@ -104,7 +125,12 @@ function judged(input: z.output<typeof NewCheckSchema>, pack: Pack): CheckData {
     const value = closedAt && Math.floor(closedAt.low * 1000) / 10;
     return { passed: state !== 'fail', value, text: note(found.says), bus: input.bus, found };
   }
-  return { passed: input.passed, value: input.value, text: input.text };
+  return {
+    passed: input.passed,
+    value: input.value,
+    text: input.text,
+    ...(input.left.length > 0 ? { left: leftOf(input) } : {}),
+  };
 }
 
 /** A board against the meter, by the newest figures of a scan of this job. @throws 404 where that finding is none of it */
@@ -182,7 +208,7 @@ async function scanIsEarlier(
 export async function addCheck(store: Store, doing: Doing, number: unknown, body: unknown): Promise<Check> {
   const input = NewCheckSchema.parse(body);
   const { job, profile } = await findJob(store, number, doing.tx);
-  const { stage, need, per, asks, unit } = checkFacts(input.check);
+  const { stage, need, per, asks, unit } = checkFacts(input.check, input.left);
   if (isGated(stage)) await requireGate(store, job.id, profile, `“${need}”`, doing.person, doing.tx);
   const place = per === 'job' ? '' : input.place;
   const pack = normalisePack(profile);
@@ -205,7 +231,12 @@ export async function addCheck(store: Store, doing: Doing, number: unknown, body
     job.id,
     data.passed ? 'checked' : 'check not passed',
     `${place} ${need}`.trim(),
-    [asks, data.value === null ? '' : `${figure(data.value)} ${unit}`.trim(), data.text]
+    [
+      asks,
+      data.left ? `not done: ${data.left.join(', ')}` : '',
+      data.value === null ? '' : `${figure(data.value)} ${unit}`.trim(),
+      data.text,
+    ]
       .filter(Boolean)
       .join('; '),
   );

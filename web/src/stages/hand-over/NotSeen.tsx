@@ -1,9 +1,17 @@
+import type { Check } from '@cellmend/contract/records';
 import { MEASURES, measureState, type Ending } from '@cellmend/core/route';
 import { buildOf, offNow, partName } from '@cellmend/core/stripdown';
-import { decisionOf, useInsulation } from '../../api/hooks';
+import { decisionOf, useChecks, useInsulation } from '../../api/hooks';
 import { usePhotos } from '../../photos/Photos';
 import { useJobView } from '../../shell/jobContext';
 import { useTicks } from '../strip-down/usePlan';
+
+/** What newest checks asked besides and nobody did, a sentence each. */
+const leftOut = (checks: readonly Check[]): string[] =>
+  checks
+    .filter((c, i, all) => all.findIndex((k) => k.check === c.check && k.place === c.place) === i)
+    .filter((c) => (c.left ?? []).length > 0)
+    .map((c) => `${c.place ? `${c.place}: ` : ''}not done: ${c.left!.join(', ')}.`);
 
 /** What was not measured or not kept, said where a reader would take it for done. */
 export function NotSeen({ ending }: { ending: Ending }) {
@@ -12,6 +20,7 @@ export function NotSeen({ ending }: { ending: Ending }) {
   const names = new Map(buildOf(pack).parts.map((p) => [p.id, partName(p)]));
   const off = offNow(ticks).map((id) => names.get(id) ?? id);
   const { data: insulation } = useInsulation(job.number);
+  const { data: checks } = useChecks(job.number);
   const photos = usePhotos();
   const worked = (decisionOf(job, 'measures')?.body.measures ?? []).some(
     (m) =>
@@ -27,6 +36,7 @@ export function NotSeen({ ending }: { ending: Ending }) {
     job.scans.length > 0 && worked && !job.scans.some((s) => s.role === 'after')
       ? 'It was not scanned after the work.'
       : '',
+    ...leftOut(checks ?? []),
     opened && photos.length === 0 ? 'No photographs were taken.' : '',
     ending === 'monitored' && job.scans.length === 0
       ? 'Nothing was scanned: there are no first figures to watch against.'

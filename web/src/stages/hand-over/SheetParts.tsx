@@ -3,6 +3,7 @@ import type { Job } from '@cellmend/contract/jobs';
 import type { Check } from '@cellmend/contract/records';
 import { deltaReadsMv, isProof, proofFacts, proofWords } from '@cellmend/core/prove';
 import {
+  checkAsks,
   EVIDENCE,
   MEASURES,
   measureState,
@@ -38,9 +39,12 @@ const EVIDENCE_WORDS = new Map([
   ['group-voltages', 'Lowest group'],
 ]);
 
-/** What a check of the work asked. */
-const asksOf = (check: Check['check']): string =>
-  isProof(check) ? proofFacts(check).asks : (EVIDENCE[check].check?.asks ?? EVIDENCE[check].need);
+/** What a check of the work asked and was done of it. */
+const asksOf = ({ check, left }: Check): string => {
+  if (isProof(check)) return proofFacts(check).asks;
+  const asked = EVIDENCE[check].check;
+  return asked ? checkAsks(asked, left) : EVIDENCE[check].need;
+};
 
 /** Whoever signed, and the high-voltage qualification behind the name: by whom it was certified, or that nobody has. */
 export function Signers({ signers }: { signers: Job['signers'] }) {
@@ -230,7 +234,7 @@ export function Done({ ending }: { ending: Ending }) {
           .map((c) => (
             <p key={c.id}>
               {c.place ? `${c.place}: ` : ''}
-              {asksOf(c.check)}, {c.passed ? 'passed' : 'not passed'}
+              {asksOf(c)}, {c.passed ? 'passed' : 'not passed'}
               {c.value !== null && `, ${c.value} ${c.unit}`}
               {c.text && `. ${c.text}`}. {c.by}, {when(c.at)}.
             </p>

@@ -4,7 +4,7 @@ import { useJobView } from '../../shell/jobContext';
 import { useWrite } from '../../shell/useWrite';
 import { FormEnd } from '../../ui/FormEnd';
 import { Field, Input } from '../../ui/Field';
-import { Button, Mute } from '../../ui/parts';
+import { Button, Mute, Stack } from '../../ui/parts';
 import { when } from '../../ui/words';
 
 /** A moment as a date-and-time field holds it: the clock on the wall. */
@@ -45,7 +45,7 @@ function MomentForm({ scan, onDone }: { scan: ScanSummary; onDone: () => void })
   const [reason, setReason] = useState('');
   const corrects = scan.startedAt !== null;
   return (
-    <>
+    <Stack $gap={8}>
       <Field>
         Recorded at
         <Input
@@ -73,6 +73,6 @@ function MomentForm({ scan, onDone }: { scan: ScanSummary; onDone: () => void })
           {write.busy ? 'Weighing …' : 'It was then'}
         </Button>
       </FormEnd>
-    </>
+    </Stack>
   );
 }

@@ -6,17 +6,20 @@ import { useState } from 'react';
 import { useJobView } from '../../shell/jobContext';
 import { useDraft } from '../../shell/useDraft';
 import { useWrite } from '../../shell/useWrite';
+import { ToggleButton } from 'react-aria-components';
+import { Chips } from '../../ui/Chips';
 import { Input, Field } from '../../ui/Field';
 import { Button, ProblemNote, Row, Stack } from '../../ui/parts';
 
 /** Records one check of the work as passed or not, with its figure where it has one. */
 export function CheckForm({ step, onDone }: { step: Job['steps'][number]; onDone: () => void }) {
-  const { asks, unit = '' } = EVIDENCE[step.evidence].check!;
+  const { asks, unit = '', besides = [] } = EVIDENCE[step.evidence].check!;
   return (
     <Looked
       check={step.evidence as CheckId}
       place={step.place}
-      asks={`${asks}?`}
+      asks={besides.length > 0 ? `${asks}? And: ${besides.join(', ')}?` : `${asks}?`}
+      besides={besides}
       unit={unit}
       yes="Passed"
       no="Not passed"
@@ -30,6 +33,7 @@ export function Looked({
   check,
   place,
   asks,
+  besides = [],
   unit,
   yes,
   no,
@@ -39,6 +43,8 @@ export function Looked({
   check: CheckId;
   place: string;
   asks: string;
+  /** What it asks besides, each of which may be left out. */
+  besides?: readonly string[];
   unit: string;
   yes: string;
   no: string;
@@ -50,7 +56,9 @@ export function Looked({
   const [draft, setDraft, clear] = useDraft(`${job.number}.check.${check}.${place}`, {
     value: '',
     text: '',
+    left: [] as string[] | undefined,
   });
+  const left = (draft.left ?? []).filter((l) => besides.includes(l));
   const [problem, setProblem] = useState<string | null>(null);
   const write = useWrite();
   const record = async (passed: boolean): Promise<void> => {
@@ -62,7 +70,7 @@ export function Looked({
       if (!(e instanceof InputProblem)) throw e;
       return setProblem(`${e.what} ${e.accepted}`);
     }
-    if (await write.run('/checks', { check, place, passed, value, text: draft.text })) {
+    if (await write.run('/checks', { check, place, passed, value, text: draft.text, left })) {
       clear();
       onDone();
     }
@@ -91,6 +99,24 @@ export function Looked({
           />
         </Field>
       </Row>
+      {besides.length > 0 && (
+        <Field>
+          Left out, if any
+          <Chips
+            selectionMode="multiple"
+            selectedKeys={left}
+            onSelectionChange={(k) => setDraft({ ...draft, left: [...k].map(String) })}
+            aria-label="Left out"
+          >
+            {besides.map((b) => (
+              <ToggleButton key={b} id={b}>
+                {b}
+              </ToggleButton>
+            ))}
+          </Chips>
+          {left.length > 0 && <small>The sheet says so.</small>}
+        </Field>
+      )}
       {problem && <ProblemNote what={problem} />}
       {write.problem && <ProblemNote what={write.problem.what} accepted={write.problem.accepted} />}
       <Row>
