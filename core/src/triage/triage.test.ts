@@ -55,4 +55,14 @@ describe('triage', () => {
     }
     expect(triage([], [])).toEqual([]);
   });
+
+  it('asks when it shows: under load a joint inside is among the first, near empty it is not', () => {
+    const first = (signs: Parameters<typeof triage>[0]): string[] =>
+      triage(signs, [], {})
+        .slice(0, 2)
+        .map((r) => r.cause);
+    expect(first(['limps under load', 'only under load'])).toEqual(['cell or group', 'joint inside']);
+    expect(first(['drops at low charge', 'only near empty'])).toEqual(['cell or group', 'balance']);
+    expect(first(['temperature warning', 'only when warm'])[0]).toBe('coolant');
+  });
 });

@@ -10,14 +10,18 @@ export const CAUSES = [
   '12 V supply',
   'coolant',
   'connector',
+  'joint inside',
 ] as const;
 export type Cause = (typeof CAUSES)[number];
 
-/** Signs that intake asks for: symptoms, lamps and history. */
+/** Signs that intake asks for: symptoms, when they show, lamps and history. Weights from memory, ranked as the trade ranks them. */
 export const SIGNS = {
   'short range': { group: 'symptom', weights: { 'cell or group': 3, balance: 2 } },
   'drops at low charge': { group: 'symptom', weights: { 'cell or group': 4, balance: 1 } },
-  'limps under load': { group: 'symptom', weights: { 'cell or group': 3, connector: 1, coolant: 1 } },
+  'limps under load': {
+    group: 'symptom',
+    weights: { 'cell or group': 3, 'joint inside': 2, connector: 1, coolant: 1 },
+  },
   // A hybrid whose blocks are worn apart: the display follows whichever block the control unit looks at.
   'charge display swings quickly up and down': {
     group: 'symptom',
@@ -45,7 +49,16 @@ export const SIGNS = {
   'insulation warning': { group: 'lamp', weights: { insulation: 6, coolant: 1 } },
   'battery warning': { group: 'lamp', weights: { 'cell or group': 2, balance: 1, 'sense board': 1 } },
   'temperature warning': { group: 'lamp', weights: { coolant: 4, 'cell or group': 1, 'sense board': 1 } },
-  'worse after rain': { group: 'history', weights: { insulation: 4, connector: 2 } },
+  // When it shows says as much as what shows.
+  'only when warm': {
+    group: 'when',
+    weights: { 'sense board': 2, coolant: 2, 'cell or group': 2, 'joint inside': 1 },
+  },
+  'only when cold': { group: 'when', weights: { 'cell or group': 3, 'joint inside': 1 } },
+  'only under load': { group: 'when', weights: { 'cell or group': 3, 'joint inside': 3 } },
+  'only near empty': { group: 'when', weights: { 'cell or group': 4, balance: 2 } },
+  'only after standing': { group: 'when', weights: { 'cell or group': 2, balance: 2, '12 V supply': 1 } },
+  'worse after rain': { group: 'when', weights: { insulation: 4, connector: 2 } },
   crash: { group: 'history', weights: { 'crash lock or pyro fuse': 5, insulation: 2, connector: 1 } },
   'flood or jet-wash': { group: 'history', weights: { insulation: 5, 'sense board': 2, connector: 1 } },
   'stood for months': {
@@ -64,7 +77,7 @@ export const SIGNS = {
   'control module changed already': { group: 'history', weights: { insulation: 3, 'sense board': 1 } },
 } as const satisfies Record<
   string,
-  { group: 'symptom' | 'lamp' | 'history'; weights: Partial<Record<Cause, number>> }
+  { group: 'symptom' | 'when' | 'lamp' | 'history'; weights: Partial<Record<Cause, number>> }
 >;
 export type Sign = keyof typeof SIGNS;
 export const SIGN_NAMES = Object.keys(SIGNS) as Sign[];
@@ -104,12 +117,17 @@ const ADVICE: Record<Cause, { test: string; falseStart: string }> = {
     falseStart: 'Changing the 12 V battery as the cause when it is the result.',
   },
   coolant: {
-    test: 'Level, pump, leaks and residue below the plates.',
+    test: 'Liquid: level, pump, leaks and residue below the plates. Air: fan, filter and duct, and that nothing lies on the inlet.',
     falseStart: 'Replacing the temperature sensor before the pump was seen to run.',
   },
   connector: {
     test: 'Every connector to its second stage, pins dry and straight.',
     falseStart: 'Opening the pack before the plugs outside were checked.',
+  },
+  'joint inside': {
+    test: 'A drive with a hard pull in the scan; then, proven dead, the joints with a micro-ohmmeter against their like.',
+    falseStart:
+      'Replacing a module for a loose bus-bar: what sags at once with the current comes back at once.',
   },
 };
 

@@ -44,6 +44,7 @@ import type { StageProps } from '../props';
 type Intake = Extract<DecisionBody, { topic: 'intake' }>;
 const GROUPS = [
   ['symptom', 'What it does'],
+  ['when', 'When it shows'],
   ['lamp', 'Warning lamps'],
   ['history', 'What happened before'],
 ] as const;
