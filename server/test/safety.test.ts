@@ -8,7 +8,8 @@ import type { Hazard } from '@cellmend/core/safety';
 import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { startBench, type Answer, type Bench, type Client } from './harness';
-import { newJob as anyJob } from './depot';
+import type { Problem } from '@cellmend/contract/problem';
+import { newJob as anyJob, proveDead as proveDepotDead } from './depot';
 
 let bench: Bench;
 let ina: Client;
@@ -429,6 +430,34 @@ describe('Stop', () => {
     ).toBe(200);
     // The gate does not come back by itself.
     expect((await gate(job)).holds).toBe(false);
+  });
+});
+
+describe('voltage at terminals that are proven dead', () => {
+  it('is asked about; where it is so the reading is kept and the gate closes', async () => {
+    const job = await anyJob(ina, 'Marram 3', 'live after all');
+    await proveDepotDead(ina, bench, job);
+    expect((await gate(job)).holds).toBe(true);
+    const poles = {
+      kind: 'poles',
+      side: 'whole',
+      packV: 355,
+      negativeV: 150,
+      positiveV: 204,
+      meterOhm: 10e6,
+    };
+    const asked = await ina.post<Problem>(`/api/jobs/${job}/insulation`, { observation: poles });
+    expect(asked.body).toMatchObject({ type: 'urn:cellmend:query' });
+    expect(asked.body.detail).toMatch(/355 V .*proven dead/);
+    expect((await gate(job)).holds).toBe(true);
+    // Half a string between open links is live as ever: nobody is asked.
+    expect(
+      (await ina.post(`/api/jobs/${job}/insulation`, { observation: { ...poles, side: 'pack' } })).status,
+    ).toBe(201);
+    expect(
+      (await ina.post(`/api/jobs/${job}/insulation`, { observation: poles, confirmed: true })).status,
+    ).toBe(201);
+    expect(await gate(job)).toMatchObject({ holds: false, why: expect.stringMatching(/voltage was met/) });
   });
 });
 

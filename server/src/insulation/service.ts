@@ -10,6 +10,7 @@ import {
   testVoltageBounds,
   type InsulationObservation,
 } from '@cellmend/core/insulation';
+import { CLASS_B_V } from '@cellmend/core/safety';
 import { InputProblem, limitValue, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
 import { isTester } from '@cellmend/contract/instruments';
 import { TESTERS } from '@cellmend/devices/drivers';
@@ -24,7 +25,8 @@ import type { InstrumentRuns } from '../instruments/runs';
 import { allowedHost, findInstrument } from '../instruments/service';
 import { refreshNeed } from '../jobs/need';
 import { keepObservation } from '../records/observe';
-import { observationsOf, requireGate } from '../safety/gate';
+import { gateOf, observationsOf, requireGate } from '../safety/gate';
+import { closeGate } from '../safety/service';
 
 export async function listInsulation(store: Store, jobId: string): Promise<InsulationEntry[]> {
   const rows = await observationsOf(store, jobId, 'insulation');
@@ -119,6 +121,37 @@ function checkTest(
     );
 }
 
+/**
+ * Voltage at terminals that are proven dead asks which terminals they are. Where it is so, the proof is no more: the gate closes, and the
+ * reading is kept. @throws InputProblem until somebody has said that it is so
+ */
+async function closeWhereLive(
+  store: Store,
+  doing: Doing,
+  job: JobRow,
+  profile: PackProfile,
+  o: InsulationObservation,
+  confirmed: boolean,
+): Promise<void> {
+  // Between open links a part of the string stays live; its own terminals are what was proven.
+  if (o.kind !== 'poles' || o.section || o.side === 'pack' || o.packV <= CLASS_B_V) return;
+  const { holds } = await gateOf(store, job.id, profile, doing.tx);
+  if (!holds) return;
+  if (!confirmed)
+    throw new InputProblem(
+      'query',
+      `${o.packV} V between terminals of a pack that is proven dead.`,
+      'the voltage of the pack',
+      'The part that was measured, if it was one between open links; or that it is so: then the proof no longer holds, and the gate closes.',
+    );
+  await store.models.Job.findByPk(job.id, {
+    attributes: ['id'],
+    transaction: doing.tx,
+    lock: doing.tx.LOCK.NO_KEY_UPDATE,
+  });
+  await closeGate(store, doing, job, 'voltage-met', `${o.packV} V`);
+}
+
 /** How an entry is allowed to be made: what the form said, or what a run of an instrument already was asked. */
 interface Allowance {
   managementDisconnected: boolean;
@@ -161,6 +194,7 @@ async function keep(
   const what = allow.gateHeld ? null : needsGate(observation);
   if (what) await requireGate(store, job.id, profile, what, doing.person, doing.tx);
   checkTest(observation, pack, allow);
+  await closeWhereLive(store, doing, job, profile, observation, allow.confirmed);
   await keepObservation(store, doing, {
     jobId: job.id,
     topic: 'insulation',

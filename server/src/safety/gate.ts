@@ -277,6 +277,7 @@ export const CLOSED: Record<string, string> = {
   'taken-in': 'the job was taken in from an archive: what was proven elsewhere is proven here anew',
   restored: 'the workshop was restored from a backup: what was done after it is not known',
   shift: 'the shift changed hands',
+  'voltage-met': 'voltage was met at terminals that had been proven dead',
 };
 
 /** Refuses work that opens the pack while the gate is closed. @throws 423 */

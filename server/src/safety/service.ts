@@ -288,7 +288,7 @@ export async function closeGate(
   store: Store,
   doing: Doing,
   job: JobRow,
-  reason: 'profile-changed' | 'taken-in',
+  reason: 'profile-changed' | 'taken-in' | 'voltage-met',
   note: string,
 ): Promise<void> {
   if (!openLockout(await observationsOf(store, job.id, 'make-safe', doing.tx))) return;

@@ -96,8 +96,11 @@ export function PolesForm({ onDone }: { onDone: () => void }) {
     if (!(e instanceof InputProblem)) throw e;
     wrong = e;
   }
-  const submit = async (event: FormEvent): Promise<void> => {
+  const submit = (event: FormEvent): void => {
     event.preventDefault();
+    void record(false);
+  };
+  const record = async (confirmed: boolean): Promise<void> => {
     const shown = figure(draft.shown);
     if (
       shown !== null &&
@@ -110,7 +113,10 @@ export function PolesForm({ onDone }: { onDone: () => void }) {
       return;
     if (
       poles &&
-      !(await add({ observation: { kind: 'poles', side, ...poles, ...(section && { section }) } }))
+      !(await add({
+        observation: { kind: 'poles', side, ...poles, ...(section && { section }) },
+        confirmed,
+      }))
     )
       return;
     if (resistor && !(await add({ observation: resistor }))) return;
@@ -132,7 +138,7 @@ export function PolesForm({ onDone }: { onDone: () => void }) {
     </Field>
   );
   return (
-    <form onSubmit={(e) => void submit(e)}>
+    <form onSubmit={submit}>
       <Sheet>
         <Stack>
           <h2>What do the terminals show?</h2>
@@ -185,6 +191,13 @@ export function PolesForm({ onDone }: { onDone: () => void }) {
           {told && !wrong && <p>{told}</p>}
           {wrong && <ProblemNote what={wrong.what} where={wrong.where} accepted={wrong.accepted} />}
           {problem && <ProblemNote what={problem.what} where={problem.where} accepted={problem.accepted} />}
+          {problem?.code === 'query' && (
+            <div>
+              <Button quiet isDisabled={busy} onPress={() => void record(true)}>
+                It is so: close the gate
+              </Button>
+            </div>
+          )}
           <Row>
             <Button
               type="submit"
