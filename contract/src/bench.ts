@@ -2,6 +2,7 @@ import { RECIPE_IDS } from '@cellmend/core/bench';
 import { SCHOOLS } from '@cellmend/core/learn';
 import { z } from 'zod';
 import { ObservedAtSchema, shown } from './fields';
+import { RecoveryAnswersSchema } from './supervised';
 
 const figure = (most: number) => z.number().min(0).max(most).nullable();
 const series = z.array(z.number().min(-1e9).max(1e9)).max(2000);
@@ -89,6 +90,8 @@ export const NewRunSchema = z.object({
   endV: figure(2000).default(null),
   hottestC: z.number().min(-40).max(300).nullable().default(null),
   note: shown(2000).default(''),
+  /** Of a recovery: what was known of the module before it was tried; what was put in stands as its capacity. */
+  recovery: RecoveryAnswersSchema.nullable().default(null),
 });
 export type NewRun = z.input<typeof NewRunSchema>;
 export const RunFileQuerySchema = z.object({

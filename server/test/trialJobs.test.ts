@@ -1,7 +1,8 @@
 import type { Job, VehicleHistory } from '@cellmend/contract/jobs';
 import type { StoredProfile } from '@cellmend/contract/pack';
 import type { Finding } from '@cellmend/contract/findings';
-import type { Check } from '@cellmend/contract/records';
+import type { Run } from '@cellmend/contract/bench';
+import type { Check, Reading } from '@cellmend/contract/records';
 import type { SafetyView } from '@cellmend/contract/safety';
 import type { PartHistory, StockPart } from '@cellmend/contract/stock';
 import type { InsulationReport } from '@cellmend/core/insulation';
@@ -552,6 +553,48 @@ it('T8: over-discharged modules are scrapped with proof, each with its own', asy
   expect((await ina.post<Told>(`/api/jobs/${n}/salvage`, noProof)).status).toBe(400);
   expect(await doTheWork(ina, n)).toEqual(['disposal M01', 'disposal M02', 'disposal M03']);
   expect((await sign(n, sheet('scrapped'))).status).toBe(201);
+});
+
+it('T8: a recovery that was tended by hand is one: its questions, its limits, its line of the list; what was put in is no capacity', async () => {
+  const n = await open(profileOf('Harrow hand', 6, 6), 'T-8h', 'stood for a fortnight');
+  expect((await sign(n, measures(['recover', 'M03']))).status).toBe(201);
+  await proveDead(ina, bench, n);
+  const tended = (more: object) =>
+    ina.post<Run & Told>(`/api/jobs/${n}/bench/runs`, {
+      place: 'M03',
+      recipe: 'recover',
+      observedAt: bench.clock.iso(),
+      startV: 12.6,
+      endV: 19.4,
+      capacityAh: 1.2,
+      currentA: 1,
+      hours: 1.2,
+      hottestC: 24,
+      ...more,
+    });
+  const known = {
+    emptyDays: 6,
+    ageYears: 4,
+    swollen: false,
+    leaked: false,
+    outdoors: true,
+    somebodyStays: true,
+  };
+  expect((await tended({ startV: null })).status).toBe(400);
+  const unasked = await tended({});
+  expect(unasked.status).toBe(201);
+  expect(unasked.body.says.join(' ')).toMatch(/What spoke against it: .*Its age is not known/);
+  expect((await jobOf(n)).steps.find((s) => s.evidence === 'recovery')).toMatchObject({ met: false });
+  const run = await tended({ recovery: known });
+  expect(run.body).toMatchObject({ capacityAh: null });
+  expect(run.body.says.join(' ')).toMatch(
+    /1.2 A·h were put in. It came up. It has to hold now: begin the hold test/,
+  );
+  const job = await jobOf(n);
+  expect(job.steps.find((s) => s.evidence === 'recovery')).toMatchObject({ met: true });
+  expect(job.steps.find((s) => s.evidence === 'hold-test')).toMatchObject({ met: false });
+  const { body: readings } = await ina.get<Reading[]>(`/api/jobs/${n}/readings`);
+  expect(readings.filter((r) => r.kind === 'capacity')).toEqual([]);
 });
 
 it('a donor out of a crash, or wet and not measured since, is chosen for no pack, whoever asks', async () => {

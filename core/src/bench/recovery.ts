@@ -55,3 +55,45 @@ export function mustNotBeDead(profile: PackProfile, recipe: Recipe, restV: numbe
         : 'Scrap is the usual answer; a supervised recovery asks what speaks against it.',
     );
 }
+
+/** A recovery that somebody tended by hand and wrote down. */
+export interface TendedRecovery extends RecoveryAsk {
+  /** At its end, V; what was put in, A·h; warmest, °C; null where nobody noted it. */
+  endV: number | null;
+  putInAh: number | null;
+  hottestC: number | null;
+}
+/**
+ * What a recovery by hand says: by the questions that are asked before one is supervised, by the limits of its recipe, and by where it
+ * came to. It passes as one that was supervised would: nothing spoke against it, it stayed within its limits and came up above the floor.
+ * Whether it holds after is another test.
+ */
+export function judgeTendedRecovery(
+  profile: PackProfile,
+  recipe: Recipe,
+  run: TendedRecovery,
+): { passed: boolean; says: string[] } {
+  const { against } = mayRecover(profile, run);
+  const { limits } = recipe.steps.find((s) => s.currentA < 0)!;
+  const crossed: string[] = [];
+  if (run.hottestC === null) crossed.push('How warm it got was not noted.');
+  else if (run.hottestC > limits.mostC)
+    crossed.push(`${run.hottestC} °C is above the ${limits.mostC} °C it may reach.`);
+  if (run.putInAh !== null && limits.mostAh !== undefined && run.putInAh > limits.mostAh)
+    crossed.push(
+      `${run.putInAh} A·h is more than the ${limits.mostAh.toFixed(1)} A·h that a recovery puts in.`,
+    );
+  const upV = limitValue(profile, 'cellEmptyV') * run.cells;
+  const up = run.endV !== null && run.endV >= upV;
+  return {
+    passed: against.length === 0 && crossed.length === 0 && up,
+    says: [
+      ...(run.putInAh === null ? [] : [`${run.putInAh} A·h were put in.`]),
+      ...(against.length > 0 ? [`What spoke against it: ${against.join(' ')}`] : []),
+      ...crossed,
+      up
+        ? 'It came up. It has to hold now: begin the hold test.'
+        : `It did not come up to the ${upV.toFixed(1)} V at which an ordinary charge begins.`,
+    ],
+  };
+}

@@ -9,7 +9,13 @@ import {
   type Run,
   type RunData,
 } from '@cellmend/contract/bench';
-import { limitsCrossed, recipesFor, type RecipeId } from '@cellmend/core/bench';
+import {
+  judgeTendedRecovery,
+  limitsCrossed,
+  recipesFor,
+  type Recipe,
+  type RecipeId,
+} from '@cellmend/core/bench';
 import {
   cellsAt,
   judgeAt,
@@ -31,6 +37,7 @@ import { measuredAlone } from '../parts/donors';
 import { findJob } from '../jobs/find';
 import { refreshNeed } from '../jobs/need';
 import { keepObservation } from '../records/observe';
+import { addCheck } from '../records/checks';
 import { keepReading, STANDING } from '../records/readings';
 import { namesOf } from '../safety/gate';
 import { runFor } from '../scans/work';
@@ -128,25 +135,70 @@ export async function keepRun(
   return { ...data, id: row.id, place, by: doing.person.name, at: observedAt.toISOString() };
 }
 
+/** A recovery as it was tended by hand, judged by what a supervised one is asked. @throws 400 without its voltage at rest */
+function tendedRecovery(
+  profile: PackProfile,
+  recipe: Recipe,
+  cells: number,
+  t: Pick<z.output<typeof NewRunSchema>, 'startV' | 'endV' | 'capacityAh' | 'hottestC' | 'recovery'>,
+): ReturnType<typeof judgeTendedRecovery> {
+  if (t.startV === null)
+    throw refuse(
+      'startV',
+      'A recovery begins at a voltage that was read at rest.',
+      'What it rested at before, V.',
+    );
+  const unknown = {
+    emptyDays: null,
+    ageYears: null,
+    swollen: null,
+    leaked: null,
+    outdoors: false,
+    somebodyStays: false,
+  };
+  return judgeTendedRecovery(profile, recipe, {
+    ...(t.recovery ?? unknown),
+    restV: t.startV,
+    cells,
+    endV: t.endV,
+    putInAh: t.capacityAh,
+    hottestC: t.hottestC,
+  });
+}
+
 /** A run as it was tended and written down by hand. @throws 400 */
 export async function addRun(store: Store, doing: Doing, number: unknown, body: unknown): Promise<Run> {
-  const { place, observedAt, complete, dropouts, ...t } = NewRunSchema.parse(body);
+  const { place, observedAt, complete, dropouts, recovery, ...t } = NewRunSchema.parse(body);
   const found = await findJob(store, number, doing.tx);
   const { cells } = unitOf(found.profile, place);
   mustBePossible(found.profile, place, { capacityAh: t.capacityAh, volts: [t.startV, t.endV] });
   const recipe = recipeOf(found.profile, t.recipe);
+  const tended =
+    recipe?.id === 'recover' ? tendedRecovery(found.profile, recipe, cells, { ...t, recovery }) : null;
+  if (tended)
+    await addCheck(store, doing, number, {
+      check: 'recovery',
+      place,
+      passed: tended.passed,
+      value: t.endV,
+      text: ['By hand.', ...tended.says].join(' ').slice(0, 2000),
+    });
   return keepRun(store, doing, found, place, new Date(observedAt), {
     ...t,
+    // What was put in says nothing of what it holds.
+    ...(tended ? { capacityAh: null } : {}),
     version: recipe?.version ?? 1,
     from: 'hand',
     name: '',
-    lowerBound: t.capacityAh !== null && !complete,
+    lowerBound: t.capacityAh !== null && !complete && !tended,
     energyWh: null,
     // How many is known, not when: each counts from nowhere.
     dropoutsAh: Array.from({ length: dropouts }, () => 0),
     r10sMilliohm: null,
     held: null,
-    says: recipe ? limitsCrossed(recipe, cells, t) : [],
+    says: [...(tended?.says ?? []), ...(recipe ? limitsCrossed(recipe, cells, t) : [])].map((s) =>
+      s.slice(0, 400),
+    ),
     course: null,
     sha256: null,
   });

@@ -15,6 +15,7 @@ import { Field, Input, Select } from '../../ui/Field';
 import { Button, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { temperature, temperatureUnit } from '../../ui/units';
 import { fixed, upper } from '../../ui/words';
+import { Recovery, UNKNOWN } from './Recovery';
 import { keepHold, keepRun } from './useBench';
 
 const EMPTY = {
@@ -28,6 +29,8 @@ const EMPTY = {
   dropouts: '',
   cutoffV: '',
   note: '',
+  startV: '',
+  recovery: UNKNOWN,
 };
 /** A figure: null where nothing is typed, NaN where it cannot be read. */
 const figure = (text: string): number | null =>
@@ -51,11 +54,13 @@ export function RunForm({ place }: { place: string }) {
   const recipe = recipes.find((r) => r.id === t.recipe);
   const usualCutoff = cells * (recipe ? cutoffVPerCell(recipe) : limitValue(pack.profile, 'cellEmptyV'));
   const cutoffV = figure(t.cutoffV) ?? usualCutoff;
+  const recovers = t.recipe === 'recover';
   const figures = {
     capacityAh: figure(t.capacityAh),
     currentA: figure(t.currentA),
     hours: figure(t.hours),
     endV: figure(t.endV),
+    startV: figure(t.startV ?? ''),
     dropouts: figure(t.dropouts) ?? 0,
     cutoffV,
   };
@@ -86,6 +91,7 @@ export function RunForm({ place }: { place: string }) {
   const ready =
     unread.length === 0 &&
     !warmthBad &&
+    (!recovers || (figures.startV !== null && figures.endV !== null)) &&
     (figures.capacityAh !== null || t.note.trim() !== '' || hottestC !== null);
   const record = (): void => {
     const body: NewRun = {
@@ -97,6 +103,8 @@ export function RunForm({ place }: { place: string }) {
       currentA: figures.currentA,
       hours: figures.hours,
       endV: figures.endV,
+      startV: figures.startV,
+      recovery: recovers ? (t.recovery ?? UNKNOWN) : null,
       dropouts: figures.dropouts,
       cutoffV: figures.cutoffV,
       hottestC,
@@ -143,7 +151,8 @@ export function RunForm({ place }: { place: string }) {
     }
   };
   const input = (
-    key: keyof typeof EMPTY & ('capacityAh' | 'currentA' | 'hours' | 'endV' | 'dropouts' | 'cutoffV'),
+    key: keyof typeof EMPTY &
+      ('capacityAh' | 'currentA' | 'hours' | 'startV' | 'endV' | 'dropouts' | 'cutoffV'),
     label: string,
     hint = '',
   ) => (
@@ -212,7 +221,7 @@ export function RunForm({ place }: { place: string }) {
               <option value="other">Another</option>
             </Select>
           </Field>
-          {input('capacityAh', 'Gave, A·h')}
+          {input('capacityAh', recovers ? 'Put in, A·h' : 'Gave, A·h')}
           {input('cutoffV', 'Cut-off, V', fixed(usualCutoff, 1))}
           <Chips
             selectionMode="single"
@@ -228,6 +237,7 @@ export function RunForm({ place }: { place: string }) {
         <Row style={{ flexWrap: 'wrap' }}>
           {input('currentA', 'At, A')}
           {input('hours', 'It took, h')}
+          {recovers && input('startV', 'At rest before, V')}
           {input('endV', 'End, V')}
           {nimh && input('dropouts', 'Steps seen')}
           <Field style={{ flex: '1 1 120px' }}>
@@ -245,6 +255,13 @@ export function RunForm({ place }: { place: string }) {
             <Input value={t.note} maxLength={2000} onChange={(e) => setT({ ...t, note: e.target.value })} />
           </Field>
         </Row>
+        {recovers && (
+          <Recovery
+            answers={t.recovery ?? UNKNOWN}
+            onChange={(recovery) => setT({ ...t, recovery })}
+            what="Scrap is the usual answer."
+          />
+        )}
         {recipe && (
           <Mute>
             {recipe.says}{' '}
