@@ -6,7 +6,6 @@ import {
   type Chemistry,
   type PackProfile,
 } from '@cellmend/core/pack';
-import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import { FieldGroup } from '../ui/Field';
 import { Chips } from '../ui/Chips';
@@ -17,13 +16,17 @@ export function ChemistryField({
   profile,
   change,
   take,
+  wanted,
+  want: setWanted,
 }: {
   profile: PackProfile;
   change: (part: Partial<PackProfile>) => void;
   /** A whole profile in place of this one. */
   take: (next: PackProfile) => void;
+  /** The chemistry that was pressed while its question is open: until it is answered nothing is saved. */
+  wanted: Chemistry | null;
+  want: (chemistry: Chemistry | null) => void;
 }) {
-  const [wanted, setWanted] = useState<Chemistry | null>(null);
   return (
     <>
       <FieldGroup>
@@ -31,7 +34,7 @@ export function ChemistryField({
         <Chips
           selectionMode="single"
           disallowEmptySelection
-          selectedKeys={[profile.chemistry]}
+          selectedKeys={[wanted ?? profile.chemistry]}
           onSelectionChange={(k) => setWanted([...k][0] as Chemistry)}
           aria-label="Chemistry"
         >

@@ -2,7 +2,7 @@ import { ModuleLook } from './ModuleLook';
 import type { Person } from '@cellmend/contract/people';
 import { PackProfileSchema, readPackProfile, type StoredProfile } from '@cellmend/contract/pack';
 import { fieldsOf } from '@cellmend/contract/problem';
-import { checkProfile, type PackProfile } from '@cellmend/core/pack';
+import { checkProfile, chemistryName, type Chemistry, type PackProfile } from '@cellmend/core/pack';
 import { Download, Upload } from 'lucide-react';
 import { useState } from 'react';
 import { FileTrigger } from 'react-aria-components';
@@ -77,6 +77,8 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
     where?: string | undefined;
     accepted?: string | undefined;
   } | null>(null);
+  const [wanted, setWanted] = useState<Chemistry | null>(null);
+  const asked = wanted === profile.chemistry ? null : wanted;
   const [busy, setBusy] = useState(false);
   const { mutate } = useSWRConfig();
   const onward = useOnward();
@@ -179,7 +181,13 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
                     onChange={(e) => change({ name: e.target.value })}
                   />
                 </Field>
-                <ChemistryField profile={profile} change={change} take={take} />
+                <ChemistryField
+                  profile={profile}
+                  change={change}
+                  take={take}
+                  wanted={asked}
+                  want={setWanted}
+                />
                 <Row>
                   <Field style={{ flex: 1 }}>
                     Rated, A·h
@@ -304,11 +312,13 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
           <NextBar>
             <div>
               <b>
-                {errors.length === 0
-                  ? 'The profile is consistent.'
-                  : errors.length === 1
-                    ? errors[0]!.what
-                    : `${errors.length} faults to mend first, listed above.`}
+                {asked
+                  ? `What becomes of the rest curve with ${chemistryName(asked)}? Answer above; nothing is saved before.`
+                  : errors.length === 0
+                    ? 'The profile is consistent.'
+                    : errors.length === 1
+                      ? errors[0]!.what
+                      : `${errors.length} faults to mend first, listed above.`}
               </b>
               <br />
               <Mute>
@@ -331,12 +341,19 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
                 Export
               </Button>
               {person.mayWrite && (
-                <Button quiet isDisabled={errors.length > 0 || busy} onPress={() => void save(true)}>
+                <Button
+                  quiet
+                  isDisabled={errors.length > 0 || asked !== null || busy}
+                  onPress={() => void save(true)}
+                >
                   Save as new
                 </Button>
               )}
               {person.mayWrite && (
-                <Button isDisabled={errors.length > 0 || busy} onPress={() => void save(false)}>
+                <Button
+                  isDisabled={errors.length > 0 || asked !== null || busy}
+                  onPress={() => void save(false)}
+                >
                   Save
                 </Button>
               )}
