@@ -39,12 +39,19 @@ export function NewJob({ onClose }: { onClose: () => void }) {
   const known = plate ? vehicles?.find((v) => v.plate?.toLowerCase() === plate.toLowerCase()) : undefined;
   const inIt = known?.packs.find((p) => p.now);
   const profile = draft.packProfileId || inIt?.profileId || '';
+  // What is known of the plate stands until somebody types another.
+  const title = draft.title || known?.name || '';
   const submit = async (event: FormEvent): Promise<void> => {
     event.preventDefault();
     setProblem(null);
+    const missing = [
+      ...(title.trim() === '' ? ['which vehicle it is'] : []),
+      ...(profile === '' ? ['which pack is in it'] : []),
+    ];
+    if (missing.length > 0) return setProblem(`Still missing: ${missing.join(', and ')}.`);
     try {
       const { number } = await send<{ number: number }>('POST', '/jobs', {
-        title: draft.title,
+        title,
         complaint: draft.complaint,
         plate,
         packProfileId: profile,
@@ -73,7 +80,7 @@ export function NewJob({ onClose }: { onClose: () => void }) {
       </Sheet>
     );
   return (
-    <Sheet as="form" onSubmit={(e) => void submit(e)} aria-label="New job">
+    <Sheet as="form" noValidate onSubmit={(e: FormEvent) => void submit(e)} aria-label="New job">
       <Stack>
         <h2>New job</h2>
         {problem && <ProblemNote what={problem} />}
@@ -83,7 +90,7 @@ export function NewJob({ onClose }: { onClose: () => void }) {
             <Input
               required
               maxLength={120}
-              value={draft.title}
+              value={title}
               onChange={(e) => setDraft({ ...draft, title: e.target.value })}
             />
           </Field>
@@ -114,6 +121,16 @@ export function NewJob({ onClose }: { onClose: () => void }) {
           </Field>
         </Row>
         {known && <Mute>{knownWords(known)}.</Mute>}
+        {profile === '' && (
+          <Row>
+            <Mute style={{ flex: 1 }}>
+              A pack that is not listed gets its profile first; what is typed here stays.
+            </Mute>
+            <LinkButton $quiet to="/packs">
+              Make its profile
+            </LinkButton>
+          </Row>
+        )}
         <Field>
           Complaint
           <TextArea
