@@ -78,7 +78,7 @@ describe('a pack in which nothing points at a leak', () => {
     const short = { ...rear!, points: rear!.points.slice(0, 1) };
     const early = report([front!, short]);
     expect(early.title).toBe('No leak so far');
-    expect(early.text).toMatch(new RegExp(`is clean. No leak so far at ${order[half]} to .* \\(15 s\\)`));
+    expect(early.text).toMatch(new RegExp(`are clean. No leak so far at ${order[half]} to .* \\(15 s\\)`));
     expect(early.next).toMatchObject({
       kind: 'nothing',
       text: expect.stringContaining(`: ${order[half]} to`),

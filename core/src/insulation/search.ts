@@ -33,7 +33,7 @@ export function headline(s: {
   const soFar = s.tests.filter((t) => t.lacks).map((t) => `${t.label} (${t.lacks})`);
   const clean =
     passed.length > 0
-      ? `${where ? ', and ' : ''}${passed.slice(-2).join(' and ')} ${passed.length > 1 ? 'are' : 'is'} clean`
+      ? `${where ? ', and ' : ''}${passed.slice(-2).join(' and ')} ${passed.length > 1 || passed[0]!.includes(' to ') ? 'are' : 'is'} clean`
       : '';
   const limit =
     judged?.verdict === 'below'

@@ -286,7 +286,11 @@ export function insulationLayer(report: InsulationReport | null): Layer {
   return {
     id: 'insulation',
     name: 'Insulation',
-    caption: report ? 'how likely the leak is' : 'nothing measured yet',
+    caption: !report
+      ? 'nothing measured yet'
+      : report.suspected === false
+        ? 'what was tested'
+        : 'how likely the leak is',
     groups: new Map(),
     modules: marks,
     legend: null,

@@ -176,7 +176,9 @@ export function RunForm({ place }: { place: string }) {
     <Sheet aria-label={`Run of ${place}`}>
       <Stack>
         <Row style={{ flexWrap: 'wrap' }}>
-          <h2 style={{ flex: 1 }}>{place}: what did it give?</h2>
+          <h2 style={{ flex: 1 }}>
+            {place}: {recovers ? 'did it come up?' : 'what did it give?'}
+          </h2>
           <FileTrigger
             acceptedFileTypes={['.csv', '.txt', '.tsv', 'text/csv']}
             onSelect={(f) => f?.[0] && void send(f[0])}
@@ -222,17 +224,19 @@ export function RunForm({ place }: { place: string }) {
             </Select>
           </Field>
           {input('capacityAh', recovers ? 'Put in, A·h' : 'Gave, A·h')}
-          {input('cutoffV', 'Cut-off, V', fixed(usualCutoff, 1))}
-          <Chips
-            selectionMode="single"
-            disallowEmptySelection
-            selectedKeys={[t.complete ? 'to' : 'before']}
-            onSelectionChange={(k) => setT({ ...t, complete: [...k][0] === 'to' })}
-            aria-label="How it ended"
-          >
-            <ToggleButton id="to">to its cut-off</ToggleButton>
-            <ToggleButton id="before">ended before</ToggleButton>
-          </Chips>
+          {!recovers && input('cutoffV', 'Cut-off, V', fixed(usualCutoff, 1))}
+          {!recovers && (
+            <Chips
+              selectionMode="single"
+              disallowEmptySelection
+              selectedKeys={[t.complete ? 'to' : 'before']}
+              onSelectionChange={(k) => setT({ ...t, complete: [...k][0] === 'to' })}
+              aria-label="How it ended"
+            >
+              <ToggleButton id="to">to its cut-off</ToggleButton>
+              <ToggleButton id="before">ended before</ToggleButton>
+            </Chips>
+          )}
         </Row>
         <Row style={{ flexWrap: 'wrap' }}>
           {input('currentA', 'At, A')}

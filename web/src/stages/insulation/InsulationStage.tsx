@@ -198,8 +198,9 @@ function Search({ leak }: { leak: InsulationReport }) {
       <Sheet>
         <h3>The string, from negative to positive</h3>
         <Mute>
-          Bars show how likely the leak is in each module. The needle is where the chassis sits on the voltage
-          ladder.
+          {leak.suspected === false && !leak.location
+            ? 'Filled is clean by a test that counts; white is not tested yet, or not long enough.'
+            : 'Bars show how likely the leak is in each module. The needle is where the chassis sits on the voltage ladder.'}
           {!leak.trust.ok && ' Two leaks: the needle means nothing now.'}
           {!leak.known && leak.location?.remarks.map((r) => ` ${r}`)}
         </Mute>
@@ -226,9 +227,10 @@ function Search({ leak }: { leak: InsulationReport }) {
                     ? '–'
                     : `${t.result.atLeast ? 'more than ' : ''}${ohms(t.result.ohm)}${t.result.rising ? ', rising' : ''}`}
               </b>
-              <b className="n">{t.lacks ? `so far, ${t.lacks}` : t.result.verdict}</b>
+              <b className="n">{t.lacks ? 'so far' : t.result.verdict}</b>
               <span>
                 {t.mounted ? 'as mounted' : 'loose'}
+                {t.lacks && t.lacks !== 'loose' && `, ${t.lacks}`}
                 {t.result.dar !== null && !t.result.bound && `, DAR ${fixed(t.result.dar, 2)}`}
                 {t.result.pi !== null && !t.result.bound && `, PI ${fixed(t.result.pi, 2)}`}
                 {t.result.bound && `, ${t.setV} V not reached`}
