@@ -90,6 +90,15 @@ export const BalanceLineSchema = z.object({
 });
 export type BalanceLine = z.infer<typeof BalanceLineSchema>;
 
+/** How long and how far the workshop stands for its work, and for what of it. */
+export const WarrantySchema = z
+  .object({
+    months: z.number().gt(0).max(240).nullable(),
+    km: z.number().gt(0).max(2_000_000).nullable(),
+    covers: z.array(z.enum(['parts', 'labour'])).min(1, 'Parts, labour or both.'),
+  })
+  .refine((w) => w.months !== null || w.km !== null, 'Months, kilometres or both.');
+
 export const DecisionBodySchema = z.discriminatedUnion('topic', [
   IntakeBodySchema,
   AppraisalBodySchema,
@@ -127,6 +136,7 @@ export const DecisionBodySchema = z.discriminatedUnion('topic', [
     cameTo: z.number().min(0).max(1e8).nullable().default(null),
     /** Who carries on a thermal watch that is not over, and until when; empty where none goes on. */
     watchBy: z.string().trim().max(200).default(''),
+    warranty: WarrantySchema.nullable().default(null),
   }),
   z.object({ topic: z.literal('reopen'), why: z.string().trim().min(3, 'What is back?').max(500) }),
 ]);

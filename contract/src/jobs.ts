@@ -1,7 +1,7 @@
 import { CHECK_IDS, ENDING_IDS, EVIDENCE_IDS, STAGES, STAGE_STATES } from '@cellmend/core/route';
 import { PROOF_IDS } from '@cellmend/core/prove';
 import { z } from 'zod';
-import { DecisionSchema, MeasureSchema } from './decisions';
+import { DecisionSchema, MeasureSchema, WarrantySchema } from './decisions';
 import { PackProfileSchema } from './pack';
 import { GateSchema } from './safety';
 import { FileFormatSchema } from './scans';
@@ -109,6 +109,8 @@ export const JobSchema = z.object({
       odometerKm: z.number().nullable(),
       /** What it put into this pack. */
       parts: z.array(z.object({ place: z.string(), label: z.string() })),
+      /** What it was given on its sheet. */
+      warranty: WarrantySchema.nullable().optional(),
     }),
   ),
   /** Parts that this job took out of the pack, and where each went. */

@@ -63,7 +63,7 @@ it('reads the demo vehicle live and weighs a meter reading in', async () => {
   await page.getByText('P0A80-00').waitFor();
   await page.waitForTimeout(6000);
   await page.getByRole('button', { name: 'Stop and keep' }).click();
-  await page.getByRole('cell', { name: /Live scan/ }).waitFor({ timeout: 60_000 });
+  await page.getByRole('cell', { name: /^Live scan/ }).waitFor({ timeout: 60_000 });
   await page.getByRole('radio', { name: 'Trouble codes' }).click();
   await page.getByText('The vehicle judges the pack worn').waitFor();
   await page

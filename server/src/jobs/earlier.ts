@@ -40,6 +40,7 @@ export async function earlierJobs(store: Store, job: JobRow): Promise<Job['earli
       endedAt: r.endedAt?.toISOString() ?? null,
       odometerKm: intake?.topic === 'intake' ? intake.odometerKm : null,
       parts: r.parts ?? [],
+      ...(sheet?.topic === 'hand-over' && sheet.warranty ? { warranty: sheet.warranty } : {}),
     };
   });
 }

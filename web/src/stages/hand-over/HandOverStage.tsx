@@ -13,27 +13,16 @@ import { Field, Input, TextArea } from '../../ui/Field';
 import { currencyUnit } from '../../ui/units';
 import { Chips } from '../../ui/Chips';
 import { lazyChart, type PropsOf } from '../../ui/lazyChart';
-import {
-  QuietAnchor,
-  Button,
-  LinkButton,
-  Mute,
-  NextBar,
-  Page,
-  ProblemNote,
-  Row,
-  Sheet,
-  Stack,
-} from '../../ui/parts';
+import { QuietAnchor, Button, LinkButton, Mute, NextBar, Page, Row, Sheet, Stack } from '../../ui/parts';
 import { day, upper, when } from '../../ui/words';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
-import { HowTheyLeave } from './HowTheyLeave';
-import { Missing } from './Missing';
 import { NotSeen } from './NotSeen';
 import { Paper } from './Paper';
 import { Quoted, useChosenQuote } from './Quoted';
 import { useSheetIsWhole } from './sheetIsWhole';
+import { typedOf, warrantyOf } from './warranty';
+import { warrantyWords } from '../warrantyWords';
 import {
   Came,
   Done,
@@ -49,6 +38,10 @@ import {
 } from './SheetParts';
 
 const Appraised = lazily<object, typeof import('./Appraised')>(() => import('./Appraised'), 'Appraised');
+const HowTheyLeave = lazily<object, typeof import('./HowTheyLeave')>(
+  () => import('./HowTheyLeave'),
+  'HowTheyLeave',
+);
 const Screen = styled.div`
   @media print {
     display: none;
@@ -65,6 +58,21 @@ const WasItSo = lazyChart<
   PropsOf<typeof import('../../learn/WasItSo').WasItSo>,
   typeof import('../../learn/WasItSo')
 >(() => import('../../learn/WasItSo'), 'WasItSo', 0);
+
+const Missing = lazyChart<PropsOf<typeof import('./Missing').Missing>, typeof import('./Missing')>(
+  () => import('./Missing'),
+  'Missing',
+  0,
+);
+const Reopen = lazyChart<PropsOf<typeof import('./Reopen').Reopen>, typeof import('./Reopen')>(
+  () => import('./Reopen'),
+  'Reopen',
+  0,
+);
+const WarrantyFields = lazyChart<
+  PropsOf<typeof import('./WarrantyFields').WarrantyFields>,
+  typeof import('./WarrantyFields')
+>(() => import('./WarrantyFields'), 'WarrantyFields', 72);
 
 /** What each ending's sheet is called, and what it asks for beside the record. */
 const SHEETS: Record<Ending, { title: string; asks: string | null; heading: string; expect: string }> = {
@@ -97,6 +105,17 @@ const SHEETS: Record<Ending, { title: string; asks: string | null; heading: stri
   scrapped: { title: 'Scrapped and salvaged', asks: null, heading: '', expect: '' },
 };
 
+/** Measures after which the balancing has something to do. */
+const LEVELS: ReadonlySet<string> = new Set([
+  'replace-module',
+  'balance',
+  'condition',
+  'dry',
+  'recover',
+  'whole-pack',
+]);
+const NOTHING_TO_LEVEL = 'Come back if the range falls by more than 10 % or a warning lamp lights.';
+
 /** The sheet the owner gets, for each way a job can end: what is on record, and nothing else. */
 export function HandOverStage({ question }: StageProps) {
   const { job, findings, pack, person } = useJobView();
@@ -122,6 +141,12 @@ export function HandOverStage({ question }: StageProps) {
     `${job.number}.came-to`,
     signed0?.body.cameTo == null ? '' : String(signed0.body.cameTo),
   );
+  const [warrantyTyped, setWarranty] = useDraft(
+    `${job.number}.warranty`,
+    typedOf(signed0?.body.warranty ?? null),
+  );
+  const { warranty, wrong: warrantyWrong } = warrantyOf(warrantyTyped);
+  const stands = ending === 'repaired' || ending === 'monitored';
   const cameTo = cost.trim() === '' ? null : Number(cost.trim().replace(',', '.'));
   const costOk = cameTo === null || (Number.isFinite(cameTo) && cameTo >= 0);
   const quote = useChosenQuote(job.number);
@@ -140,7 +165,8 @@ export function HandOverStage({ question }: StageProps) {
       </Before>
     );
   const { title, asks, heading, expect } = SHEETS[ending];
-  const told = expectations ?? expect;
+  const levels = list.body.measures.some((m) => m.dropped === '' && LEVELS.has(m.kind));
+  const told = expectations ?? (ending === 'repaired' && !levels ? NOTHING_TO_LEVEL : expect);
   // What the sheet asks for beside the record is missing as well.
   const asked =
     asks !== null && estimate.trim() === '' && !(ending === 'appraised' && decisionOf(job, 'appraisal'))
@@ -200,6 +226,7 @@ export function HandOverStage({ question }: StageProps) {
                     onChange={(e) => setExpectations(e.currentTarget.value)}
                   />
                 </Field>
+                {stands && <WarrantyFields typed={warrantyTyped} onChange={setWarranty} />}
                 {quote && (
                   <Field style={{ maxWidth: 260 }}>
                     What it came to{currencyUnit() && `, ${currencyUnit()}`}
@@ -270,6 +297,12 @@ export function HandOverStage({ question }: StageProps) {
               </p>
             </section>
           )}
+          {stands && warranty && (
+            <section>
+              <h2>Warranty</h2>
+              <p>{upper(warrantyWords(warranty))}, from the day this is signed.</p>
+            </section>
+          )}
           {told && (
             <section>
               <h2>What to expect</h2>
@@ -292,7 +325,11 @@ export function HandOverStage({ question }: StageProps) {
           <LeftOpen />
           <Pictures />
           <PartsOut />
-          <HowTheyLeave />
+          {job.removed.length > 0 && (
+            <Suspense>
+              <HowTheyLeave />
+            </Suspense>
+          )}
           {job.contradictions.length > 0 && (
             <section>
               <h2>Not borne out by the record</h2>
@@ -340,7 +377,14 @@ export function HandOverStage({ question }: StageProps) {
                 Print
               </Button>
               <Button
-                isDisabled={!whole || !signing.may || signing.busy || obstacles.length > 0 || !costOk}
+                isDisabled={
+                  !whole ||
+                  !signing.may ||
+                  signing.busy ||
+                  obstacles.length > 0 ||
+                  !costOk ||
+                  (stands && warrantyWrong)
+                }
                 onPress={() =>
                   void signing.sign({
                     body: {
@@ -351,6 +395,7 @@ export function HandOverStage({ question }: StageProps) {
                       estimate: asks ? estimate : '',
                       cameTo: quote ? cameTo : null,
                       watchBy: watch ? watchBy : '',
+                      warranty: stands ? warranty : null,
                     },
                     findingIds: [...(before ? [before.id] : []), ...(after ? [after.id] : [])],
                   })
@@ -364,36 +409,5 @@ export function HandOverStage({ question }: StageProps) {
         </Stack>
       </Screen>
     </Print>
-  );
-}
-
-/** A code that comes back, a delta that grows: the job is open again. */
-function Reopen() {
-  const { job } = useJobView();
-  const signing = useSigning('reopen');
-  const [why, setWhy, clear] = useDraft(`${job.number}.reopen`, '');
-  return (
-    <Sheet>
-      <Stack>
-        <Field>
-          It is back: a code, a growing delta, a lamp
-          <TextArea value={why} maxLength={500} onChange={(e) => setWhy(e.currentTarget.value)} />
-        </Field>
-        {signing.problem && <ProblemNote what={signing.problem.message} />}
-        <div>
-          <Button
-            quiet
-            isDisabled={!signing.may || signing.busy || why.trim().length < 3}
-            onPress={() =>
-              void signing
-                .sign({ body: { topic: 'reopen', why }, findingIds: [] })
-                .then((ok) => ok && clear())
-            }
-          >
-            Open the job again
-          </Button>
-        </div>
-      </Stack>
-    </Sheet>
   );
 }
