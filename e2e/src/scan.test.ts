@@ -41,10 +41,10 @@ it('takes a file of another tool: columns named once, direction confirmed, remem
   await page.getByRole('button', { name: 'Read the file so' }).click();
   await page.getByRole('heading', { name: /Which way does the current count/ }).waitFor();
   await page.getByRole('button', { name: 'Positive is charge' }).click();
-  await page.getByRole('cell', { name: /strange\.csv/ }).waitFor();
+  await page.getByRole('cell', { name: /^strange\.csv/ }).waitFor();
   await choose();
   await page
-    .getByRole('cell', { name: /strange\.csv/ })
+    .getByRole('cell', { name: /^strange\.csv/ })
     .nth(1)
     .waitFor({ timeout: 60_000 });
   await page.getByRole('link', { name: 'See findings' }).click();
