@@ -90,7 +90,7 @@ export const NewRunSchema = z.object({
   endV: figure(2000).default(null),
   hottestC: z.number().min(-40).max(300).nullable().default(null),
   note: shown(2000).default(''),
-  /** Of a recovery: what was known of the module before it was tried; what was put in stands as its capacity. */
+  /** Of a recovery, whose `capacityAh` is what was put in: what was known of the module before it was tried. */
   recovery: RecoveryAnswersSchema.nullable().default(null),
 });
 export type NewRun = z.input<typeof NewRunSchema>;

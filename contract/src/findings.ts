@@ -25,6 +25,8 @@ const InsulationAskSchema = z.object({
   spreadFindingId: z.uuid().nullable(),
   /** Voltages typed at modules and channels: where one stands low is a hint. */
   readingIds: z.array(z.uuid()).max(1000).default([]),
+  /** Intake named a lamp or a code of the insulation. */
+  reported: z.literal(true).optional(),
 });
 const MatchAskSchema = z.object({
   topic: z.literal('match'),

@@ -87,6 +87,16 @@ describe('a pack in which nothing points at a leak', () => {
     expect(report([front!, { ...rear!, mounted: false }]).title).toBe('No leak so far');
     expect(report([front!, rear!])).toMatchObject({ title: 'No leak shows', suspected: false });
   });
+  it('is suspected where a test is doubtful, or the vehicle came with a lamp or a code of it', () => {
+    const pinned = {
+      ...test(order[3]!, order[3]!, true, 2e6),
+      points: [{ timeS: 60, ohm: null, voltageV: 400 }],
+    } as InsulationObservation;
+    expect(report([front!, rear!, pinned])).toMatchObject({ suspected: true });
+    const told = insulationReport(pack, [front!, rear!], { moduleV, reported: true });
+    expect(told).toMatchObject({ suspected: true, title: 'Perhaps outside the pack' });
+    expect(told.next.kind).toBe('sides');
+  });
   it('leaks all the same where it leaked loose, or within seconds', () => {
     const loose = { ...test(order[3]!, order[3]!, true), mounted: false } as InsulationObservation;
     expect(report([loose])).toMatchObject({ found: order[3], suspected: true });

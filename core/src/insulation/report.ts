@@ -35,7 +35,7 @@ const FOUND_SHARE = 0.9;
 export function insulationReport(
   pack: Pack,
   observations: readonly InsulationObservation[],
-  { moduleV, lowestMv, jotted = [] }: InsulationInputs,
+  { moduleV, lowestMv, jotted = [], reported = false }: InsulationInputs,
 ): InsulationReport {
   const packVolts = moduleV.reduce((a, b) => a + b, 0);
   const last = <K extends InsulationObservation['kind']>(kind: K) =>
@@ -207,7 +207,10 @@ export function insulationReport(
         : '';
   const suspected =
     (bad !== '' && !(bad === 'the terminals show a leak' && location === null)) ||
+    reported ||
     leaks.length > 0 ||
+    // Pinned, falling or below the limit when warm: none of these calms anybody.
+    tests.some((t) => t.result.verdict === 'doubtful') ||
     parts.some((part) => part.outcome === 'leak') ||
     [...notes.values()].some((n) => n.low) ||
     (location !== null && !healthy(location, judged, vehicle));

@@ -139,8 +139,8 @@ export function nextStep(s: {
       kind: 'nothing',
       text:
         s.untested === ''
-          ? 'Nothing points at a leak.'
-          : `Nothing points at a leak. Not tested yet, mounted and for a minute: ${s.untested}.`,
+          ? 'Nothing that was measured points at a leak.'
+          : `Nothing that was measured points at a leak. Not tested yet, mounted and for a minute: ${s.untested}.`,
       ...none,
     };
   if (s.vehicleState === 'leak')

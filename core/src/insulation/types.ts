@@ -184,4 +184,6 @@ export interface InsulationInputs {
   lowestMv?: (number | null)[] | undefined;
   /** Resistances jotted at modules and poles, oldest first: a figure alone, at a voltage nobody wrote down. */
   jotted?: Jotted[] | undefined;
+  /** The vehicle came with a lamp or a code of its insulation: passes of the pack alone do not answer that. */
+  reported?: boolean | undefined;
 }

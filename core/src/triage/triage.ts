@@ -204,3 +204,10 @@ export function triage(
     }))
     .sort((a, b) => b.share - a.share || CAUSES.indexOf(a.cause) - CAUSES.indexOf(b.cause));
 }
+
+/** Whether the vehicle itself says that its insulation is low: its lamp, or a code of it. */
+export const pointsAtInsulation = (signs: readonly Sign[], codes: readonly string[]): boolean =>
+  signs.includes('insulation warning') ||
+  codes.some((code) =>
+    CODES.some(([pattern, cause]) => cause === 'insulation' && pattern.test(code.toUpperCase())),
+  );

@@ -3,6 +3,7 @@ import { decisionWords } from '@cellmend/contract/words';
 import { randomUUID } from 'node:crypto';
 import { announce, audit, type Doing, type Store } from '../domain/store';
 import { Refusal } from '../domain/refusal';
+import { markDue } from '../findings/due';
 import { refreshNeed } from '../jobs/need';
 import { findJob } from '../jobs/find';
 import { borneOut } from './borneOut';
@@ -72,6 +73,8 @@ export async function sign(store: Store, doing: Doing, number: unknown, body: un
   );
   await reserve(store, doing, job, input.body);
   await audit(store, doing, job.id, 'decision signed', topic, decisionWords(input.body));
+  // What the vehicle came with is weighed beside what was measured.
+  if (input.body.topic === 'intake') await markDue(store, doing, job.id, 'insulation');
   await refreshNeed(store, doing.tx, job.id);
   await announce(store, doing.tx, 'decisions', job.number);
   return {

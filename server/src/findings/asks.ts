@@ -5,6 +5,8 @@ import { Op } from 'sequelize';
 import { select } from '../db/select';
 import type { JobRow, ScanRow } from '../db/rows';
 import type { Store } from '../domain/store';
+import { pointsAtInsulation } from '@cellmend/core/triage';
+import { bodyIn, currentDecisions } from '../decisions/current';
 import { saidMoments } from '../scans/moments';
 import { readingsOf, STANDING } from '../records/readings';
 
@@ -94,8 +96,11 @@ export async function insulationAsk(
   });
   const places = [...modules, ...profile.channels.map((c) => c.id)];
   const typed = await readingsOf(store, job.id, { kind: 'voltage', places, newest: 800 });
+  const intake = bodyIn(await currentDecisions(store, job.id), 'intake');
+  const reported = intake !== undefined && pointsAtInsulation(intake.signs, intake.codes);
   return {
     topic: 'insulation',
+    ...(reported ? { reported: true as const } : {}),
     observationIds: observations.map((o) => o.id),
     spreadFindingId: spread?.id ?? null,
     readingIds: [...typed.filter((r) => r.conditions !== 'per group'), ...jotted].map((r) => r.id),

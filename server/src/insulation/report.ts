@@ -43,7 +43,12 @@ export async function reportInsulation(
   store: Store,
   jobId: string,
   profile: PackProfile,
-  ask: { observationIds: string[]; spreadFindingId: string | null; readingIds: string[] },
+  ask: {
+    observationIds: string[];
+    spreadFindingId: string | null;
+    readingIds: string[];
+    reported?: true | undefined;
+  },
 ): Promise<InsulationReport> {
   const pack = normalisePack(profile);
   const rows = await store.models.Observation.findAll({
@@ -79,6 +84,7 @@ export async function reportInsulation(
   return insulationReport(pack, observations, {
     moduleV: moduleV.map((v) => v * scale),
     lowestMv: lowestOf(lowestMv(report, pack), lowTyped(typed, pack)),
+    reported: ask.reported,
     jotted: typed.flatMap((r) => (r.kind === 'insulation' ? jottedOf(r) : [])),
   });
 }
