@@ -5,6 +5,7 @@ import {
   halving,
   insulationReport,
   lowestTyped,
+  missingRuns,
   oneByOne,
   planSplit,
 } from '@cellmend/core/insulation';
@@ -68,7 +69,8 @@ export function insulation(options: {
       pack.modules.map((m, i) => ({ place: m.id, voltageV: file.moduleV![i]! })),
     );
   const report = insulationReport(pack, file.observations, { moduleV, lowestMv });
-  if (options.json) return plain(report);
+  const { coverage } = report;
+  if (options.json) return plain({ ...report, packPassed: coverage?.complete === true });
   const likely = [...report.modules].sort((a, b) => b.probability - a.probability).slice(0, 4);
   return [
     `${report.title}. ${report.text}`.trim(),
@@ -77,6 +79,9 @@ export function insulation(options: {
         `  ${pack.modules[m.moduleIndex]!.id.padEnd(6)} ${(m.probability * 100).toFixed(0).padStart(3)} %  ${m.state}`,
     ),
     ...report.tests.map((t) => `  ${t.label}: ${t.result.verdict}. ${t.result.reasons.join(' ')}`),
+    ...(coverage && report.tests.length > 0
+      ? [coverage.complete ? 'Proven: every module.' : `Not proven yet: ${missingRuns(pack, coverage)}.`]
+      : []),
     `Next: ${report.next.text}`,
   ].join('\n');
 }

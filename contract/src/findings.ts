@@ -27,6 +27,11 @@ const InsulationAskSchema = z.object({
   readingIds: z.array(z.uuid()).max(1000).default([]),
   /** Intake named a lamp or a code of the insulation. */
   reported: z.literal(true).optional(),
+  /** Parts that went in with this job: what was measured at their places before is of others. */
+  fitted: z
+    .array(z.object({ place: z.string(), at: z.iso.datetime() }))
+    .max(500)
+    .optional(),
 });
 const MatchAskSchema = z.object({
   topic: z.literal('match'),
@@ -149,6 +154,8 @@ export const FindingDigestSchema = z.object({
       found: z.string().nullable(),
       packPassed: z.boolean(),
       suspected: z.boolean().optional(),
+      /** A leak that left with its part. */
+      before: z.string().optional(),
     })
     .nullable(),
   /** Whether a comparison is within its limits; null for anything else. */

@@ -2,9 +2,11 @@ import {
   DEGREE_NAMES,
   EVIDENCE_NAMES,
   FALSE_PASSES,
+  OTHER_PARTS,
   type Evidence,
   type FalsePass,
   type InsulationObservation,
+  type OtherPart,
 } from '@cellmend/core/insulation';
 import { z } from 'zod';
 
@@ -13,6 +15,11 @@ const ohm = z.number().min(0).max(1e14);
 const id = z.string().trim().min(1).max(40);
 export const TestedPartSchema = z.discriminatedUnion('part', [
   z.object({ part: z.literal('section'), from: id, to: id }),
+  z.object({ part: z.literal('except'), module: id }),
+  z.object({
+    part: z.literal('other'),
+    which: z.enum(Object.keys(OTHER_PARTS) as [OtherPart, ...OtherPart[]]),
+  }),
   z.object({ part: z.literal('vehicle') }),
   z.object({ part: z.literal('pack') }),
 ]);
@@ -30,12 +37,26 @@ export const TesterCurrentSchema = z
     message: 'Into a short at least what it holds its voltage with.',
   });
 
+/** What a test is told with, however it is run. */
+const clipFields = {
+  /** The pole of what is tested that the lead is on, the other on the chassis. */
+  terminals: z.enum(['negative', 'positive', 'both']).optional(),
+  /** The clips were proven to touch metal. */
+  contactProven: z.boolean().nullish(),
+  /** Links that are out. Left out: those that the record says are. */
+  openLinks: z.array(id).max(200).optional(),
+  /** After rain, washing or spraying. */
+  wetted: z.boolean().optional(),
+  humidityPercent: z.number().min(0).max(100).nullish(),
+};
+
 /** What people and instruments observe of a leak. */
 export const InsulationObservationSchema: z.ZodType<InsulationObservation> = z.discriminatedUnion('kind', [
   z.object({
     kind: z.literal('vehicle'),
     ohm: ohm.nullable(),
     signalV: z.number().min(0).max(100).nullable(),
+    wetted: z.boolean().optional(),
   }),
   z.object({
     kind: z.literal('poles'),
@@ -48,6 +69,7 @@ export const InsulationObservationSchema: z.ZodType<InsulationObservation> = z.d
     residualOhm: z.number().min(1000).max(1e13).optional(),
     accuracyShare: z.number().min(0).max(0.2).optional(),
     accuracyV: z.number().min(0).max(50).optional(),
+    wetted: z.boolean().optional(),
   }),
   z.object({
     kind: z.literal('known-resistor'),
@@ -66,6 +88,7 @@ export const InsulationObservationSchema: z.ZodType<InsulationObservation> = z.d
     temperatureC: z.number().min(-40).max(90).nullable(),
     mounted: z.boolean(),
     tester: TesterCurrentSchema.optional(),
+    ...clipFields,
   }),
   z.object({ kind: z.literal('limit-voltage'), by: z.enum(['measured', 'working']) }),
   z.object({
@@ -119,6 +142,7 @@ export const StreamTestSchema = z.object({
   mounted: z.boolean(),
   managementDisconnected: z.boolean().default(false),
   instrumentId: z.uuid(),
+  ...clipFields,
   /** Figures that do not belong together were looked at again and stand. */
   confirmed: z.boolean().default(false),
 });

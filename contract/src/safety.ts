@@ -175,6 +175,8 @@ export const SafetyViewSchema = z.object({
   moduleVFrom: z.enum(['scan', 'full']),
   moduleV: z.array(z.number()),
   openLinks: z.array(z.string()),
+  /** The same with the service disconnect, out by the lock-out: what a tester's lead does not reach across. */
+  linksOut: z.array(z.string()),
   entries: z.array(z.custom<LockoutEntry & { id: string }>()),
   /** Everything that was ever entered, newest last, with what superseded it. */
   evidence: z.array(

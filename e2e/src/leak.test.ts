@@ -47,6 +47,7 @@ it('makes the pilot car safe, finds its leak in three tests, and stops', async (
     expect(++tests).toBeLessThanOrEqual(3);
     await page.getByRole('button', { name: 'Record test' }).click();
     await page.getByText('Management unit and sense plugs').click();
+    await page.getByRole('radio', { name: 'It read 0' }).click();
     await page.getByRole('button', { name: 'Run on Demo insulation tester' }).click();
     await page.getByRole('heading', { name: 'Insulation tests' }).waitFor({ timeout: 60_000 });
   }

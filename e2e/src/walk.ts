@@ -165,6 +165,7 @@ for (let tests = 0; tests < 5; tests++) {
   if (await page.getByRole('heading', { level: 2, name: /^At M/ }).count()) break;
   await page.getByRole('button', { name: 'Record test' }).click();
   await page.getByText('Management unit and sense plugs').click();
+  await page.getByRole('radio', { name: 'It read 0' }).click();
   await page.getByRole('button', { name: 'Run on Demo insulation tester' }).click();
   await page.getByRole('heading', { name: 'Insulation tests' }).waitFor({ timeout: 60_000 });
   await page.waitForTimeout(500);

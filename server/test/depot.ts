@@ -125,12 +125,14 @@ export async function proveDead(
     if (asked(hazard)) expect(await step(data)).toMatchObject({ status: 201 });
 }
 
-/** A test of the whole pack on its tester, as somebody types it: it rises and reaches its voltage. */
+/** A test of the whole pack from both its poles, as somebody types it: it rises and reaches its voltage. */
 export const insulationPass = (who: Client, job: number, setV = 500): Promise<Answer> =>
   who.post(`/api/jobs/${job}/insulation`, {
     observation: {
       kind: 'tester',
       tested: { part: 'pack' },
+      terminals: 'both',
+      contactProven: true,
       setV,
       points: [
         { timeS: 15, ohm: 0.9e9, voltageV: setV },

@@ -785,6 +785,43 @@ it('T24: two halves tested each from its own pole cover the pack, and the wake u
   expect(await asked()).toMatch(/Not covered yet: M01 to M04/);
 });
 
+it('a test of the whole pack with the disconnect out proves the half that its pole hangs on, and a test may not say that it is in', async () => {
+  const links = ['M01', 'M02', 'M03'].map((a, i) => ({
+    id: `L${i + 1}`,
+    between: [a, `M0${i + 2}`] as [string, string],
+    kind: i === 1 ? ('service-disconnect' as const) : ('busbar' as const),
+  }));
+  const n = await open({ ...profileOf('Harrow disconnect', 4, 2), links }, 'T-25');
+  expect((await sign(n, measures(['replace-board', 'SB1']))).status).toBe(201);
+  await proveDead(ina, bench, n);
+  const test = (more: object): Promise<Answer<Told & Problem>> =>
+    ina.post(`/api/jobs/${n}/insulation`, {
+      observation: {
+        kind: 'tester',
+        tested: { part: 'pack' },
+        setV: 500,
+        points: [30, 60].map((timeS, i) => ({ timeS, ohm: [1.2e9, 1.8e9][i], voltageV: 500 })),
+        temperatureC: 21,
+        mounted: true,
+        ...more,
+      },
+      managementDisconnected: true,
+    });
+  for (const check of ['reached', 'board-answers'])
+    expect((await ina.post(`/api/jobs/${n}/checks`, { check, place: 'SB1', passed: true })).status).toBe(201);
+  const asked = async (): Promise<string | undefined> =>
+    (await jobOf(n)).steps.find((s) => s.evidence === 'insulation-before-lid' && !s.met)?.says;
+  expect((await test({})).status).toBe(201);
+  expect(await asked()).toMatch(/Not covered yet: M01 to M04\..*which pole is not on record/);
+  expect((await test({ terminals: 'both', openLinks: [] })).body.detail).toMatch(/By the record L2 is out/);
+  expect((await test({ terminals: 'negative' })).status).toBe(201);
+  expect(await asked()).toMatch(/Not covered yet: M03 to M04/);
+  expect((await test({ terminals: 'positive', contactProven: false })).status).toBe(201);
+  expect(await asked()).toMatch(/not proven to touch metal/);
+  expect((await test({ terminals: 'positive' })).status).toBe(201);
+  expect(await asked()).toBeUndefined();
+});
+
 it('T16: half the cells in parallel or twice the groups goes in nowhere; another connector only where a lead says why', async () => {
   const look = { moduleLook: { cellsParallel: 2, connector: 'C2' } };
   const n = await open({ ...profileOf('Harrow twin look', 4, 2), ...look }, 'T-16');

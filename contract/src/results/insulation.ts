@@ -39,10 +39,16 @@ const SeriesResultSchema = z.object({
 });
 const TestRowSchema = z.object({
   label: z.string(),
-  part: z.enum(['section', 'vehicle', 'pack']),
-  /** −1 for the vehicle side. */
+  part: z.enum(['section', 'except', 'other', 'vehicle', 'pack']),
+  /** −1 for what is no module. */
   from: z.int(),
   to: z.int(),
+  reached: z.array(index).optional(),
+  mayReach: z.array(index).optional(),
+  index: index.optional(),
+  terminals: z.enum(['negative', 'positive', 'both']).nullish(),
+  contactProven: z.boolean().nullish(),
+  wetted: z.boolean().optional(),
   mounted: z.boolean(),
   setV: z.number(),
   points: z.array(
@@ -165,4 +171,32 @@ export const InsulationReportSchema = z.object({
     }),
   ),
   openLinks: z.array(z.string()),
+  coverage: z
+    .object({
+      tests: z.array(
+        z.object({
+          index,
+          label: z.string(),
+          reached: z.array(z.string()),
+          valid: z.boolean(),
+          why: z.array(z.string()),
+        }),
+      ),
+      proven: z.array(z.string()),
+      missing: z.array(z.string()),
+      complete: z.boolean(),
+    })
+    .optional(),
+  passesNow: z
+    .array(
+      z.object({
+        module: z.string(),
+        state: z.enum(['open', 'not trusted', 'cleared']),
+        ask: z.array(falsePass),
+        against: z.array(falsePass),
+      }),
+    )
+    .optional(),
+  other: z.object({ state: z.enum(['dry', 'wet']), title: z.string(), text: z.string() }).nullish(),
+  before: z.object({ title: z.string(), gone: z.array(z.string()) }).nullish(),
 });

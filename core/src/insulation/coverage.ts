@@ -1,59 +1,70 @@
-import { linksInOrder } from '../safety/exposure';
 import type { Pack } from '../pack';
-import { COUNTS_FROM_S, lastReadingS, runsWithout } from './passes';
-import { judgeTest } from './report';
-import type { InsulationObservation, TestRow } from './types';
-
-/** A test with the links that were out at that moment. */
-export interface TestThen {
-  row: TestRow;
-  openLinks: readonly string[];
-}
-export interface Coverage {
-  /** Modules that a valid test reached and found clean, by their order in the string. */
-  covered: boolean[];
-  /** Those that none did, such as `M13 to M24`; empty where all are. */
-  missing: string;
-  /** Tests that passed and prove nothing of the pack as it is, each with the reason. */
-  notCounted: string[];
-}
-
-/** Why a test that passed covers nothing; empty where it counts, or did not pass. */
-function notCounted({ row, openLinks }: TestThen, inside: readonly string[]): string {
-  if (row.result.verdict !== 'pass' || row.part === 'vehicle') return '';
-  if (row.query !== '') return `${row.label}: its figures were queried.`;
-  if (!row.mounted) return `${row.label} was loose: no leak seen; test it again mounted.`;
-  const lastS = lastReadingS(row.points);
-  if (lastS < COUNTS_FROM_S)
-    return `${row.label} was tested for ${Math.round(lastS)} s: no leak so far; test it for a minute.`;
-  const cut = openLinks.filter((l) => inside.includes(l));
-  return cut.length > 0
-    ? `${row.label} was tested across ${cut.join(' and ')}, which ${cut.length > 1 ? 'were' : 'was'} out: from one clip it reached one side. Each side by itself.`
-    : '';
-}
+import { alone, judgeTest, judgeTests, spokenOf } from './judgeTest';
+import { passFaults, runsWithout } from './passes';
+import { passesNow } from './passesNow';
+import type { Coverage, InsulationObservation, TestRow } from './types';
 
 /**
- * What tests that passed cover together: a test reaches what hangs on its clip, mounted, for a minute, without an open link between. A leak
- * or a doubtful test of a module takes back what an earlier one said of it.
- * @param tests since the last work inside, in their order
+ * What tests cover together. A test reaches what hangs on its lead as far as the first link that is out; it covers that where it passed,
+ * mounted, for a minute, with its voltage reached and nothing queried. A leak, or a doubtful test, takes back what an earlier one said of a
+ * place, and a pass after a leak is believed once it is answered how it may deceive. What was tested before a link was moved, or before a part went in, covers nothing any more.
+ *
+ * @param from position of the first observation that counts: what was done inside later than a test makes it worth nothing
+ * @example
+ * // Two halves, each from its own pole, with the disconnect out.
+ * coverageOf(pack, [disconnectOut, test('negative'), test('positive')]).complete; // true
  */
-export function coverageOf(pack: Pack, tests: readonly TestThen[]): Coverage {
+export function coverageOf(
+  pack: Pack,
+  observations: readonly InsulationObservation[],
+  { from = 0, tests }: { from?: number; tests?: readonly TestRow[] } = {},
+): Coverage {
   const order = pack.stringOrder.map((m) => pack.modules[m]!.id);
-  const links = linksInOrder(pack);
+  const position = new Map(order.map((id, i) => [id, i]));
+  const rows = tests ?? judgeTests(pack, observations, position);
+  const moved = observations.reduce((last, o, i) => (o.kind === 'link' ? i : last), -1);
+  const first = Math.max(from, moved + 1);
   const covered = order.map(() => false);
-  const why: string[] = [];
-  for (const test of tests) {
-    const { row } = test;
+  for (const row of rows) {
     // A test that is not valid says nothing, for or against.
-    if (row.part === 'vehicle' || row.result.verdict === 'not valid') continue;
-    const inside = links.slice(row.from, row.to).flatMap((l) => (l ? [l.id] : []));
-    const reason = notCounted(test, inside);
-    if (reason !== '') why.push(reason);
-    if (reason !== '' && row.result.verdict === 'pass') continue;
-    for (let i = row.from; i <= row.to; i++) covered[i] = row.result.verdict === 'pass';
+    if (row.index! < first || row.result.verdict === 'not valid') continue;
+    if (row.result.verdict === 'pass' && row.lacks !== '') continue;
+    for (const i of spokenOf(row)) covered[i] = row.result.verdict === 'pass';
   }
-  return { covered, missing: runsWithout(covered, (i) => order[i]!), notCounted: why };
+  // What leaked and passes now asks first how the pass may deceive.
+  for (const m of passesNow(rows, observations, (i) => order[i]!))
+    if (m.state !== 'cleared') covered[position.get(m.module)!] = false;
+  const proven = order.filter((_, i) => covered[i]);
+  return {
+    tests: rows.map((row) => {
+      const why = row.result.verdict === 'not valid' ? row.result.reasons.slice(0, 1) : passFaults(row);
+      return {
+        index: row.index!,
+        label: row.label,
+        reached: (row.reached ?? []).map((i) => order[i]!),
+        valid: row.result.verdict !== 'not valid' && row.lacks === '',
+        why: [...why, ...(row.index! < first ? [PAST] : [])],
+      };
+    }),
+    proven,
+    missing: order.filter((_, i) => !covered[i]),
+    complete: proven.length === order.length,
+  };
 }
+const PAST = 'A link was moved, or work was done inside, since.';
+
+/** What is missing, by the ends of its runs, such as `M13 to M24`; empty where nothing is. */
+export const missingRuns = (pack: Pack, { missing }: Pick<Coverage, 'missing'>): string => {
+  const order = pack.stringOrder.map((m) => pack.modules[m]!.id);
+  return runsWithout(
+    order.map((id) => !missing.includes(id)),
+    (i) => order[i]!,
+  );
+};
+
+/** Why tests that passed cover less than they seem to, newest first. */
+export const whyNotCounted = ({ tests }: Coverage): string[] =>
+  [...tests].reverse().flatMap((t) => t.why.filter((w) => w !== PAST));
 
 /** Modules that leaked when they were tested by themselves, each with the moment of the test, ISO 8601. */
 export function leakedAlone(
@@ -63,6 +74,7 @@ export function leakedAlone(
   const position = new Map(pack.stringOrder.map((m, i) => [pack.modules[m]!.id, i]));
   return entries.flatMap(({ observation: o, at }) => {
     if (o.kind !== 'tester' || o.tested.part !== 'section' || o.tested.from !== o.tested.to) return [];
-    return judgeTest(o, pack, position).result.verdict === 'leak' ? [{ place: o.tested.from, at }] : [];
+    const row = judgeTest(o, pack, position);
+    return alone(row) && row.result.verdict === 'leak' ? [{ place: o.tested.from, at }] : [];
   });
 }

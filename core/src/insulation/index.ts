@@ -11,4 +11,6 @@ export * from './types';
 export * from './size';
 export * from './parts';
 export * from './coverage';
+export * from './judgeTest';
+export * from './reach';
 export * from './passes';

@@ -1,5 +1,6 @@
 import type { LinkSpec, Pack } from '../pack';
 import { locateLeak, normalShareBelow, type LeakLocation } from './location';
+import { spokenOf } from './judgeTest';
 import { afterTest, MISSED } from './split';
 import type { InsulationObservation, PartRow, TestRow } from './types';
 
@@ -37,7 +38,8 @@ export function afterPart(
   row: PartRow,
   moduleV: readonly number[],
 ): number[] {
-  const p = afterTest(probability, row.from, row.to, row.outcome);
+  const reached = Array.from({ length: row.to - row.from + 1 }, (_, k) => row.from + k);
+  const p = afterTest(probability, new Set(reached), row.outcome);
   if (row.outcome !== 'leak' || !row.location.identifiable) return p;
   const { value, low, high } = row.location.fraction;
   const total = moduleV.slice(row.from, row.to + 1).reduce((a, b) => a + b, 0);
@@ -69,6 +71,7 @@ export function linksOut(
   const out = new Map<string, boolean>();
   for (const o of observations) {
     if (o.kind === 'link') out.set(o.link, o.open);
+    if (o.kind === 'tester') for (const id of o.openLinks ?? []) out.set(id, true);
     const section =
       o.kind === 'tester' && o.tested.part === 'section'
         ? o.tested
@@ -95,13 +98,17 @@ export function cleanSections(
   parts: readonly PartRow[],
 ): boolean[] {
   const clean = new Array<boolean>(count).fill(false);
-  const mark = (from: number, to: number, outcome: string): void => {
-    for (let i = Math.max(0, from); i <= to; i++)
+  const mark = (at: readonly number[], outcome: string): void => {
+    for (const i of at)
       if (outcome === 'pass') clean[i] = true;
-      else if (outcome === 'leak' && from === to) clean[i] = false;
+      else if (outcome === 'leak' && at.length === 1) clean[i] = false;
   };
-  for (const p of parts) mark(p.from, p.to, p.outcome);
-  for (const t of tests) if (t.part !== 'vehicle') mark(t.from, t.to, t.result.verdict);
+  for (const p of parts)
+    mark(
+      Array.from({ length: p.to - p.from + 1 }, (_, k) => p.from + k),
+      p.outcome,
+    );
+  for (const t of tests) mark(spokenOf(t), t.result.verdict);
   return clean;
 }
 

@@ -4,13 +4,17 @@ import { fuseEvidence } from '../safety/fuse';
 import { EVIDENCE, leakCauses } from './causes';
 import { rankEntries } from './entries';
 import { knownResistor, togetherOhm } from './knownResistor';
-import { judgeOhmPerVolt, judgeVehicleFigure, testVoltageBounds, type LimitVoltage } from './limits';
+import { judgeOhmPerVolt, judgeVehicleFigure, type LimitVoltage } from './limits';
+import { alone, judgeTests, spokenOf } from './judgeTest';
+import { coverageOf } from './coverage';
+import { passesNow } from './passesNow';
+import { standingNow, stateOf, type Standing } from './standing';
 import { locateLeak, moduleFractions, moduleProbabilities, type LeakLocation } from './location';
 import { afterPart, judgeParts, linksOut } from './parts';
-import { FALSE_PASSES, judgeSeries, seriesQuery } from './series';
+import { FALSE_PASSES } from './series';
 import { jottedNotes, jottedWeight } from './jotted';
 import { byTerminals, narrowedBy } from './regulation';
-import { passLacks, runsWithout } from './passes';
+import { runsWithout } from './passes';
 import { mergeSizes } from './size';
 import { searchOf } from './next';
 import { headline, healthy, nextStep } from './search';
@@ -31,15 +35,55 @@ const VEHICLE_SHARE = 0.35;
 const AT_A_POLE = 0.035;
 const FOUND_SHARE = 0.9;
 
-/** Everything known of a leak: judged, located, and the test that finds it soonest. Pure. */
+/**
+ * Everything known of a leak: judged, located, and the test that finds it soonest. Pure. What was measured before a part went in that the
+ * leak was at is told as past; what was measured wet and what was measured dry are told apart.
+ */
 export function insulationReport(
   pack: Pack,
   observations: readonly InsulationObservation[],
-  { moduleV, lowestMv, jotted = [], reported = false }: InsulationInputs,
+  inputs: InsulationInputs,
 ): InsulationReport {
+  const standing = standingNow(observations, inputs, (n, counts) =>
+    reportOfState(
+      pack,
+      observations.slice(0, n),
+      { ...inputs, fitted: undefined },
+      { from: 0, counts, before: null },
+    ),
+  );
+  const measured = (state: 'dry' | 'wet'): boolean =>
+    observations.some((o, i) => standing.counts[i] && stateOf(o) === state);
+  const of = (state: 'dry' | 'wet'): InsulationReport =>
+    reportOfState(pack, observations, inputs, {
+      ...standing,
+      counts: standing.counts.map((c, i) => c && (stateOf(observations[i]!) ?? state) === state),
+    });
+  if (!measured('wet')) return of('dry');
+  const wet = of('wet');
+  if (!measured('dry')) return { ...wet, text: `${wet.text} Measured wet.`.trim() };
+  const dry = of('dry');
+  const [main, other, state] = wet.suspected ? ([wet, dry, 'dry'] as const) : ([dry, wet, 'wet'] as const);
+  return {
+    ...main,
+    text: `${main.text} Measured ${state === 'dry' ? 'wet' : 'dry'}.`.trim(),
+    other: { state, title: other.title, text: other.text },
+  };
+}
+
+/** The same of what was measured in one state of the pack. */
+function reportOfState(
+  pack: Pack,
+  observations: readonly InsulationObservation[],
+  { moduleV, lowestMv, jotted = [], reported: cameWith = false }: InsulationInputs,
+  { counts, from, before }: Standing,
+): InsulationReport {
+  // The lamp that it came with is answered where the leak left with a part.
+  const reported = cameWith && before === null;
+  const standing = observations.filter((_, i) => counts[i]);
   const packVolts = moduleV.reduce((a, b) => a + b, 0);
   const last = <K extends InsulationObservation['kind']>(kind: K) =>
-    [...observations].reverse().find((o) => o.kind === kind) as
+    [...standing].reverse().find((o) => o.kind === kind) as
       Extract<InsulationObservation, { kind: K }> | undefined;
   const order = pack.stringOrder;
   const position = new Map(order.map((m, i) => [pack.modules[m]!.id, i]));
@@ -53,7 +97,7 @@ export function insulationReport(
       : figure.signalV !== null
         ? judgeVehicleFigure({ signalV: figure.signalV }, pack)
         : null;
-  const poles = [...observations]
+  const poles = [...standing]
     .reverse()
     .find(
       (o): o is Extract<InsulationObservation, { kind: 'poles' }> =>
@@ -66,9 +110,15 @@ export function insulationReport(
     ? locateLeak({ ...poles, togetherOhm: sameMoment ? togetherOhm(known) : undefined })
     : null;
   const packV = poles?.packV ?? packVolts;
-  const tests = observations
-    .filter((o): o is Extract<InsulationObservation, { kind: 'tester' }> => o.kind === 'tester')
-    .map((o) => judgeTest(o, pack, position));
+  const all = judgeTests(pack, observations, position);
+  const tests = all.filter((t) => counts[t.index!]);
+  const passing = passesNow(tests, observations, idAt);
+  const doubted = new Set(passing.filter((m) => m.state !== 'cleared').map((m) => position.get(m.module)!));
+  const cleared = new Set(passing.filter((m) => m.state === 'cleared').map((m) => position.get(m.module)!));
+  // A leak of before that a pass has answered is no leak of now.
+  const weighed = tests.filter(
+    (t) => !(t.result.verdict === 'leak' && alone(t) && cleared.has(spokenOf(t)[0]!)),
+  );
 
   const sizes = mergeSizes({
     vehicle: figure,
@@ -88,13 +138,13 @@ export function insulationReport(
 
   const inOrderV = order.map((m) => moduleV[m]!);
   const parts = judgeParts(
-    observations.filter((o): o is Extract<InsulationObservation, { kind: 'poles' }> => o.kind === 'poles'),
+    standing.filter((o): o is Extract<InsulationObservation, { kind: 'poles' }> => o.kind === 'poles'),
     position,
     location,
   );
   const places = moduleFractions(pack, moduleV);
   const byModule = moduleProbabilities(pack, moduleV, location);
-  const seen = observations.filter(
+  const seen = standing.filter(
     (o): o is Extract<InsulationObservation, { kind: 'seen' }> => o.kind === 'seen',
   );
   const notes = jottedNotes(jotted, pack);
@@ -123,15 +173,18 @@ export function insulationReport(
     vehicleP = next[p.length]!;
   }
   const leaks: TestRow[] = [];
-  for (const t of tests) {
+  for (const t of weighed) {
     const both = [...p, vehicleP];
     const outcome = t.result.verdict;
-    const range: [number, number] =
-      t.part === 'vehicle' ? [p.length, p.length] : t.part === 'pack' ? [0, p.length - 1] : [t.from, t.to];
-    const next = afterTest(both, range[0], range[1], outcome);
+    if (outcome === 'leak') leaks.push(t);
+    if (t.part === 'other') continue;
+    // A pass at a place that leaked before speaks of the rest alone until it is answered.
+    const at =
+      t.part === 'vehicle' ? [p.length] : spokenOf(t).filter((i) => outcome !== 'pass' || !doubted.has(i));
+    if (at.length === 0) continue;
+    const next = afterTest(both, new Set(at), outcome);
     p = next.slice(0, p.length);
     vehicleP = next[p.length]!;
-    if (outcome === 'leak') leaks.push(t);
   }
   const partRows = parts.map((part) => ({
     ...part,
@@ -145,22 +198,32 @@ export function insulationReport(
     if (part) {
       p = weight.map((w, i) => (i >= part.from && i <= part.to ? w : 0.001 * w));
       for (const t of tests)
-        if (t.part === 'section' && t.result.verdict === 'pass') p = afterTest(p, t.from, t.to, 'pass');
+        if (t.part === 'section' && t.result.verdict === 'pass')
+          p = afterTest(p, new Set(spokenOf(t)), 'pass');
       p = scaled(p, 1);
       vehicleP = 0;
     }
   }
 
-  const single = leaks.filter((t) => t.part === 'section' && t.from === t.to);
+  const single = leaks.filter(alone);
   const best = p.indexOf(Math.max(...p));
   // Voltages alone find nothing for certain: a test has to agree.
   const split = tests.some((t) => t.result.verdict === 'leak' || t.result.verdict === 'pass');
   const foundAt =
-    single.length > 0 ? single.map((t) => t.from) : split && p[best]! >= FOUND_SHARE ? [best] : [];
+    single.length > 0
+      ? [...new Set(single.map((t) => spokenOf(t)[0]!))]
+      : split && p[best]! >= FOUND_SHARE
+        ? [best]
+        : [];
   const openLeak = leaks.some(
-    (t) => t.part === 'section' && t.from < t.to && !single.some((s) => s.from >= t.from && s.from <= t.to),
+    (t) =>
+      t.part === 'section' &&
+      !alone(t) &&
+      !single.some((s) => spokenOf(t).includes(spokenOf(s)[0]!)) &&
+      !spokenOf(t).some((i) => cleared.has(i)),
   );
   const found = foundAt.length > 0 && !openLeak ? foundAt.map(idAt).join(' and ') : null;
+  const elsewhere = leaks.filter((t) => t.part === 'other').map((t) => t.label);
   const vehicleState: 'open' | 'clean' | 'leak' = tests.some(
     (t) => t.part === 'vehicle' && t.result.verdict === 'leak',
   )
@@ -170,15 +233,17 @@ export function insulationReport(
       : 'open';
 
   const modules = order.map((m, i): ModuleInsulation => {
-    const own = tests.filter((t) => t.part === 'section' && i >= t.from && i <= t.to);
+    const own = weighed.filter((t) => spokenOf(t).includes(i));
     const passed = [...own].reverse().filter((t) => t.result.verdict === 'pass');
     const cleanTest = passed.find((t) => t.lacks === '') ?? passed[0];
-    const leakTest = own.find((t) => t.result.verdict === 'leak' && t.from === t.to);
+    const leakTest = own.find((t) => t.result.verdict === 'leak' && alone(t));
     return {
       moduleIndex: m,
       probability: p[i]!,
       state: leakTest
-        ? 'leak'
+        ? doubted.has(i)
+          ? 'suspect'
+          : 'leak'
         : cleanTest && p[i]! < 0.2
           ? cleanTest.lacks === ''
             ? 'clean'
@@ -188,7 +253,7 @@ export function insulationReport(
             : 'not split',
       ohm: (leakTest ?? cleanTest)?.result.ohm ?? null,
       atLeast:
-        !leakTest && cleanTest !== undefined && (cleanTest.result.atLeast || cleanTest.from < cleanTest.to),
+        !leakTest && cleanTest !== undefined && (cleanTest.result.atLeast || spokenOf(cleanTest).length > 1),
     };
   });
 
@@ -215,7 +280,7 @@ export function insulationReport(
     [...notes.values()].some((n) => n.low) ||
     (location !== null && !healthy(location, judged, vehicle));
   const tested = order.map((_, i) =>
-    tests.some((t) => t.lacks === '' && passes(t) && (t.part === 'pack' || within(t, i))),
+    tests.some((t) => t.lacks === '' && passes(t) && spokenOf(t).includes(i)),
   );
   const next = nextStep({
     p: candidates,
@@ -228,7 +293,7 @@ export function insulationReport(
     measured: location !== null || tests.length > 0 || parts.length > 0,
     untested: !suspected && location === null ? runsWithout(tested, idAt) : null,
   });
-  const covered = order.every((_, i) => tests.some((t) => passes(t) && (t.part === 'pack' || within(t, i))));
+  const covered = order.every((_, i) => tests.some((t) => passes(t) && spokenOf(t).includes(i)));
   const contradiction =
     bad !== '' && covered && vehicleState !== 'leak'
       ? `Every part of the pack passes, but ${bad}. Before it is called good:`
@@ -270,13 +335,24 @@ export function insulationReport(
       vehicle,
       suspected,
       covered: tested.every(Boolean),
+      passing,
+      elsewhere,
+      before,
     }),
     suspected,
+    coverage: coverageOf(pack, observations, { from, tests: all }),
+    ...(passing.length > 0 ? { passesNow: passing } : {}),
+    before,
     found,
     next,
     chassis,
     contradiction,
-    falsePasses: FALSE_PASSES.map((f) => ({ ...f, yes: answers.get(f.id) ?? null })),
+    falsePasses: FALSE_PASSES.map(({ id, question, trap }) => ({
+      id,
+      question,
+      trap,
+      yes: answers.get(id) ?? null,
+    })),
     causes: cause.causes,
     entry: cause.entry,
     ways: cause.causes.length > 0 ? rankEntries(seenAt, pack, cause.causes[0]!.cause) : null,
@@ -296,8 +372,6 @@ export function openNow(observations: readonly InsulationObservation[]): string[
 }
 
 const passes = (t: TestRow): boolean => t.result.verdict === 'pass';
-/** A test of a section that a place of the string belongs to. */
-const within = (t: TestRow, i: number): boolean => t.part === 'section' && i >= t.from && i <= t.to;
 
 const scaled = (p: number[], to: number): number[] => {
   const total = p.reduce((a, b) => a + b, 0);
@@ -314,47 +388,6 @@ function takenWith(
     alike(Math.max(poles.negativeV, poles.positiveV), v1) &&
     alike(Math.min(poles.negativeV, poles.positiveV), v2)
   );
-}
-
-/** One test of a tester, judged. @param position of each module in the string, by id */
-export function judgeTest(
-  o: Extract<InsulationObservation, { kind: 'tester' }>,
-  pack: Pack,
-  position: ReadonlyMap<string, number>,
-): TestRow {
-  const n = pack.modules.length;
-  const [from, to] =
-    o.tested.part === 'section'
-      ? [position.get(o.tested.from) ?? 0, position.get(o.tested.to) ?? 0].sort((a, b) => a - b)
-      : o.tested.part === 'pack'
-        ? [0, n - 1]
-        : [-1, -1];
-  const count = o.tested.part === 'vehicle' ? 1 : to! - from! + 1;
-  const { leastV, mostV } = testVoltageBounds(pack);
-  const input = {
-    setV: o.setV,
-    points: o.points,
-    temperatureC: o.temperatureC,
-    modules: count,
-    moduleLeastOhm: limitValue(pack.profile, 'moduleInsulationOhm'),
-    // A separated section carries the whole pack's voltage against the chassis when it is back in the string.
-    workingV: leastV,
-    mostV,
-    mounted: o.mounted,
-    tester: o.tester,
-  };
-  const row = {
-    label: testedLabel(o.tested),
-    part: o.tested.part,
-    from: from!,
-    to: to!,
-    mounted: o.mounted,
-    setV: o.setV,
-    points: o.points,
-    result: judgeSeries(input),
-    query: seriesQuery(input),
-  };
-  return { ...row, lacks: passLacks(row) };
 }
 
 function trustOf(

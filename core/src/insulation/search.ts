@@ -1,6 +1,6 @@
 import type { Judged, VehicleJudged } from './limits';
 import type { LeakLocation } from './location';
-import type { InsulationReport, NextSplit, TestRow } from './types';
+import type { InsulationReport, NextSplit, PassesNow, TestRow } from './types';
 import { expectedOf, halving, oneByOne, planSplit, type Expected, type SplitTest } from './split';
 
 /** Minutes of one insulation test. Common practice, no source. */
@@ -24,6 +24,12 @@ export function headline(s: {
   suspected: boolean;
   /** Tests that count reached every module. */
   covered: boolean;
+  /** Modules that leaked, and pass now. */
+  passing: readonly PassesNow[];
+  /** Parts that are no modules and leak. */
+  elsewhere: readonly string[];
+  /** The leak was at a part that left. */
+  before: { title: string; gone: string[] } | null;
 }): { title: string; text: string } {
   const { found, p, idAt, location, judged } = s;
   const where = location?.identifiable
@@ -35,17 +41,37 @@ export function headline(s: {
     passed.length > 0
       ? `${where ? ', and ' : ''}${passed.slice(-2).join(' and ')} ${passed.length > 1 || passed[0]!.includes(' to ') ? 'are' : 'is'} clean`
       : '';
+  const warned = s.vehicle !== null && s.vehicle.state !== 'good';
   const limit =
     judged?.verdict === 'below'
       ? ` Below the ${Math.round(judged.leastOhm / 1000)} kΩ this pack needs.`
       : judged?.verdict === 'within'
-        ? ' Within the published limit.'
+        ? warned
+          ? ' The terminals are within the published limit, what the vehicle shows is not: not of one moment, or not of one place.'
+          : ' Within the published limit.'
         : judged
           ? ' Whether it is within the limit cannot be told from these readings.'
           : '';
   const first = `${where}${clean}`.replace(/^./, (c) => c.toUpperCase());
   const early = soFar.length > 0 ? ` No leak so far at ${soFar.slice(-2).join(' and ')}.` : '';
-  const text = `${first}${first ? '.' : ''}${early}${limit}`.trim();
+  const past = s.before ? ` Before: ${s.before.title.replace(/^At/, 'at')}, which went out.` : '';
+  const text = `${first}${first ? '.' : ''}${early}${limit}${past}`.trim();
+  if (s.elsewhere.length > 0) return { title: `At ${s.elsewhere.join(' and ')}`, text };
+  if (s.before && s.tests.length === 0 && !location)
+    return { title: `Not measured since ${s.before.gone.join(' and ')} went out`, text: past.trim() };
+  const passing = s.passing.filter((m) => m.state !== 'cleared');
+  if (passing.length > 0 && found && passing.some((m) => found.split(' and ').includes(m.module))) {
+    const at = passing.map((m) => m.module).join(' and ');
+    return passing.some((m) => m.state === 'not trusted')
+      ? {
+          title: `${at} leaked and passes now: not trusted`,
+          text: `What is answered speaks against the pass. A leak that hides comes back; replacing ${at} is sound. ${text}`.trim(),
+        }
+      : {
+          title: `${at} leaked, and passes now`,
+          text: `It stays suspect until it is answered how the pass may deceive. ${text}`.trim(),
+        };
+  }
   if (!s.trust.ok) return { title: 'Position not to be trusted', text: s.trust.why };
   if (s.vehicleState === 'leak')
     return { title: 'On the vehicle side', text: `The pack is not the leak. ${text}` };

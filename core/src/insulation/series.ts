@@ -268,40 +268,50 @@ function absorptionInWords(dar: number | null, pi: number | null, tenMinutes: bo
   return out;
 }
 
-/** Ways a test passes although the leak is there. Asked when a pass contradicts the vehicle. Common practice, no source. */
+/**
+ * Ways a test passes although the leak is there, each with the answer that lets a pass be trusted. Asked when a pass contradicts a leak of
+ * before, or the vehicle. Common practice, no source.
+ */
 export const FALSE_PASSES = [
   {
     id: 'mounted',
+    trusts: true,
     question: 'Was it tested clamped and torqued, as it sits in the vehicle?',
     trap: 'A module can pass loose on the bench and fail clamped in place.',
   },
   {
     id: 'contact',
+    trusts: true,
     question: 'Did the clips sit on bare metal, proved by touching them together?',
     trap: 'A loose terminal or paint reads as perfect insulation.',
   },
   {
     id: 'both poles',
+    trusts: true,
     question: 'Were both poles tested?',
     trap: 'A leak at one end can hide from the other pole.',
   },
   {
     id: 'dry',
+    trusts: false,
     question: 'Has it dried since the fault showed, or warmed up?',
     trap: 'Dried electrolyte and a dried-out pack pass today and fail in the next rain.',
   },
   {
     id: 'condensation',
+    trusts: false,
     question: 'Did it come cold into a warm hall?',
     trap: 'Condensation makes a leak that is gone an hour later, and hides where the real one is.',
   },
   {
     id: 'voltage',
+    trusts: true,
     question: 'Was the test voltage at least the working voltage?',
     trap: 'A gap that holds 250 V may break down at 400 V.',
   },
   {
     id: 'disturbed',
+    trusts: false,
     question: 'Was anything moved between the fault and the test?',
     trap: 'After disturbing a leak it often gets worse, or pauses.',
   },

@@ -300,17 +300,16 @@ export function expectedOf(problem: SplitProblem, policy: Policy): Expected {
 export const MISSED = 0.05;
 export const FALSE_ALARM = 0.02;
 
-/** Probabilities after a test of the sections `from` to `to`, by Bayes' rule. A doubtful test moves little. */
+/** Probabilities after a test that reached these sections, by Bayes' rule. A doubtful test moves little. */
 export function afterTest(
   probability: readonly number[],
-  from: number,
-  to: number,
+  reached: ReadonlySet<number>,
   outcome: 'leak' | 'pass' | 'doubtful' | 'not valid',
 ): number[] {
   if (outcome === 'not valid') return [...probability];
   const [inside, outside] =
     outcome === 'leak' ? [1, FALSE_ALARM] : outcome === 'pass' ? [MISSED, 1] : [0.6, 0.4];
-  const raw = probability.map((p, i) => p * (i >= from && i <= to ? inside : outside));
+  const raw = probability.map((p, i) => p * (reached.has(i) ? inside : outside));
   const total = raw.reduce((a, b) => a + b, 0);
   return total > 0 ? raw.map((p) => p / total) : [...probability];
 }

@@ -5,21 +5,53 @@ import type { KnownResistorResult } from './knownResistor';
 import type { Judged, LimitVoltage, VehicleJudged } from './limits';
 import type { Interval, LeakLocation } from './location';
 import type { FalsePass, SeriesPoint, SeriesResult, TesterCurrent } from './series';
+import type { Terminals } from './reach';
 import type { Expected } from './split';
 
-/** What was tested: a run of modules in string order, everything in the vehicle but the pack, or the whole pack. */
+/** Parts that are no modules, in the case and out of it. Common practice, no source. */
+export const OTHER_PARTS = {
+  'contactor board': { name: 'the contactor board', inCase: true },
+  'pack connector': { name: 'the pack connector, contactors open', inCase: true },
+  'pack cables': { name: 'the cables in the case', inCase: true },
+  'junction box': { name: 'the junction box', inCase: false },
+  'vehicle cables': { name: 'the cables of the vehicle', inCase: false },
+  heater: { name: 'the heater', inCase: false },
+  compressor: { name: 'the compressor', inCase: false },
+  charger: { name: 'the charger', inCase: false },
+  'motor side': { name: 'inverter and motor', inCase: false },
+} as const;
+export type OtherPart = keyof typeof OTHER_PARTS;
+
+/**
+ * What was tested: a run of modules in string order, the string without one module that is out, a part that is no module, everything in
+ * the vehicle but the pack, or the whole pack.
+ */
 export type TestedPart =
-  { part: 'section'; from: string; to: string } | { part: 'vehicle' } | { part: 'pack' };
+  | { part: 'section'; from: string; to: string }
+  | { part: 'except'; module: string }
+  | { part: 'other'; which: OtherPart }
+  | { part: 'vehicle' }
+  | { part: 'pack' };
 
 /** How a tested part is called in a sentence, e.g. `M03 to M06`. */
 export function testedLabel(tested: TestedPart): string {
-  if (tested.part !== 'section') return tested.part === 'pack' ? 'the whole pack' : 'the vehicle side';
-  return tested.from === tested.to ? tested.from : `${tested.from} to ${tested.to}`;
+  switch (tested.part) {
+    case 'section':
+      return tested.from === tested.to ? tested.from : `${tested.from} to ${tested.to}`;
+    case 'except':
+      return `everything but ${tested.module}`;
+    case 'other':
+      return OTHER_PARTS[tested.which].name;
+    case 'vehicle':
+      return 'the vehicle side';
+    case 'pack':
+      return 'the whole pack';
+  }
 }
 
 /** What people and instruments observed of a leak. */
 export type InsulationObservation =
-  | { kind: 'vehicle'; ohm: number | null; signalV: number | null }
+  | { kind: 'vehicle'; ohm: number | null; signalV: number | null; wetted?: boolean | undefined }
   | {
       kind: 'poles';
       side: 'whole' | 'pack' | 'vehicle';
@@ -35,6 +67,7 @@ export type InsulationObservation =
       /** What the meter is good to: share of the reading, and volts of its last digits. */
       accuracyShare?: number | undefined;
       accuracyV?: number | undefined;
+      wetted?: boolean | undefined;
     }
   | {
       kind: 'known-resistor';
@@ -54,6 +87,16 @@ export type InsulationObservation =
       mounted: boolean;
       /** What the tester gives, where it is known. */
       tester?: TesterCurrent | undefined;
+      /** The pole of what was tested that the lead was on. */
+      terminals?: Terminals | undefined;
+      /** The clips were proven to touch metal: on each other, or on a known resistor. Null where nobody said. */
+      contactProven?: boolean | null | undefined;
+      /** Links that were out, by the record and by who tested; left out where the record alone tells it. */
+      openLinks?: string[] | undefined;
+      /** After rain, washing or spraying. */
+      wetted?: boolean | undefined;
+      /** Of the air, %. */
+      humidityPercent?: number | null | undefined;
     }
   /** Which voltage the limit in Ω/V is taken by. */
   | { kind: 'limit-voltage'; by: LimitVoltage }
@@ -89,9 +132,18 @@ export interface PartRow {
 export interface TestRow {
   label: string;
   part: TestedPart['part'];
-  /** Positions in the string, inclusive; −1 for the vehicle side. */
+  /** Positions in the string, inclusive; −1 for what is no module. */
   from: number;
   to: number;
+  /** Positions that carried the tester's current for certain, and those that perhaps did; left out by earlier versions. */
+  reached?: number[];
+  mayReach?: number[];
+  /** Its position among the observations; left out by earlier versions. */
+  index?: number;
+  /** The pole that the lead was on; null where nobody said. */
+  terminals?: Terminals | null | undefined;
+  contactProven?: boolean | null | undefined;
+  wetted?: boolean;
   mounted: boolean;
   setV: number;
   points: SeriesPoint[];
@@ -155,6 +207,14 @@ export interface InsulationReport {
   text: string;
   /** Something that was measured or reported points at a leak. Left out by earlier versions. */
   suspected?: boolean;
+  /** What the tests cover together. Left out by earlier versions. */
+  coverage?: Coverage;
+  /** Modules that leaked and pass now, with what has to be answered before that is believed. Left out by earlier versions. */
+  passesNow?: PassesNow[];
+  /** What was measured of the same pack in another state, told apart. Left out by earlier versions. */
+  other?: { state: 'dry' | 'wet'; title: string; text: string } | null | undefined;
+  /** What was found before a part went in that the leak was at. Left out by earlier versions. */
+  before?: { title: string; gone: string[] } | null | undefined;
   found: string | null;
   next: {
     kind: 'poles' | 'sides' | 'split' | 'found' | 'nothing';
@@ -176,8 +236,39 @@ export interface InsulationReport {
   openLinks: string[];
 }
 
+/** What each test reached, and what is proven by them together. */
+export interface Coverage {
+  tests: {
+    /** Position among the observations. */
+    index: number;
+    label: string;
+    /** Modules that carried the tester's current. */
+    reached: string[];
+    /** It counts: the voltage was reached, for a minute, as mounted, with nothing queried. */
+    valid: boolean;
+    /** Why it does not, or what it lacks. */
+    why: string[];
+  }[];
+  /** Modules that a valid test reached and found clean after the last change of links or parts, in string order. */
+  proven: string[];
+  missing: string[];
+  complete: boolean;
+}
+/** A module that leaked when it was tested alone, and passed later. */
+export interface PassesNow {
+  module: string;
+  /** Open: to be answered. Not trusted: an answer speaks against the pass. Cleared: every answer speaks for it. */
+  state: 'open' | 'not trusted' | 'cleared';
+  /** What is still to be answered. */
+  ask: FalsePass[];
+  /** Answers that speak against the pass. */
+  against: FalsePass[];
+}
+
 /** What the report is computed from beside the observations. */
 export interface InsulationInputs {
+  /** Parts that went in, each with how many observations had been made by then. */
+  fitted?: { module: string; after: number }[] | undefined;
   /** Voltage of every module, V, by module index. */
   moduleV: number[];
   /** Lowest channel of each module against the pack's median, mV, where a scan tells it. */

@@ -98,8 +98,16 @@ export async function insulationAsk(
   const typed = await readingsOf(store, job.id, { kind: 'voltage', places, newest: 800 });
   const intake = bodyIn(await currentDecisions(store, job.id), 'intake');
   const reported = intake !== undefined && pointsAtInsulation(intake.signs, intake.codes);
+  const fits = await select<{ place: string; at: Date }>(
+    store,
+    "SELECT place, at FROM placements WHERE job_id = :jobId AND kind = 'pack' ORDER BY seq",
+    { jobId: job.id },
+  );
   return {
     topic: 'insulation',
+    ...(fits.length > 0
+      ? { fitted: fits.map((f) => ({ place: f.place, at: new Date(f.at).toISOString() })) }
+      : {}),
     ...(reported ? { reported: true as const } : {}),
     observationIds: observations.map((o) => o.id),
     spreadFindingId: spread?.id ?? null,

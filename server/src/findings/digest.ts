@@ -43,8 +43,6 @@ function ofSpread(report: SpreadReport): FindingDigest {
 }
 
 function ofInsulation(report: InsulationReport): FindingDigest {
-  // The newest test of the whole pack, as it stands in its place.
-  const whole = [...report.tests].reverse().find((t) => t.part === 'pack');
   return {
     ...EMPTY,
     headline: report.title,
@@ -52,7 +50,8 @@ function ofInsulation(report: InsulationReport): FindingDigest {
       title: report.title,
       found: report.found,
       ...(report.suspected === undefined ? {} : { suspected: report.suspected }),
-      packPassed: whole?.result.verdict === 'pass' && whole.query === '',
+      packPassed: report.coverage?.complete === true,
+      ...(report.before ? { before: report.before.title } : {}),
     },
   };
 }

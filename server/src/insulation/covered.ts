@@ -1,41 +1,33 @@
-import {
-  coverageOf,
-  judgeTest,
-  openNow,
-  type Coverage,
-  type InsulationObservation,
-  type TestThen,
-} from '@cellmend/core/insulation';
+import { coverageOf, type Coverage, type InsulationObservation } from '@cellmend/core/insulation';
 import type { Pack } from '@cellmend/core/pack';
-import { offNow } from '@cellmend/core/stripdown';
+import { buildOf } from '@cellmend/core/stripdown';
 import type { TickData } from '@cellmend/contract/stripdown';
-import type { ObservationFacts } from '../db/rows';
+import { linksOutAt, type LinkRecord } from './linksOut';
 
-/** Links that were out at a moment: those noted as pulled for the search, and by the ticks of strip down, which have the last word on theirs. */
-function openThen(pack: Pack, noted: readonly InsulationObservation[], ticks: readonly TickData[]): string[] {
-  const ticked = new Set(ticks.map((t) => t.part));
-  const isLink = (id: string): boolean => pack.profile.links?.some((l) => l.id === id) === true;
-  return [...openNow(noted).filter((id) => !ticked.has(id)), ...offNow(ticks).filter(isLink)];
+/** When a link or a module inside was last taken off or put on, ms; the service disconnect is outside the lid. */
+function lastMovedMs(pack: Pack, { ticks }: LinkRecord): number {
+  const inside = new Set(
+    buildOf(pack).parts.flatMap((p) => (p.kind === 'link' || p.kind === 'module' ? [p.id] : [])),
+  );
+  for (const l of pack.profile.links ?? []) if (l.kind === 'service-disconnect') inside.delete(l.id);
+  return Math.max(
+    0,
+    ...ticks.filter((t) => inside.has((t.data as TickData).part)).map((t) => t.recordedAt.getTime()),
+  );
 }
 
 /** What the insulation tests of a job cover together since a moment: what was done inside after a test makes it worth nothing. */
-export function coveredSince(
-  pack: Pack,
-  rows: readonly ObservationFacts[],
-  tickRows: readonly ObservationFacts[],
-  sinceMs: number,
-): Coverage {
-  const corrected = new Set(rows.map((r) => r.supersedes));
-  const position = new Map(pack.stringOrder.map((m, i) => [pack.modules[m]!.id, i]));
-  const noted: InsulationObservation[] = [];
-  const tests: TestThen[] = [];
-  for (const row of rows) {
-    if (corrected.has(row.id)) continue;
+export function coveredSince(pack: Pack, record: LinkRecord, sinceMs: number): Coverage {
+  const corrected = new Set(record.insulation.map((r) => r.supersedes));
+  const rows = record.insulation.filter((r) => !corrected.has(r.id));
+  const observations = rows.map((row): InsulationObservation => {
     const o = row.data as InsulationObservation;
-    noted.push(o);
-    if (o.kind !== 'tester' || row.recordedAt.getTime() < sinceMs) continue;
-    const ticks = tickRows.filter((t) => t.recordedAt <= row.recordedAt).map((t) => t.data as TickData);
-    tests.push({ row: judgeTest(o, pack, position), openLinks: openThen(pack, noted, ticks) });
-  }
-  return coverageOf(pack, tests);
+    // Tests from before what was open was kept with them: as the rest of the record tells it.
+    return o.kind === 'tester' && !o.openLinks
+      ? { ...o, openLinks: linksOutAt(pack, { ...record, insulation: rows }, row.recordedAt) }
+      : o;
+  });
+  const from = Math.max(sinceMs, lastMovedMs(pack, record));
+  const first = rows.findIndex((r) => r.recordedAt.getTime() >= from);
+  return coverageOf(pack, observations, { from: first < 0 ? rows.length : first });
 }

@@ -48,6 +48,7 @@ export async function reportInsulation(
     spreadFindingId: string | null;
     readingIds: string[];
     reported?: true | undefined;
+    fitted?: readonly { place: string; at: string }[] | undefined;
   },
 ): Promise<InsulationReport> {
   const pack = normalisePack(profile);
@@ -85,6 +86,10 @@ export async function reportInsulation(
     moduleV: moduleV.map((v) => v * scale),
     lowestMv: lowestOf(lowestMv(report, pack), lowTyped(typed, pack)),
     reported: ask.reported,
+    fitted: ask.fitted?.map(({ place, at }) => ({
+      module: place,
+      after: used.filter((r) => r.recordedAt.getTime() < Date.parse(at)).length,
+    })),
     jotted: typed.flatMap((r) => (r.kind === 'insulation' ? jottedOf(r) : [])),
   });
 }

@@ -1,21 +1,17 @@
-import {
-  NewInsulationSchema,
-  StreamTestSchema,
-  type InsulationEntry,
-  type TestedPartSchema,
-} from '@cellmend/contract/insulation';
+import { NewInsulationSchema, StreamTestSchema, type InsulationEntry } from '@cellmend/contract/insulation';
 import {
   checkSeries,
   seriesQuery,
+  testedLabel,
   testVoltageBounds,
   type InsulationObservation,
+  type TestedPart,
 } from '@cellmend/core/insulation';
 import { CLASS_B_V } from '@cellmend/core/safety';
 import { InputProblem, limitValue, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
 import { isTester } from '@cellmend/contract/instruments';
 import { TESTERS } from '@cellmend/devices/drivers';
 import { runTest, type Instrument } from '@cellmend/devices/instrument';
-import type { z } from 'zod';
 import type { InstrumentRunRow, JobRow, PersonRow } from '../db/rows';
 import { markDue } from '../findings/due';
 import { announce, announceNow, audit, type Doing, type Store } from '../domain/store';
@@ -27,6 +23,9 @@ import { refreshNeed } from '../jobs/need';
 import { keepObservation } from '../records/observe';
 import { gateOf, observationsOf, requireGate } from '../safety/gate';
 import { closeGate } from '../safety/service';
+import { linkRecord, linksOutAt } from './linksOut';
+
+type Tester = Extract<InsulationObservation, { kind: 'tester' }>;
 
 export async function listInsulation(store: Store, jobId: string): Promise<InsulationEntry[]> {
   const rows = await observationsOf(store, jobId, 'insulation');
@@ -59,16 +58,21 @@ function needsGate(o: InsulationObservation): string | null {
 
 function checkPlaces(o: InsulationObservation, pack: Pack): void {
   const known = (id: string): boolean => pack.modules.some((m) => m.id === id);
+  const isLink = (id: string): boolean => (pack.profile.links ?? []).some((l) => l.id === id);
   const wrong =
     o.kind === 'seen' && !known(o.module)
       ? o.module
       : o.kind === 'tester' && o.tested.part === 'section'
         ? [o.tested.from, o.tested.to].find((id) => !known(id))
-        : o.kind === 'poles' && o.section
-          ? [o.section.from, o.section.to].find((id) => !known(id))
-          : o.kind === 'link' && !(pack.profile.links ?? []).some((l) => l.id === o.link)
-            ? o.link
-            : undefined;
+        : o.kind === 'tester' && o.tested.part === 'except' && !known(o.tested.module)
+          ? o.tested.module
+          : o.kind === 'tester' && o.openLinks?.some((l) => !isLink(l))
+            ? o.openLinks.find((l) => !isLink(l))
+            : o.kind === 'poles' && o.section
+              ? [o.section.from, o.section.to].find((id) => !known(id))
+              : o.kind === 'link' && !isLink(o.link)
+                ? o.link
+                : undefined;
   if (wrong !== undefined)
     throw new Refusal('unacceptable', 'Cannot be accepted', `The pack has no ${wrong}.`, {
       fields: [
@@ -80,7 +84,7 @@ function checkPlaces(o: InsulationObservation, pack: Pack): void {
     });
 }
 
-const seriesInput = (o: Extract<InsulationObservation, { kind: 'tester' }>, pack: Pack) => {
+const seriesInput = (o: Tester, pack: Pack) => {
   const { leastV, mostV } = testVoltageBounds(pack);
   return {
     setV: o.setV,
@@ -180,6 +184,32 @@ export async function addInsulation(
   );
 }
 
+/**
+ * A test with the links that were out: those of the record, and those that who tested names besides. @throws InputProblem where the record
+ * has one out that the test says is in
+ */
+async function withOpenLinks(
+  store: Store,
+  doing: Doing,
+  job: JobRow,
+  pack: Pack,
+  o: InsulationObservation,
+): Promise<InsulationObservation> {
+  if (o.kind !== 'tester') return o;
+  const record = await linkRecord(store, job.id, doing.tx);
+  const out = linksOutAt(pack, record);
+  const said = o.openLinks ?? out;
+  const missed = out.filter((id) => !said.includes(id));
+  if (missed.length > 0)
+    throw new InputProblem(
+      'series',
+      `By the record ${missed.join(' and ')} ${missed.length > 1 ? 'are' : 'is'} out, and the test says ${missed.length > 1 ? 'they are' : 'it is'} in.`,
+      'links that are out',
+      'Where it is in again: say so in strip down, or with the lock-out, first.',
+    );
+  return { ...o, openLinks: [...new Set([...out, ...said])] };
+}
+
 async function keep(
   store: Store,
   doing: Doing,
@@ -194,12 +224,13 @@ async function keep(
   const what = allow.gateHeld ? null : needsGate(observation);
   if (what) await requireGate(store, job.id, profile, what, doing.person, doing.tx);
   checkTest(observation, pack, allow);
+  const kept = await withOpenLinks(store, doing, job, pack, observation);
   await closeWhereLive(store, doing, job, profile, observation, allow.confirmed);
   await keepObservation(store, doing, {
     jobId: job.id,
     topic: 'insulation',
     kind: observation.kind,
-    data: observation,
+    data: kept,
     stage: 'insulation',
     recordedAt: new Date(),
     corrects,
@@ -229,7 +260,7 @@ function say(o: InsulationObservation): string {
     case 'known-resistor':
       return `V1 ${o.v1} V, V2 ${o.v2} V, with ${o.r0Ohm} Ω ${o.v1WithR0} V`;
     case 'tester':
-      return `${o.tested.part === 'section' ? `${o.tested.from} to ${o.tested.to}` : o.tested.part}, ${o.setV} V, ${o.points.length} readings`;
+      return `${testedLabel(o.tested)}${o.wetted ? ', wetted' : ''}, ${o.setV} V, ${o.points.length} readings`;
     case 'seen':
       return `${o.degree && o.degree !== 'clear' ? `${o.degree} ` : ''}${o.evidence} at ${o.module}`;
     case 'answer':
@@ -244,24 +275,14 @@ function say(o: InsulationObservation): string {
 }
 
 /** What a run was asked, as it is kept with it. */
-interface RunParameters {
-  tested: z.output<typeof TestedPartSchema>;
-  setV: number;
-  temperatureC: number | null;
-  mounted: boolean;
+interface RunParameters extends Omit<Tester, 'kind' | 'points' | 'tester'> {
   managementDisconnected: boolean;
   confirmed: boolean;
 }
 const observationOf = (run: InstrumentRunRow): InsulationObservation => {
-  const p = run.parameters as unknown as RunParameters;
-  return {
-    kind: 'tester',
-    tested: p.tested,
-    setV: p.setV,
-    points: run.points ?? [],
-    temperatureC: p.temperatureC,
-    mounted: p.mounted,
-  };
+  const { managementDisconnected, confirmed, ...told } = run.parameters as unknown as RunParameters;
+  void [managementDisconnected, confirmed];
+  return { kind: 'tester', ...told, points: run.points ?? [] };
 };
 
 /**
@@ -280,17 +301,10 @@ export async function runOnInstrument(
 ): Promise<InstrumentRunRow> {
   const input = StreamTestSchema.parse(body);
   const pack = normalisePack(profile);
-  const parameters: RunParameters = {
-    tested: input.tested,
-    setV: input.setV,
-    temperatureC: input.temperatureC,
-    mounted: input.mounted,
-    managementDisconnected: input.managementDisconnected,
-    confirmed: input.confirmed,
-  };
+  const { instrumentId, seconds, ...parameters } = input;
   // A repeat is answered from what the first did, also when the gate has closed since.
   const known = await store.models.InstrumentRun.findOne({ where: { key } });
-  const instrument = await findInstrument(store, input.instrumentId);
+  const instrument = await findInstrument(store, instrumentId);
   const { leastV, mostV } = testVoltageBounds(pack);
   const most = Math.min(mostV, instrument.mostV);
   if (!known) {
@@ -343,7 +357,7 @@ export async function runOnInstrument(
       runTest(device, open, {
         setV: input.setV,
         mostV: most,
-        seconds: input.seconds,
+        seconds,
         timeScale: instrument.timeScale,
         signal: stopped,
         onPoint: (point) => void announceNow(store, { topic: 'tester', job: job.number, point }),
@@ -351,10 +365,10 @@ export async function runOnInstrument(
   });
 }
 
-function placesOf(tested: RunParameters['tested'], pack: Pack): [number, number] {
+function placesOf(tested: TestedPart, pack: Pack): [number, number] {
   const ids = pack.stringOrder.map((m) => pack.modules[m]!.id);
   if (tested.part === 'pack') return [0, ids.length - 1];
-  if (tested.part === 'vehicle') return [-1, -1];
+  if (tested.part !== 'section') return [-1, -1];
   const [a, b] = [ids.indexOf(tested.from), ids.indexOf(tested.to)];
   return [Math.min(a, b), Math.max(a, b)];
 }

@@ -1,6 +1,7 @@
 import { backFrom, isProof, type Proof } from '@cellmend/core/prove';
 import { buildOf, jointsToRemake, offNow, partName } from '@cellmend/core/stripdown';
 import { MOVED_SAYS, movedOf } from '@cellmend/core/balance';
+import { missingRuns, whyNotCounted } from '@cellmend/core/insulation';
 import type { CheckId } from '@cellmend/contract/jobs';
 import type { TickData } from '@cellmend/contract/stripdown';
 import type { FindingDigest } from '@cellmend/contract/findings';
@@ -315,14 +316,20 @@ export async function factsOf(
       isProof(c.check) &&
       c.recordedAt.getTime() >= Math.max(begun?.getTime() ?? 0, ...fitted.map((p) => p.at.getTime())),
   );
-  const { missing, notCounted } = coveredSince(pack, insulation, tickList, Math.max(...worked));
+  const coverage = coveredSince(
+    pack,
+    { insulation, ticks: tickList, lockout: lockoutRows },
+    Math.max(...worked),
+  );
+  const missing = missingRuns(pack, coverage);
   const shownLeak =
     leak && leak.suspected !== false && (leak.found || (!leak.packPassed && missing !== ''))
       ? { title: leak.title, found: leak.found }
       : null;
   const proofs = proofsOfRepair(profile, settings, {
     measures: measures?.measures ?? null,
-    leak: shownLeak !== null,
+    // One that left with its part is proven gone like any other.
+    leak: shownLeak !== null || leak?.before !== undefined,
     codes: bodyIn(decisions, 'intake')?.codes ?? [],
     checks: proofChecks,
   });
@@ -364,7 +371,8 @@ export async function factsOf(
         .map((r) => r.place),
       checks,
       insulationProven: missing === '',
-      insulationMissing: missing === '' ? '' : [`Not covered yet: ${missing}.`, ...notCounted].join(' '),
+      insulationMissing:
+        missing === '' ? '' : [`Not covered yet: ${missing}.`, ...whyNotCounted(coverage)].join(' '),
       lockedEvidence: lockedEvidence(lockoutRows),
       proved: signedSince('prove')?.passed ?? null,
       failing: backFrom(proofs),

@@ -18,6 +18,7 @@ import { selectRows } from '../db/select';
 import { newestSpread } from '../findings/newest';
 import { inTurn } from '../db/inTurn';
 import { type Store } from '../domain/store';
+import { linkRecord, linksOutAt } from '../insulation/linksOut';
 import { carefulPackV, CLOSED, contextOf, namesOf, observationsOf, openLockout, viewStop } from './gate';
 import { ticksOf } from '../stripdown/ticks';
 import { rulesOf } from './rules';
@@ -120,7 +121,7 @@ export async function viewSafety(
   tx?: Transaction,
 ): Promise<SafetyView> {
   const pack = normalisePack(profile);
-  const [rows, allStops, rules, volts, [person], careful, open] = await inTurn(tx, [
+  const [rows, allStops, rules, volts, [person], careful, open, record] = await inTurn(tx, [
     () => observationsOf(store, job.id, 'make-safe', tx),
     () =>
       selectRows(store, store.models.Stop, 'WHERE job_id = :jobId ORDER BY at DESC', { jobId: job.id }, tx),
@@ -129,6 +130,7 @@ export async function viewSafety(
     () => selectRows(store, store.models.Person, 'WHERE id = :personId', { personId }, tx),
     () => carefulPackV(store, job.id, pack, tx),
     () => openLinks(store, job.id, profile, tx),
+    () => linkRecord(store, job.id, tx),
   ]);
   const stops = allStops.filter((s) => s.endedAt === null);
   const lockout = openLockout(rows);
@@ -156,6 +158,7 @@ export async function viewSafety(
     moduleVFrom: volts.from,
     moduleV: volts.moduleV,
     openLinks: open,
+    linksOut: linksOutAt(pack, record),
     entries,
     evidence: rows.map((r) => ({
       id: r.id,

@@ -1,6 +1,6 @@
 import type { SafetyView } from '@cellmend/contract/safety';
 import type { InsulationEntry } from '@cellmend/contract/insulation';
-import type { InsulationReport } from '@cellmend/core/insulation';
+import type { InsulationReport, Reach } from '@cellmend/core/insulation';
 import type { Run } from '@cellmend/contract/bench';
 import type { SupervisedRun } from '@cellmend/contract/supervised';
 import { FIT_SHARE } from '@cellmend/core/bench';
@@ -257,6 +257,30 @@ export function removalLayer(pack: Pack, plan: StripPlan | undefined): Layer {
       out: links.filter((s) => s.done).map((s) => s.id),
     },
     ...(plan ? { note: { title: 'Numbers are steps', text: coversSaid(covers) } } : {}),
+  };
+}
+
+/** What the lead of a test that is being set up reaches: filled; dashed is what it does not. */
+export function reachLayer(pack: Pack, { certain, possible }: Reach, out: readonly string[]): Layer {
+  const marks = noMarks();
+  pack.stringOrder.forEach((m, i) => {
+    const reached = certain.includes(i);
+    marks.set(m, {
+      state: 'plain',
+      text: reached ? 'reached' : possible.includes(i) ? 'which pole?' : 'not reached',
+      tone: reached ? 'clean' : 'open',
+    });
+  });
+  return {
+    id: 'reach',
+    name: 'Reach',
+    caption: 'what this lead reaches',
+    groups: new Map(),
+    modules: marks,
+    legend: null,
+    whole: true,
+    links: { next: [], out: [...out] },
+    note: { title: 'Filled: reached by this test', text: 'Dashed modules stay unproven.' },
   };
 }
 

@@ -12,6 +12,7 @@ import {
   deviationLayer,
   exposureLayer,
   insulationLayer,
+  reachLayer,
   removalLayer,
   seenLayer,
 } from '../pack-map/layers';
@@ -24,6 +25,7 @@ import { useJobView } from './jobContext';
 import { lazily } from './lazily';
 import { usePlan, useTargets } from '../stages/strip-down/usePlan';
 import { mapShown } from './preferences';
+import { useReachShown } from '../stages/insulation/reachShown';
 
 const Aside = styled.aside`
   border-left: 1px solid var(--line);
@@ -130,11 +132,13 @@ export function PackAside({ here }: { here: string }) {
   const { data: now } = useRunsNow(facts.layer === 'bench' ? job.number : null);
   const { plan } = usePlan(layerId === 'removal' ? targets : []);
   const drops = useMapDrops();
+  const reach = useReachShown();
   const layer = useMemo(() => {
     if (layerId === 'exposure') return exposureLayer(pack, safety);
     if (layerId === 'removal') return removalLayer(pack, plan);
     if (layerId === 'seen') return seenLayer(pack, seen ?? [], leakOf(findings)?.report.entry ?? '');
     if (layerId === 'bench') return benchLayer(pack, bench?.runs ?? [], now ?? []);
+    if (layerId === 'insulation' && reach) return reachLayer(pack, reach, safety?.linksOut ?? []);
     if (layerId === 'insulation') return insulationLayer(leakOf(findings)?.report ?? null);
     const replaced = repaired ? (modules ?? []) : [];
     if (layerId === 'capacity') return capacityLayer(pack, report, replaced);
@@ -148,7 +152,7 @@ export function PackAside({ here }: { here: string }) {
         ? `at ${percent(end.medianSocFraction)} charge`
         : `no rest ${layerId === 'near-full' ? 'near full' : 'near empty'}`,
     );
-  }, [layerId, pack, safety, findings, report, modules, repaired, plan, bench, now, seen]);
+  }, [layerId, pack, safety, findings, report, modules, repaired, plan, bench, now, seen, reach]);
   const open = shown === 'yes';
   const height = (selected === null ? 570 : 430) - (layer.note ? 70 : 0);
   return (

@@ -185,9 +185,12 @@ function Found({ leak }: { leak: InsulationReport }) {
       {leak.text}
       {leak.vehicle && ` The vehicle: ${leak.vehicle.text}`}
       {leak.chassis && ` ${leak.chassis}`}
+      {leak.other && ` Measured ${leak.other.state}, told apart: ${leak.other.title}. ${leak.other.text}`}
     </Answer>
   );
 }
+
+const POLE_SAYS = { negative: 'from the − pole', positive: 'from the + pole', both: 'from both poles' };
 
 function Search({ leak }: { leak: InsulationReport }) {
   const { pack } = useJobView();
@@ -230,6 +233,8 @@ function Search({ leak }: { leak: InsulationReport }) {
               <b className="n">{t.lacks ? 'so far' : t.result.verdict}</b>
               <span>
                 {t.mounted ? 'as mounted' : 'loose'}
+                {t.wetted && ', after wetting'}
+                {t.terminals && t.part === 'pack' && `, ${POLE_SAYS[t.terminals]}`}
                 {t.lacks && t.lacks !== 'loose' && `, ${t.lacks}`}
                 {t.result.dar !== null && !t.result.bound && `, DAR ${fixed(t.result.dar, 2)}`}
                 {t.result.pi !== null && !t.result.bound && `, PI ${fixed(t.result.pi, 2)}`}
@@ -272,6 +277,7 @@ function Search({ leak }: { leak: InsulationReport }) {
           )}
         </Tests>
       </Columns>
+      <PassesNow leak={leak} />
       {leak.contradiction && <FalsePasses leak={leak} />}
       {leak.causes.length > 0 && (
         <Sheet>
@@ -282,6 +288,31 @@ function Search({ leak }: { leak: InsulationReport }) {
         </Sheet>
       )}
     </>
+  );
+}
+
+/** What leaked and passes now: how the pass may deceive is asked at once, and what the test itself said is not asked again. */
+function PassesNow({ leak }: { leak: InsulationReport }) {
+  const open = (leak.passesNow ?? []).filter((m) => m.state !== 'cleared');
+  if (open.length === 0) return null;
+  const wanted = new Set(open.flatMap((m) => [...m.ask, ...m.against]));
+  return (
+    <Sheet>
+      <Stack>
+        <h3>
+          {open.map((m) => m.module).join(' and ')} leaked, and {open.length > 1 ? 'pass' : 'passes'} now.
+          Before that is believed:
+        </h3>
+        {leak.falsePasses
+          .filter((f) => wanted.has(f.id))
+          .map((f) => (
+            <FalsePassRow
+              key={f.id}
+              row={{ ...f, yes: open.some((m) => m.ask.includes(f.id)) ? null : f.yes }}
+            />
+          ))}
+      </Stack>
+    </Sheet>
   );
 }
 

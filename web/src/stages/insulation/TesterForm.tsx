@@ -1,7 +1,6 @@
 import {
   TESTER_A,
   testVoltageBounds,
-  type TestedPart,
   type NextSplit,
   type SeriesPoint,
   type TesterCurrent,
@@ -9,7 +8,7 @@ import {
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';
-import { leakOf, useWorkshop } from '../../api/hooks';
+import { useSafety, useWorkshop } from '../../api/hooks';
 import { usePassing } from '../../api/live';
 import { useJobView } from '../../shell/jobContext';
 import { useDraft } from '../../shell/useDraft';
@@ -21,7 +20,9 @@ import { fixed, ohms } from '../../ui/words';
 import { Tick } from '../make-safe/step';
 import { useInstruments } from '../../api/hooks';
 import { useAdd } from './useAdd';
-import { SectionPick } from './SectionPick';
+import { clipOf, type ClipDraft } from './clip';
+import { ClipFields } from './ClipFields';
+import { useShowReach } from './reachShown';
 import { figure, reading } from './view';
 
 const Grid = styled.div`
@@ -82,20 +83,22 @@ function Figure({
 }
 
 /** A test with an insulation tester: what is clipped, then figures typed or streamed. */
-interface Draft {
-  part: TestedPart['part'];
-  from: string;
-  to: string;
+interface Draft extends ClipDraft {
   /** Null until somebody types one: then it is this workshop's usual one. */
   setV: string | null;
   rows: Record<number, string>;
   volts: string;
   temperature: string;
+  humidity: string;
   mounted: boolean;
+  wetted: boolean;
+  /** The clips were proven to touch metal; null until somebody says. */
+  contact: boolean | null;
 }
 
 export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDone: () => void }) {
-  const { job, pack, findings, person } = useJobView();
+  const { job, pack, person } = useJobView();
+  const { data: safety } = useSafety(job.number);
   const { data: instruments } = useInstruments();
   const testers = (instruments ?? []).filter((i) => i.kind === 'insulation-tester');
   const [picked, setPicked] = useState('');
@@ -112,18 +115,23 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
     part: 'section',
     from: preset?.modules[0] ?? order[0]!,
     to: preset?.modules[1] ?? order[order.length - 1]!,
+    module: order[0]!,
+    which: 'contactor board',
+    terminals: null,
     setV: null,
     rows: {},
     volts: '',
     temperature: '',
+    humidity: '',
     mounted: true,
+    wetted: false,
+    contact: null,
   };
   const [kept, setKept, forget] = useDraft<Draft>(`${job.number}.tester.test`, fresh);
-  const draft = preset && (kept.from !== fresh.from || kept.to !== fresh.to) ? fresh : kept;
-  const { part, from, to, rows, volts, temperature, mounted } = draft;
+  const draft = preset && (kept.from !== fresh.from || kept.to !== fresh.to) ? fresh : { ...fresh, ...kept };
+  const { from, to, rows, volts, temperature, humidity, mounted, wetted, contact } = draft;
   const setV = draft.setV ?? usual;
   const set = (change: Partial<Draft>): void => setKept({ ...draft, ...change });
-  const setPart = (next: TestedPart['part']): void => set({ part: next, rows: {}, volts: '' });
   const [off, setOff] = useState(false);
   const [nominal, setNominal] = useDraft(`${job.number}.tester.nominal`, '');
   const [short, setShort] = useDraft(`${job.number}.tester.short`, '');
@@ -136,9 +144,22 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
   });
   const unread = MARKS.find((t) => (rows[t] ?? '').trim() !== '' && reading(rows[t]!) === null);
   const gives = currentOf(nominal, short);
-  const tested: TestedPart = part === 'section' ? { part, from, to } : { part };
-  const out = leakOf(findings)?.report.openLinks ?? [];
-  const links = preset?.opens.filter((l) => !out.includes(l)) ?? [];
+  const clip = clipOf(pack, draft, safety?.linksOut ?? []);
+  useShowReach(job.gate.holds ? clip.reach : null);
+  const humid = figure(humidity);
+  /** What a test is told with, typed or run. */
+  const told = {
+    tested: clip.tested,
+    setV: Number(setV),
+    temperatureC: figure(temperature),
+    mounted,
+    ...(clip.asksPole && draft.terminals ? { terminals: draft.terminals } : {}),
+    contactProven: contact,
+    openLinks: clip.open,
+    ...(wetted ? { wetted } : {}),
+    ...(humid !== null ? { humidityPercent: humid } : {}),
+  };
+  const unsaid = contact === null || (clip.asksPole && draft.terminals === null);
   const shownV = figure(volts);
   const points: SeriesPoint[] = MARKS.flatMap((timeS) => {
     const read = reading(rows[timeS] ?? '');
@@ -146,7 +167,7 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
   });
   if (points.length === 0 && shownV !== null) points.push({ timeS: 30, ohm: null, voltageV: shownV });
   const pullLinks = async (): Promise<boolean> => {
-    for (const link of links)
+    for (const link of clip.pull)
       if (!(await add({ observation: { kind: 'link', link, open: true } }))) return false;
     return true;
   };
@@ -155,11 +176,8 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
     const ok = await add({
       observation: {
         kind: 'tester',
-        tested,
-        setV: Number(setV),
+        ...told,
         points,
-        temperatureC: figure(temperature),
-        mounted,
         ...(gives.tester && { tester: gives.tester }),
       },
       managementDisconnected: off,
@@ -173,11 +191,8 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
     if (!(await pullLinks())) return;
     setStreamed([]);
     const done = await stream.run('/insulation/stream', {
-      tested,
-      setV: Number(setV),
+      ...told,
       seconds: 60,
-      temperatureC: figure(temperature),
-      mounted,
       managementDisconnected: off,
       instrumentId: tester!.id,
     });
@@ -204,33 +219,27 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
         <h2>
           {preset ? `Test ${from === to ? from : `${from} to ${to}`}` : 'What is clipped to the tester?'}
         </h2>
-        {links.length > 0 && (
-          <p>Pull {links.join(' and ')} first; it is recorded as out with this test. Both parts stay live.</p>
-        )}
-        <Row>
-          <Chips
-            selectionMode="single"
-            disallowEmptySelection
-            selectedKeys={[part]}
-            onSelectionChange={(k) => setPart([...k][0] as TestedPart['part'])}
-            aria-label="What is tested"
-          >
-            <ToggleButton id="section">Modules</ToggleButton>
-            <ToggleButton id="pack">Whole pack</ToggleButton>
-            <ToggleButton id="vehicle">Vehicle side</ToggleButton>
-          </Chips>
-          {part === 'section' && (
-            <SectionPick
-              order={order}
-              from={from}
-              to={to}
-              onChange={(next) => set({ ...next, rows: {}, volts: '' })}
-            />
-          )}
-        </Row>
+        <ClipFields
+          order={order}
+          draft={draft}
+          clip={clip}
+          onChange={(change) => set({ terminals: null, ...change, rows: {}, volts: '' })}
+        />
         <Tick isSelected={off} onChange={setOff}>
           Management unit and sense plugs are disconnected: a test voltage would destroy them
         </Tick>
+        <Row>
+          <span>Clips touched together first, the tester read 0</span>
+          <Chips
+            selectionMode="single"
+            selectedKeys={contact === null ? [] : [contact ? 'yes' : 'no']}
+            onSelectionChange={(k) => set({ contact: k.size === 0 ? null : [...k][0] === 'yes' })}
+            aria-label="Contact proven"
+          >
+            <ToggleButton id="yes">It read 0</ToggleButton>
+            <ToggleButton id="no">Not done</ToggleButton>
+          </Chips>
+        </Row>
         <Row>
           <Figure
             label={`Test voltage, ${fixed(bounds.leastV, 0)} to ${fixed(bounds.mostV, 0)} V`}
@@ -250,6 +259,12 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
             value={temperature}
             onChange={(v) => set({ temperature: v })}
           />
+          <Figure
+            label="Humidity, %"
+            placeholder="if known"
+            value={humidity}
+            onChange={(v) => set({ humidity: v })}
+          />
           <Chips
             selectionMode="single"
             disallowEmptySelection
@@ -260,6 +275,17 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
           >
             <ToggleButton id="mounted">As mounted</ToggleButton>
             <ToggleButton id="loose">Loose</ToggleButton>
+          </Chips>
+          <Chips
+            selectionMode="single"
+            disallowEmptySelection
+            selectedKeys={[wetted ? 'wet' : 'dry']}
+            onSelectionChange={(k) => set({ wetted: [...k][0] === 'wet' })}
+            aria-label="Dry or wetted"
+            style={{ alignSelf: 'end' }}
+          >
+            <ToggleButton id="dry">Dry</ToggleButton>
+            <ToggleButton id="wet">After wetting</ToggleButton>
           </Chips>
         </Row>
         <Grid role="group" aria-label="Resistance at each time">
@@ -349,6 +375,7 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
               stream.busy ||
               !off ||
               points.length === 0 ||
+              unsaid ||
               unread !== undefined ||
               gives.wrong !== null ||
               !person.mayWrite ||
@@ -370,7 +397,9 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
           {tester && (
             <Button
               quiet
-              isDisabled={busy || stream.busy || !off || !person.mayWrite || tester.busyWith !== null}
+              isDisabled={
+                busy || stream.busy || !off || unsaid || !person.mayWrite || tester.busyWith !== null
+              }
               onPress={() => void run()}
             >
               {stream.busy

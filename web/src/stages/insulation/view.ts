@@ -7,14 +7,14 @@ import { fixed, ohms } from '../../ui/words';
 export function say(o: InsulationObservation): string {
   switch (o.kind) {
     case 'vehicle':
-      return `The vehicle shows ${o.ohm !== null ? ohms(o.ohm) : `${o.signalV} V of signal`}`;
+      return `The vehicle shows ${o.ohm !== null ? ohms(o.ohm) : `${o.signalV} V of signal`}${o.wetted ? ', wet' : ''}`;
     case 'poles':
       return `${o.section ? `${testedLabel({ part: 'section', ...o.section })}: ` : ''}− to chassis ${fixed(o.negativeV, 1)} V, + to chassis ${fixed(o.positiveV, 1)} V of ${fixed(o.packV, 1)} V, meter ${ohms(o.meterOhm)} (${o.section ? 'a part alone' : { whole: 'pack in the vehicle', pack: 'pack alone', vehicle: 'vehicle side' }[o.side]})`;
     case 'known-resistor':
       return `V1 ${fixed(o.v1, 1)} V at the ${o.higher} pole, V2 ${fixed(o.v2, 1)} V, with ${ohms(o.r0Ohm)} ${fixed(o.v1WithR0, 1)} V`;
     case 'tester': {
       const last = o.points[o.points.length - 1]!;
-      return `${o.setV} V on ${testedLabel(o.tested)}: ${last.ohm === null ? 'pinned' : `${last.atLeast ? 'more than ' : ''}${ohms(last.ohm)}`} at ${last.timeS} s${last.voltageV === null ? '' : `, ${fixed(last.voltageV, 0)} V`}`;
+      return `${o.setV} V on ${testedLabel(o.tested)}${o.terminals && o.tested.part === 'pack' ? ` from ${{ negative: 'the − pole', positive: 'the + pole', both: 'both poles' }[o.terminals]}` : ''}${o.wetted ? ', after wetting' : ''}: ${last.ohm === null ? 'pinned' : `${last.atLeast ? 'more than ' : ''}${ohms(last.ohm)}`} at ${last.timeS} s${last.voltageV === null ? '' : `, ${fixed(last.voltageV, 0)} V`}`;
     }
     case 'limit-voltage':
       return `The limit is taken by ${o.by === 'working' ? 'the highest working voltage' : 'the measured voltage'}`;
