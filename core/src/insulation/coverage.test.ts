@@ -4,9 +4,9 @@ import { islandBus } from '../../../cli/src/demoPacks';
 import { normalisePack } from '../pack';
 import { linksInOrder } from '../safety/exposure';
 import { coverageOf, missingRuns, whyNotCounted } from './coverage';
-import { reachOf, type Terminals } from './reach';
+import { reachOf } from './reach';
 import { insulationReport } from './report';
-import type { InsulationObservation, TestedPart } from './types';
+import type { InsulationObservation, Terminals, TestedPart } from './types';
 
 const pack = normalisePack(islandBus());
 const order = pack.stringOrder.map((m) => pack.modules[m]!.id);

@@ -1,9 +1,6 @@
 import { linksInOrder } from '../safety/exposure';
 import type { Pack } from '../pack';
-import type { InsulationObservation, TestedPart } from './types';
-
-/** The pole of the tested part that the lead was on; the other lead is on the chassis. */
-export type Terminals = 'negative' | 'positive' | 'both';
+import type { InsulationObservation, Terminals, TestedPart } from './types';
 
 /** What a lead reaches, by position in the string. */
 export interface Reach {

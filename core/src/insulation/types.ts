@@ -5,7 +5,6 @@ import type { KnownResistorResult } from './knownResistor';
 import type { Judged, LimitVoltage, VehicleJudged } from './limits';
 import type { Interval, LeakLocation } from './location';
 import type { FalsePass, SeriesPoint, SeriesResult, TesterCurrent } from './series';
-import type { Terminals } from './reach';
 import type { Expected } from './split';
 
 /** Parts that are no modules, in the case and out of it. Common practice, no source. */
@@ -48,6 +47,9 @@ export function testedLabel(tested: TestedPart): string {
       return 'the whole pack';
   }
 }
+
+/** The pole of the tested part that the lead was on; the other lead is on the chassis. */
+export type Terminals = 'negative' | 'positive' | 'both';
 
 /** What people and instruments observed of a leak. */
 export type InsulationObservation =
