@@ -64,6 +64,13 @@ export const wait = (ms: number, signal?: AbortSignal): Promise<void> =>
     signal?.addEventListener('abort', done, { once: true });
   });
 
+/** An instrument that no longer answers, in the words of the bench: what it was asked and where is no matter of who stands there. */
+export function silentWords(e: Error): string {
+  if (!(e instanceof InputProblem)) return `the instrument fell silent: ${e.message}`;
+  return e.what.startsWith('The instrument does not answer')
+    ? 'the instrument fell silent'
+    : `the instrument fell silent: ${e.what.replace(/\.$/, '')}`;
+}
 export const reasonOf = (signal: AbortSignal): string =>
   typeof signal.reason === 'string' ? signal.reason : 'stopped';
 
@@ -179,7 +186,7 @@ export async function runTest(
       onPoint?.(own);
     }
   } catch (e) {
-    why = signal?.aborted ? reasonOf(signal) : `the instrument fell silent: ${(e as Error).message}`;
+    why = signal?.aborted ? reasonOf(signal) : silentWords(e as Error);
   }
   const output = await makeSure(instrument, reopen);
   instrument.close();

@@ -9,7 +9,7 @@ import {
   type PlanStep,
 } from '@cellmend/core/bench';
 import { InputProblem } from '@cellmend/core/pack';
-import { makeSure, reasonOf, wait, WATCHDOG_S, type Switched } from './instrument';
+import { makeSure, reasonOf, silentWords, wait, WATCHDOG_S, type Switched } from './instrument';
 import type { BenchSource } from './charger';
 
 export interface SuperviseOptions {
@@ -118,7 +118,7 @@ export async function superviseRun(
     why = signal?.aborted
       ? reasonOf(signal)
       : e instanceof InputProblem
-        ? `the instrument fell silent: ${e.message}`
+        ? silentWords(e)
         : 'the reading could not be kept';
   }
   const output = await makeSure(source, reopen);

@@ -1,6 +1,6 @@
 import { limitValue, type Pack } from '../pack';
 import { testVoltageBounds } from './limits';
-import { passLacks } from './passes';
+import { passLacks, runsWithout } from './passes';
 import { linksThen, reachOf, terminalsOf } from './reach';
 import { judgeSeries, seriesQuery } from './series';
 import { testedLabel, type InsulationObservation, type TestRow } from './types';
@@ -41,7 +41,7 @@ export function judgeTest(
     tester: o.tester,
   };
   const row: TestRow = {
-    label: testedLabel(o.tested),
+    label: labelOf(pack, o.tested, reach.certain),
     part: o.tested.part,
     from: from!,
     to: to!,
@@ -57,6 +57,16 @@ export function judgeTest(
     query: seriesQuery(input),
   };
   return { ...row, lacks: passLacks(row) };
+}
+
+/** How a test is called: a whole pack of which the lead reached a part is called by that part. */
+function labelOf(pack: Pack, tested: Tester['tested'], certain: readonly number[]): string {
+  const n = pack.stringOrder.length;
+  if (tested.part !== 'pack' || certain.length === 0 || certain.length === n) return testedLabel(tested);
+  return runsWithout(
+    pack.stringOrder.map((_, i) => !certain.includes(i)),
+    (i) => pack.modules[pack.stringOrder[i]!]!.id,
+  );
 }
 
 /** Every test among the observations, with what was open at its moment. */

@@ -35,11 +35,14 @@ export function headline(s: {
   const where = location?.identifiable
     ? `Two terminal voltages put it ${Math.round(location.fraction.value * 100)} % up the string (${Math.round(location.fraction.low * 100)} to ${Math.round(location.fraction.high * 100)} %)`
     : '';
-  const passed = s.tests.filter((t) => t.result.verdict === 'pass' && !t.lacks).map((t) => t.label);
+  const doubted = s.passing.filter((m) => m.state !== 'cleared').map((m) => m.module);
+  const passed = s.tests
+    .filter((t) => t.result.verdict === 'pass' && !t.lacks && !doubted.includes(t.label))
+    .map((t) => t.label);
   const soFar = s.tests.filter((t) => t.lacks).map((t) => `${t.label} (${t.lacks})`);
   const clean =
     passed.length > 0
-      ? `${where ? ', and ' : ''}${passed.slice(-2).join(' and ')} ${passed.length > 1 || passed[0]!.includes(' to ') ? 'are' : 'is'} clean`
+      ? `${where ? ', and ' : ''}${passed.slice(-2).join(' and ')} ${passed.length > 1 || passed[0]!.includes(' to ') ? 'are' : 'is'} clean${doubted.length > 0 ? ` but for ${doubted.join(' and ')}` : ''}`
       : '';
   const warned = s.vehicle !== null && s.vehicle.state !== 'good';
   const limit =

@@ -76,6 +76,8 @@ describe('a jotted line', () => {
     ['m07 1 ntc', /no temperature of a 10 kΩ NTC/],
     ['m07 ins 4 V', /insulation is not given in V/],
     ['m07 ins', /figure is missing/],
+    ['m07 ins 500m', /500m: milli or mega\?.*500M for megohms/],
+    ['+ch 23m', /milli or mega/],
     ['m07 3.9 bananas', /“bananas” is no unit/],
     ['hello there', /not a number/],
     ['m07 ins -4M', /cannot be a insulation/],

@@ -190,6 +190,7 @@ function poleOf(pole: '+' | '-', figure: string): Jot {
       '+ch 23k · -ch OL. Voltages of the poles to chassis are typed under Insulation.',
     );
   inRange('insulation', value, figure, bound);
+  askMilliOrMega(value, figure);
   return {
     type: 'reading',
     place: { kind: 'pack' },
@@ -260,6 +261,7 @@ function readingOf(
   const value =
     quantity === 'temperature' && byUnit === null && bareTemperature === 'F' ? (bare - 32) / 1.8 : bare;
   inRange(quantity, value, figure, bound);
+  if (quantity === 'insulation') askMilliOrMega(value, figure);
   if (!named && byUnit === null) askIfTwo(place, quantity, value, figure, pack);
   return {
     type: 'reading',
@@ -272,6 +274,18 @@ function readingOf(
         ? voltageConditions(value, place, pack)
         : '',
   };
+}
+
+/** Milliohms of insulation are a dead short that nobody types with three figures: `500m` is most likely meant as 500 MΩ. */
+function askMilliOrMega(value: number, figure: string): void {
+  const milli = /^([\d.,]+)\s*m$/.exec(figure.trim());
+  if (!milli || value >= 1) return;
+  throw new InputProblem(
+    'prefix',
+    `${figure}: milli or mega?`,
+    '',
+    `${milli[1]}M for megohms; ${milli[1]} mΩ for a dead short.`,
+  );
 }
 
 function ntcOf(place: Place, figure: string, named: Quantity | undefined): JottedReading {

@@ -27,7 +27,12 @@ export function jotWords(jot: Jot, pack: Pack): string {
     jot.quantity === 'voltage' && jot.place.kind !== 'joint'
       ? voltageAt(jot.value, jot.place, pack).judged
       : null;
-  const warns = told?.says ? `. ${told.says}` : '';
+  const ohmsAtPole = jot.quantity === 'insulation' && jot.place.kind === 'pack';
+  const warns = told?.says
+    ? `. ${told.says}`
+    : ohmsAtPole
+      ? '. On live poles an ohm range reads nonsense and may hurt: volts first'
+      : '';
   return `${at}, ${jot.quantity} ${jot.quantity === 'temperature' ? temperature(jot.value, 1) : printQuantity(jot.value, jot.quantity, jot.bound)}${jot.conditions && `, ${jot.conditions}`}${warns}`;
 }
 

@@ -209,10 +209,10 @@ function LookedAt({
     <Row $gap={8}>
       <Input
         aria-label={`What you saw at ${instrument}`}
-        placeholder="What you saw, for example: lamp dark, lead off"
+        placeholder="What you saw: lamp dark"
         value={note}
         maxLength={300}
-        style={{ flex: 1 }}
+        style={{ flex: '1 1 260px' }}
         onChange={(e) => setNote(e.target.value)}
       />
       <Button isDisabled={busy || note.trim().length < 3} onPress={() => onSay(note)}>

@@ -198,6 +198,7 @@ function Search({ leak }: { leak: InsulationReport }) {
   const split = leak.next.split;
   return (
     <>
+      <PassesNow leak={leak} />
       <Sheet>
         <h3>The string, from negative to positive</h3>
         <Mute>
@@ -277,7 +278,6 @@ function Search({ leak }: { leak: InsulationReport }) {
           )}
         </Tests>
       </Columns>
-      <PassesNow leak={leak} />
       {leak.contradiction && <FalsePasses leak={leak} />}
       {leak.causes.length > 0 && (
         <Sheet>

@@ -240,7 +240,7 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
             <ToggleButton id="no">Not done</ToggleButton>
           </Chips>
         </Row>
-        <Row>
+        <Row style={{ alignItems: 'end' }}>
           <Figure
             label={`Test voltage, ${fixed(bounds.leastV, 0)} to ${fixed(bounds.mostV, 0)} V`}
             placeholder="500"

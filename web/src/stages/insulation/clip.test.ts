@@ -1,9 +1,11 @@
 import { describe, expect, it } from 'vitest';
-import { pilotCar } from '../../../../cli/src/demoPacks';
-import { normalisePack } from '@cellmend/core/pack';
+import { normalisePack, type PackProfile } from '@cellmend/core/pack';
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { clipOf, type ClipDraft } from './clip';
 
-const pack = normalisePack(pilotCar());
+const file = join(import.meta.dirname, '../../../../demo/packs/corrie-pilot.json');
+const pack = normalisePack(JSON.parse(readFileSync(file, 'utf8')) as PackProfile);
 const disconnect = pack.profile.links!.find((l) => l.kind === 'service-disconnect')!;
 const [below, above] = disconnect.between;
 const [first, last] = [pack.stringOrder[0]!, pack.stringOrder.at(-1)!].map((m) => pack.modules[m]!.id);
