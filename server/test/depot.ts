@@ -1,3 +1,4 @@
+import { EVIDENCE } from '@cellmend/core/route';
 import type { Job } from '@cellmend/contract/jobs';
 import type { StoredProfile } from '@cellmend/contract/pack';
 import type { SafetyView } from '@cellmend/contract/safety';
@@ -193,6 +194,7 @@ export async function doTheWork(who: Client, job: number, setV = 500): Promise<s
                 check: step.evidence,
                 place: step.place,
                 passed: true,
+                ...(EVIDENCE[step.evidence].check?.papers ? { text: 'recycler, note 4711' } : {}),
                 ...(step.evidence === 'wakes' ? { wake: wakeOf(body.pack) } : {}),
               });
     if (answer.status !== 201)

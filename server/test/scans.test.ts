@@ -318,7 +318,9 @@ describe('several records of one job', () => {
     // When a file was saved is not when it was recorded.
     const untold = await ina.get<Job>(`/api/jobs/${job}`);
     expect(untold.body.scans.map((s) => s.startedAt)).toEqual([null, null]);
-    expect(untold.body.scans[0]!.notices.join()).toMatch(/does not say when it was recorded.*last saved on 4 May/);
+    expect(untold.body.scans[0]!.notices.join()).toMatch(
+      /does not say when it was recorded.*last saved on 4 May/,
+    );
     const unknown = await newest(job);
     expect(unknown.result.judged!.join()).toMatch(/When one of the records was made is not known/);
     expect(unknown.result.judged!.join()).not.toMatch(/stood|unrecorded/);

@@ -785,6 +785,28 @@ it('T24: two halves tested each from its own pole cover the pack, and the wake u
   expect(await asked()).toMatch(/Not covered yet: M01 to M04/);
 });
 
+it('a pack is salvaged: what is kept stands in the record, who took the rest is written down, and only then it is scrapped', async () => {
+  const n = await open(profileOf('Harrow salvage', 4, 2), 'T-26');
+  expect((await sign(n, measures(['salvage', '']))).status).toBe(201);
+  await proveDead(ina, bench, n);
+  const check = (id: string, text = ''): Promise<Answer<Problem>> =>
+    ina.post(`/api/jobs/${n}/checks`, { check: id, place: '', passed: true, text });
+  const steps = async (): Promise<string[]> =>
+    (await jobOf(n)).steps.filter((s) => !s.met).map((s) => s.evidence);
+  expect((await check('parts-kept')).status).toBe(201);
+  // A word alone keeps no part.
+  expect(await steps()).toContain('parts-kept');
+  const out = { places: ['M01', 'M02'], to: 'quarantine', reason: 'kept', proof: '' };
+  expect((await ina.post(`/api/jobs/${n}/salvage`, out)).status).toBe(201);
+  expect(await steps()).toEqual(['pack-away']);
+  const bare = await check('pack-away');
+  expect(bare.status).toBe(400);
+  expect(bare.body.detail).toMatch(/Who took it, and the number of the note/);
+  expect((await jobOf(n)).endings.scrapped.join()).not.toBe('');
+  expect((await check('pack-away', 'Skerra recycling, note 4711')).status).toBe(201);
+  expect((await jobOf(n)).endings.scrapped).toEqual([]);
+});
+
 it('a test of the whole pack with the disconnect out proves the half that its pole hangs on, and a test may not say that it is in', async () => {
   const links = ['M01', 'M02', 'M03'].map((a, i) => ({
     id: `L${i + 1}`,

@@ -4,12 +4,20 @@ import { passFaults, runsWithout } from './passes';
 import { passesNow } from './passesNow';
 import type { Coverage, InsulationObservation, TestRow } from './types';
 
+interface CoverageAsk {
+  /** Position of the first observation that counts: what was done inside later than a test makes it worth nothing. */
+  from?: number;
+  /** The tests, where they are judged already. */
+  tests?: readonly TestRow[];
+  /** Parts that went in, each with how many observations had been made by then: what leaked before was another part. */
+  fitted?: readonly { module: string; after: number }[] | undefined;
+}
+
 /**
  * What tests cover together. A test reaches what hangs on its lead as far as the first link that is out; it covers that where it passed,
  * mounted, for a minute, with its voltage reached and nothing queried. A leak, or a doubtful test, takes back what an earlier one said of a
  * place, and a pass after a leak is believed once it is answered how it may deceive. What was tested before a link was moved, or before a part went in, covers nothing any more.
  *
- * @param from position of the first observation that counts: what was done inside later than a test makes it worth nothing
  * @example
  * // Two halves, each from its own pole, with the disconnect out.
  * coverageOf(pack, [disconnectOut, test('negative'), test('positive')]).complete; // true
@@ -17,7 +25,7 @@ import type { Coverage, InsulationObservation, TestRow } from './types';
 export function coverageOf(
   pack: Pack,
   observations: readonly InsulationObservation[],
-  { from = 0, tests }: { from?: number; tests?: readonly TestRow[] } = {},
+  { from = 0, tests, fitted = [] }: CoverageAsk = {},
 ): Coverage {
   const order = pack.stringOrder.map((m) => pack.modules[m]!.id);
   const position = new Map(order.map((id, i) => [id, i]));
@@ -32,7 +40,11 @@ export function coverageOf(
     for (const i of spokenOf(row)) covered[i] = row.result.verdict === 'pass';
   }
   // What leaked and passes now asks first how the pass may deceive.
-  for (const m of passesNow(rows, observations, (i) => order[i]!))
+  const ofThis = rows.filter(
+    (row) =>
+      !(alone(row) && fitted.some((f) => f.module === order[spokenOf(row)[0]!] && row.index! < f.after)),
+  );
+  for (const m of passesNow(ofThis, observations, (i) => order[i]!))
     if (m.state !== 'cleared') covered[position.get(m.module)!] = false;
   const proven = order.filter((_, i) => covered[i]);
   return {

@@ -432,3 +432,56 @@ it('takes a jotted resistance as a hint where to look, never as a pass', () => {
   ]);
   expect(bare.jotted).toBeUndefined();
 });
+
+// What is measured at two moments is common practice of the trade, no source.
+describe('figures of two moments', () => {
+  const wet = (o: InsulationObservation): InsulationObservation =>
+    ({ ...o, wetted: true }) as InsulationObservation;
+  const whole = (leaks: boolean): InsulationObservation =>
+    ({
+      ...(test(order[0]!, order.at(-1)!, leaks, leaks ? 34_000 : 2.1e9) as object),
+      kind: 'tester',
+      tested: { part: 'pack' },
+      ...(leaks ? { points: [{ timeS: 60, ohm: 34_000, voltageV: 40 }] } : {}),
+    }) as InsulationObservation;
+
+  it('dry and wet are told apart: the leak of the wet test stands, and what passed dry is no answer to it', () => {
+    const r = report([whole(false), wet(whole(true))]);
+    expect(r.suspected).toBe(true);
+    expect(r.text).toMatch(/Measured wet\.$/);
+    expect(r.other).toMatchObject({ state: 'dry', title: 'No leak shows' });
+    expect(r.text).not.toMatch(/clean/);
+    expect(r.passesNow).toBeUndefined();
+    // The other way round as well.
+    expect(report([wet(whole(true)), whole(false)])).toMatchObject({ title: r.title, text: r.text });
+  });
+  it('terminals within the limit and a vehicle that warns make no one sentence', () => {
+    const r = report([poles(0.4, 3e6), { kind: 'vehicle', ohm: 34_000, signalV: null }]);
+    expect(r.text).not.toMatch(/Within the published limit/);
+    expect(r.text).toMatch(/not of one moment, or not of one place/);
+    const apart = report([poles(0.4, 3e6), { kind: 'vehicle', ohm: 34_000, signalV: null, wetted: true }]);
+    expect(apart.text).not.toMatch(/published limit/);
+    expect(apart.other).toMatchObject({ state: 'dry' });
+  });
+
+  const leak = [test('M06', 'M06', true), { kind: 'seen', module: 'M06', evidence: 'white crust' } as const];
+  it('a leak that left with its part is past: the pack as it is was not measured yet', () => {
+    const fitted = [{ module: 'M06', after: 2 }];
+    const r = insulationReport(pack, leak, { moduleV, fitted, reported: true });
+    expect(r).toMatchObject({
+      title: 'Not measured since M06 went out',
+      found: null,
+      before: { title: 'At M06', gone: ['M06'] },
+      causes: [],
+    });
+    const after = insulationReport(pack, [...leak, whole(false)], { moduleV, fitted, reported: true });
+    expect(after).toMatchObject({ title: 'No leak shows', found: null });
+    expect(after.text).toMatch(/Before: at M06, which went out/);
+    expect(after.coverage!.complete).toBe(true);
+  });
+  it('a leak at another place stays, whatever was replaced', () => {
+    const r = insulationReport(pack, leak, { moduleV, fitted: [{ module: 'M03', after: 2 }] });
+    expect(r).toMatchObject({ title: 'At M06', found: 'M06', before: null });
+    expect(r.coverage!.proven).toEqual([]);
+  });
+});

@@ -75,7 +75,7 @@ export function insulationReport(
 function reportOfState(
   pack: Pack,
   observations: readonly InsulationObservation[],
-  { moduleV, lowestMv, jotted = [], reported: cameWith = false }: InsulationInputs,
+  { moduleV, lowestMv, jotted = [], reported: cameWith = false, fitted }: InsulationInputs,
   { counts, from, before }: Standing,
 ): InsulationReport {
   // The lamp that it came with is answered where the leak left with a part.
@@ -340,7 +340,7 @@ function reportOfState(
       before,
     }),
     suspected,
-    coverage: coverageOf(pack, observations, { from, tests: all }),
+    coverage: coverageOf(pack, observations, { from, tests: all, fitted }),
     ...(passing.length > 0 ? { passesNow: passing } : {}),
     before,
     found,

@@ -75,6 +75,7 @@ const OPENED = new Set<string>([
   'recover',
   'condition',
   'whole-pack',
+  'exchange',
 ]);
 const WET = new Set<string>(['dry', 'seal', 'coolant']);
 /** Why a module came out that lost charge by itself. */
@@ -164,7 +165,7 @@ export const PROOFS = {
           : ''
       }, and each opens again.`,
     unit: '% of the pack’s voltage',
-    of: (m) => m.kind === 'replace-fuse' || m.kind === 'whole-pack' || m.kind === 'recover',
+    of: (m) => ['replace-fuse', 'whole-pack', 'exchange', 'recover'].includes(m.kind),
     per: 'job',
     back: 'findings',
     judge: (v) => ({

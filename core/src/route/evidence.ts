@@ -18,6 +18,8 @@ export interface EvidenceFacts {
     unit?: string;
     /** What it asks besides, each of which may be left out and is then told as not done; the rest is what it needs. */
     besides?: readonly string[];
+    /** What has to be written down with it before it counts: who took it, by which note. */
+    papers?: string;
   };
   met: (facts: RouteFacts, measure: Measure) => boolean;
   /** What has to be there first, and how the header says so. */
@@ -273,6 +275,45 @@ export const EVIDENCE: Record<EvidenceId, EvidenceFacts> = {
     per: 'measure',
     says: (at) => `${at} goes to whoever may take it, with its proof.`,
     met: (f, m) => f.disposed.includes(m.place),
+    here: true,
+  },
+  'parts-kept': {
+    stage: 'strip-down',
+    need: 'Keep what is sound',
+    per: 'job',
+    says: () =>
+      'Each module that is kept is taken out and on record, with what was measured of it; the others go with the rest.',
+    check: { asks: 'Everything that is kept is out', besides: ['measured', 'labelled', 'insulation read'] },
+    // Parts that were kept are in the record: a word alone keeps none.
+    met: (f) => checkedOnce('parts-kept')(f) && (f.takenOut ?? 0) > 0,
+    after: GATE,
+    here: true,
+  },
+  'core-returned': {
+    stage: 'rebuild',
+    need: 'Return the core',
+    per: 'job',
+    says: () =>
+      'The old pack goes back against the other one, marked for what is wrong with it, with its papers.',
+    check: {
+      asks: 'The old pack is returned',
+      besides: ['marked with its state', 'terminals covered'],
+      papers: 'Who took it back, number of the note, deposit',
+    },
+    met: checkedOnce('core-returned'),
+    here: true,
+  },
+  'pack-away': {
+    stage: 'strip-down',
+    need: 'Hand it to who may take it',
+    per: 'job',
+    says: () => 'What is left of the pack goes to whoever may take it, with its note.',
+    check: {
+      asks: 'Handed over',
+      besides: ['marked damaged or sound', 'terminals covered', 'packed by the rules for its state'],
+      papers: 'Who took it, and the number of the note',
+    },
+    met: checkedOnce('pack-away'),
     here: true,
   },
   'after-scan': {

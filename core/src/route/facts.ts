@@ -29,6 +29,8 @@ export interface RouteFacts {
   levelled: string[];
   /** Parts that this job put into the pack. */
   fitted: { place: string; part: string }[];
+  /** Modules that this job took out, wherever they went. Left out: none. */
+  takenOut?: number;
   /** Places whose part was scrapped, returned or sold with proof. */
   disposed: string[];
   /** Checks recorded by hand, the newest of each place. */

@@ -102,6 +102,32 @@ export const MEASURES = {
     ends: 'repaired',
     needs: ['made-safe', 'pack-chosen', 'pack-fitted', 'insulation-before-lid', 'after-scan', 'both-ends'],
   },
+  exchange: {
+    name: 'exchange against another pack',
+    on: 'pack',
+    ends: 'repaired',
+    needs: [
+      'made-safe',
+      'pack-chosen',
+      'pack-fitted',
+      'core-returned',
+      'insulation-before-lid',
+      'after-scan',
+      'both-ends',
+    ],
+  },
+  salvage: {
+    name: 'salvage for parts',
+    on: 'pack',
+    ends: 'scrapped',
+    needs: ['made-safe', 'parts-kept', 'pack-away'],
+  },
+  'scrap-pack': {
+    name: 'scrap the whole pack',
+    on: 'pack',
+    ends: 'scrapped',
+    needs: ['made-safe', 'pack-away'],
+  },
   decline: { name: 'decline', on: 'pack', ends: 'declined', needs: [] },
   appraise: { name: 'appraise only', on: 'pack', ends: 'appraised', needs: ['record'] },
   specialist: {

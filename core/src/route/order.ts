@@ -23,7 +23,10 @@ export const EVIDENCE_IDS = [
   'coolant-tight',
   'wakes',
   'insulation-before-lid',
+  'parts-kept',
+  'core-returned',
   'disposal',
+  'pack-away',
   'after-scan',
   'both-ends',
 ] as const;

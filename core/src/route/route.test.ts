@@ -62,6 +62,7 @@ const HAPPENS: Record<string, (f: RouteFacts, place: string) => Partial<RouteFac
   'balance planned': (f, place) => ({ levelled: [...f.levelled, place] }),
   fitted: (f, place) => ({ fitted: [...f.fitted, { place, part: 'S-014' }] }),
   disposed: (f, place) => ({ disposed: [...f.disposed, place] }),
+  'module taken out': (f) => ({ takenOut: (f.takenOut ?? 0) + 1 }),
   'insulation passed': () => ({ insulationProven: true }),
   'comparison out of its limits': () => ({ comparisonPassed: false }),
   proven: () => ({ proved: true, comparisonPassed: true }),
@@ -283,6 +284,41 @@ const STORIES: Story[] = [
       ['disposed @ M03', 'Hand over'],
     ],
     ends: 'scrapped',
+  },
+  {
+    job: 'a whole pack is scrapped',
+    list: [measure('scrap-pack')],
+    course: [
+      ['proven dead', 'Hand it to who may take it'],
+      ['checked pack-away', 'Hand over'],
+    ],
+    ends: 'scrapped',
+  },
+  {
+    job: 'a pack is salvaged for parts, which stand in the record',
+    list: [measure('salvage')],
+    course: [
+      ['proven dead', 'Keep what is sound'],
+      ['checked parts-kept', 'Keep what is sound'],
+      ['module taken out', 'Hand it to who may take it'],
+      ['checked pack-away', 'Hand over'],
+    ],
+    ends: 'scrapped',
+  },
+  {
+    job: 'a pack is exchanged against another, and the core goes back',
+    list: [measure('exchange')],
+    course: [
+      ['scanned before', 'Make safe'],
+      ['proven dead', 'Check the pack'],
+      ['checked pack-chosen', 'Fit the pack'],
+      ['checked pack-fitted', 'Test insulation'],
+      ['insulation passed', 'Return the core'],
+      ['checked core-returned', 'Scan again'],
+      ['scanned after', 'Compare'],
+      ['proven', 'Hand over'],
+    ],
+    ends: 'repaired',
   },
 ];
 

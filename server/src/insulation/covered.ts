@@ -17,7 +17,12 @@ function lastMovedMs(pack: Pack, { ticks }: LinkRecord): number {
 }
 
 /** What the insulation tests of a job cover together since a moment: what was done inside after a test makes it worth nothing. */
-export function coveredSince(pack: Pack, record: LinkRecord, sinceMs: number): Coverage {
+export function coveredSince(
+  pack: Pack,
+  record: LinkRecord,
+  sinceMs: number,
+  fits: readonly { place: string; at: Date }[],
+): Coverage {
   const corrected = new Set(record.insulation.map((r) => r.supersedes));
   const rows = record.insulation.filter((r) => !corrected.has(r.id));
   const observations = rows.map((row): InsulationObservation => {
@@ -29,5 +34,9 @@ export function coveredSince(pack: Pack, record: LinkRecord, sinceMs: number): C
   });
   const from = Math.max(sinceMs, lastMovedMs(pack, record));
   const first = rows.findIndex((r) => r.recordedAt.getTime() >= from);
-  return coverageOf(pack, observations, { from: first < 0 ? rows.length : first });
+  const fitted = fits.map(({ place, at }) => ({
+    module: place,
+    after: rows.filter((r) => r.recordedAt < at).length,
+  }));
+  return coverageOf(pack, observations, { from: first < 0 ? rows.length : first, fitted });
 }

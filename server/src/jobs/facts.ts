@@ -320,6 +320,7 @@ export async function factsOf(
     pack,
     { insulation, ticks: tickList, lockout: lockoutRows },
     Math.max(...worked),
+    fitted,
   );
   const missing = missingRuns(pack, coverage);
   const shownLeak =
@@ -365,6 +366,7 @@ export async function factsOf(
       })),
       levelled: (signedSince('balance')?.lines ?? []).map((l) => l.place),
       fitted: fitted.map((c) => ({ place: c.place, part: c.label })),
+      takenOut: removed.filter(since((r) => r.at)).length,
       disposed: removed
         .filter(since((r) => r.at))
         .filter((r) => LEFT.has(r.to))

@@ -125,6 +125,11 @@ function judged(input: z.output<typeof NewCheckSchema>, pack: Pack): CheckData {
     const value = closedAt && Math.floor(closedAt.low * 1000) / 10;
     return { passed: state !== 'fail', value, text: note(found.says), bus: input.bus, found };
   }
+  const papers = isProof(input.check) ? undefined : EVIDENCE[input.check].check?.papers;
+  if (papers !== undefined && input.passed && input.text.length < 3)
+    throw new Refusal('unacceptable', 'Its papers are missing', `${papers}: nothing is written down.`, {
+      fields: [{ field: 'text', message: `${papers}.` }],
+    });
   return {
     passed: input.passed,
     value: input.value,

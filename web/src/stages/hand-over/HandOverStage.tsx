@@ -113,6 +113,7 @@ const LEVELS: ReadonlySet<string> = new Set([
   'dry',
   'recover',
   'whole-pack',
+  'exchange',
 ]);
 const NOTHING_TO_LEVEL = 'Come back if the range falls by more than 10 % or a warning lamp lights.';
 

@@ -13,13 +13,14 @@ import { Button, ProblemNote, Row, Stack } from '../../ui/parts';
 
 /** Records one check of the work as passed or not, with its figure where it has one. */
 export function CheckForm({ step, onDone }: { step: Job['steps'][number]; onDone: () => void }) {
-  const { asks, unit = '', besides = [] } = EVIDENCE[step.evidence].check!;
+  const { asks, unit = '', besides = [], papers } = EVIDENCE[step.evidence].check!;
   return (
     <Looked
       check={step.evidence as CheckId}
       place={step.place}
       asks={besides.length > 0 ? `${asks}? And: ${besides.join(', ')}?` : `${asks}?`}
       besides={besides}
+      papers={papers}
       unit={unit}
       yes="Passed"
       no="Not passed"
@@ -34,6 +35,7 @@ export function Looked({
   place,
   asks,
   besides = [],
+  papers,
   unit,
   yes,
   no,
@@ -45,6 +47,8 @@ export function Looked({
   asks: string;
   /** What it asks besides, each of which may be left out. */
   besides?: readonly string[];
+  /** What has to be written down before it counts. */
+  papers?: string | undefined;
   unit: string;
   yes: string;
   no: string;
@@ -91,7 +95,7 @@ export function Looked({
           </Field>
         )}
         <Field style={{ flex: '1 1 220px' }}>
-          Note
+          {papers ?? 'Note'}
           <Input
             value={draft.text}
             maxLength={2000}
@@ -120,7 +124,10 @@ export function Looked({
       {problem && <ProblemNote what={problem} />}
       {write.problem && <ProblemNote what={write.problem.what} accepted={write.problem.accepted} />}
       <Row>
-        <Button isDisabled={write.busy} onPress={() => void record(true)}>
+        <Button
+          isDisabled={write.busy || (papers !== undefined && draft.text.trim().length < 3)}
+          onPress={() => void record(true)}
+        >
           {yes}
         </Button>
         <Button quiet isDisabled={write.busy} onPress={() => void record(false)}>
