@@ -116,6 +116,11 @@ describe('what tests cover', () => {
       }));
     expect(missing([...again, ...answers({})])).toBe('');
     expect(missing([...again, ...answers({ dry: true })])).toBe(order[2]);
+    // Dried on purpose: wetted again and clean, it is not the drying that hides it.
+    const wetted = test(section(2, 2), { wetted: true, contactProven: true });
+    const disturbed: InsulationObservation = { kind: 'answer', question: 'disturbed', yes: false };
+    expect(whyNotCounted(coverageOf(pack, again)).join()).toMatch(/leaked before: answer first/);
+    expect(missing([...again, ...answers({ dry: true }), wetted, disturbed])).toBe('');
     // Answers from before the pass say nothing of it.
     expect(missing([...leak, ...answers({}), test(section(2, 2))])).toBe(order[2]);
   });

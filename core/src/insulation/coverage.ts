@@ -2,7 +2,7 @@ import type { Pack } from '../pack';
 import { alone, judgeTest, judgeTests, spokenOf } from './judgeTest';
 import { passFaults, runsWithout } from './passes';
 import { passesNow } from './passesNow';
-import type { Coverage, InsulationObservation, TestRow } from './types';
+import type { Coverage, InsulationObservation, PassesNow, TestRow } from './types';
 
 interface CoverageAsk {
   /** Position of the first observation that counts: what was done inside later than a test makes it worth nothing. */
@@ -16,7 +16,8 @@ interface CoverageAsk {
 /**
  * What tests cover together. A test reaches what hangs on its lead as far as the first link that is out; it covers that where it passed,
  * mounted, for a minute, with its voltage reached and nothing queried. A leak, or a doubtful test, takes back what an earlier one said of a
- * place, and a pass after a leak is believed once it is answered how it may deceive. What was tested before a link was moved, or before a part went in, covers nothing any more.
+ * place, and a pass after a leak is believed once it is answered how it may deceive. What was tested
+ * before a link was moved, or before a part went in, covers nothing any more.
  *
  * @example
  * // Two halves, each from its own pole, with the disconnect out.
@@ -44,18 +45,20 @@ export function coverageOf(
     (row) =>
       !(alone(row) && fitted.some((f) => f.module === order[spokenOf(row)[0]!] && row.index! < f.after)),
   );
-  for (const m of passesNow(ofThis, observations, (i) => order[i]!))
-    if (m.state !== 'cleared') covered[position.get(m.module)!] = false;
+  const doubted = passesNow(ofThis, observations, (i) => order[i]!).filter((m) => m.state !== 'cleared');
+  for (const m of doubted) covered[position.get(m.module)!] = false;
+  const speaksOf = (row: TestRow, module: string): boolean => spokenOf(row).includes(position.get(module)!);
   const proven = order.filter((_, i) => covered[i]);
   return {
     tests: rows.map((row) => {
+      const asked = row.result.verdict === 'pass' ? doubted.filter((m) => speaksOf(row, m.module)) : [];
       const why = row.result.verdict === 'not valid' ? row.result.reasons.slice(0, 1) : passFaults(row);
       return {
         index: row.index!,
         label: row.label,
         reached: (row.reached ?? []).map((i) => order[i]!),
         valid: row.result.verdict !== 'not valid' && row.lacks === '',
-        why: [...why, ...(row.index! < first ? [PAST] : [])],
+        why: [...why, ...asked.map(askedFirst), ...(row.index! < first ? [PAST] : [])],
       };
     }),
     proven,
@@ -63,6 +66,10 @@ export function coverageOf(
     complete: proven.length === order.length,
   };
 }
+const askedFirst = ({ module, state }: PassesNow): string =>
+  state === 'not trusted'
+    ? `${module} leaked before, and what is answered speaks against its pass: test it wetted, or replace it.`
+    : `${module} leaked before: answer first, under Insulation, how its pass may deceive.`;
 const PAST = 'A link was moved, or work was done inside, since.';
 
 /** What is missing, by the ends of its runs, such as `M13 to M24`; empty where nothing is. */
@@ -75,8 +82,9 @@ export const missingRuns = (pack: Pack, { missing }: Pick<Coverage, 'missing'>):
 };
 
 /** Why tests that passed cover less than they seem to, newest first. */
-export const whyNotCounted = ({ tests }: Coverage): string[] =>
-  [...tests].reverse().flatMap((t) => t.why.filter((w) => w !== PAST));
+export const whyNotCounted = ({ tests }: Coverage): string[] => [
+  ...new Set([...tests].reverse().flatMap((t) => t.why.filter((w) => w !== PAST))),
+];
 
 /** Modules that leaked when they were tested by themselves, each with the moment of the test, ISO 8601. */
 export function leakedAlone(

@@ -455,6 +455,12 @@ describe('figures of two moments', () => {
     // The other way round as well.
     expect(report([wet(whole(true)), whole(false)])).toMatchObject({ title: r.title, text: r.text });
   });
+  it('what leaked dry leaks wet: the place that was found dry stays the place', () => {
+    expect(report([test('M06', 'M06', true), wet(whole(true))])).toMatchObject({
+      title: 'At M06',
+      found: 'M06',
+    });
+  });
   it('terminals within the limit and a vehicle that warns make no one sentence', () => {
     const r = report([poles(0.4, 3e6), { kind: 'vehicle', ohm: 34_000, signalV: null }]);
     expect(r.text).not.toMatch(/Within the published limit/);

@@ -54,11 +54,25 @@ export function insulationReport(
   );
   const measured = (state: 'dry' | 'wet'): boolean =>
     observations.some((o, i) => standing.counts[i] && stateOf(o) === state);
+  // What leaked dry leaks wet; what passed dry says nothing of it.
+  const leaked = new Set(
+    judgeTests(pack, observations, new Map(pack.stringOrder.map((m, i) => [pack.modules[m]!.id, i]))).flatMap(
+      (t) => (t.result.verdict === 'leak' ? [t.index!] : []),
+    ),
+  );
+  const speaks = (i: number, state: 'dry' | 'wet'): boolean =>
+    (stateOf(observations[i]!) ?? state) === state || (state === 'wet' && leaked.has(i));
   const of = (state: 'dry' | 'wet'): InsulationReport =>
-    reportOfState(pack, observations, inputs, {
-      ...standing,
-      counts: standing.counts.map((c, i) => c && (stateOf(observations[i]!) ?? state) === state),
-    });
+    reportOfState(
+      pack,
+      observations,
+      inputs,
+      {
+        ...standing,
+        counts: standing.counts.map((c, i) => c && speaks(i, state)),
+      },
+      standing.counts,
+    );
   if (!measured('wet')) return of('dry');
   const wet = of('wet');
   if (!measured('dry')) return { ...wet, text: `${wet.text} Measured wet.`.trim() };
@@ -77,6 +91,7 @@ function reportOfState(
   observations: readonly InsulationObservation[],
   { moduleV, lowestMv, jotted = [], reported: cameWith = false, fitted }: InsulationInputs,
   { counts, from, before }: Standing,
+  inEveryState: readonly boolean[] = counts,
 ): InsulationReport {
   // The lamp that it came with is answered where the leak left with a part.
   const reported = cameWith && before === null;
@@ -112,7 +127,12 @@ function reportOfState(
   const packV = poles?.packV ?? packVolts;
   const all = judgeTests(pack, observations, position);
   const tests = all.filter((t) => counts[t.index!]);
-  const passing = passesNow(tests, observations, idAt);
+  const passing = passesNow(
+    tests,
+    observations,
+    idAt,
+    all.filter((t) => inEveryState[t.index!]),
+  );
   const doubted = new Set(passing.filter((m) => m.state !== 'cleared').map((m) => position.get(m.module)!));
   const cleared = new Set(passing.filter((m) => m.state === 'cleared').map((m) => position.get(m.module)!));
   // A leak of before that a pass has answered is no leak of now.
@@ -319,7 +339,10 @@ function reportOfState(
     judgedElse: judgeBy(by === 'working' ? 'measured' : 'working'),
     tests,
     parts: partRows,
-    modules,
+    // Where nothing points at a leak, no module is suspect.
+    modules: suspected
+      ? modules
+      : modules.map((m) => (m.state === 'suspect' ? { ...m, state: 'not split' } : m)),
     vehicleSide: { probability: vehicleP, state: vehicleState },
     trust,
     ...headline({

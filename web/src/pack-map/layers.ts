@@ -295,13 +295,17 @@ export function insulationLayer(report: InsulationReport | null): Layer {
           ? `leaks${m.ohm ? `, ${ohms(m.ohm)}` : ''}`
           : m.state === 'so far'
             ? `so far${m.ohm ? ` ${m.atLeast ? '≥ ' : ''}${ohms(m.ohm)}` : ''}`
-            : m.probability >= 0.02
-              ? `${fixed(m.probability * 100, 0)} %`
-              : 'not split';
+            : report?.suspected === false
+              ? 'not tested'
+              : m.probability >= 0.02
+                ? `${fixed(m.probability * 100, 0)} %`
+                : 'not split';
     marks.set(m.moduleIndex, {
       state: m.state === 'suspect' || m.state === 'leak' ? 'suspect' : 'plain',
       text,
-      ...(m.state === 'clean' || m.state === 'so far' ? {} : { share: m.probability }),
+      ...(m.state === 'clean' || m.state === 'so far' || report?.suspected === false
+        ? {}
+        : { share: m.probability }),
       tone:
         m.state === 'clean' ? 'clean' : m.state === 'not split' || m.state === 'so far' ? 'open' : 'plain',
     });
