@@ -79,6 +79,7 @@ export const InsulationObservationSchema: z.ZodType<InsulationObservation> = z.d
     v1WithR0: volts,
     r0Ohm: z.number().min(100).max(1e9),
     packV: volts.gt(0).nullable(),
+    wetted: z.boolean().optional(),
   }),
   z.object({
     kind: z.literal('tester'),

@@ -79,6 +79,7 @@ export type InsulationObservation =
       v1WithR0: number;
       r0Ohm: number;
       packV: number | null;
+      wetted?: boolean | undefined;
     }
   | {
       kind: 'tester';

@@ -8,6 +8,7 @@ import { InputProblem } from '@cellmend/core/pack';
 import { useState, type FormEvent } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import { useDraft } from '../../shell/useDraft';
+import { decisionOf } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { Input, Field } from '../../ui/Field';
 import { Chips } from '../../ui/Chips';
@@ -29,6 +30,7 @@ const EMPTY = {
   residual: '',
   from: '',
   to: '',
+  wetted: '' as '' | 'wet',
 };
 type Where = 'whole' | 'pack' | 'vehicle' | 'part';
 
@@ -55,6 +57,8 @@ export function PolesForm({ onDone }: { onDone: () => void }) {
     residualOhm: figure(draft.residual),
   };
   const accuracy = accuracyOf(draft.accuracy);
+  const wetted = draft.wetted === 'wet' ? { wetted: true } : {};
+  const atIntake = decisionOf(job, 'intake')?.body.insulationOhm ?? null;
   let told = '';
   let wrong: InputProblem | null = null;
   const poles =
@@ -66,6 +70,7 @@ export function PolesForm({ onDone }: { onDone: () => void }) {
           meterOhm: v.meterOhm,
           ...(v.residualOhm === null ? {} : { residualOhm: v.residualOhm }),
           ...accuracy,
+          ...wetted,
         }
       : null;
   const resistor: Extract<InsulationObservation, { kind: 'known-resistor' }> | null =
@@ -78,6 +83,7 @@ export function PolesForm({ onDone }: { onDone: () => void }) {
           v1WithR0: v.v1WithR0,
           r0Ohm: v.r0Ohm,
           packV: poles.packV,
+          ...wetted,
         }
       : null;
   try {
@@ -106,8 +112,8 @@ export function PolesForm({ onDone }: { onDone: () => void }) {
       shown !== null &&
       !(await add({
         observation: /v/i.test(draft.shown)
-          ? { kind: 'vehicle', ohm: null, signalV: shown }
-          : { kind: 'vehicle', ohm: shown, signalV: null },
+          ? { kind: 'vehicle', ohm: null, signalV: shown, ...wetted }
+          : { kind: 'vehicle', ohm: shown, signalV: null, ...wetted },
       }))
     )
       return;
@@ -158,6 +164,16 @@ export function PolesForm({ onDone }: { onDone: () => void }) {
             <ToggleButton id="vehicle">Vehicle side alone</ToggleButton>
             <ToggleButton id="part">A part of the string</ToggleButton>
           </Chips>
+          <Chips
+            selectionMode="single"
+            disallowEmptySelection
+            selectedKeys={[draft.wetted === 'wet' ? 'wet' : 'dry']}
+            onSelectionChange={(k) => set({ wetted: [...k][0] === 'wet' ? 'wet' : '' })}
+            aria-label="Dry or wetted"
+          >
+            <ToggleButton id="dry">Dry</ToggleButton>
+            <ToggleButton id="wet">After rain or wetting</ToggleButton>
+          </Chips>
           {section && (
             <>
               <Row>
@@ -182,6 +198,13 @@ export function PolesForm({ onDone }: { onDone: () => void }) {
             {input('accuracy', 'Meter good to', '0.5 % + 0.1 V')}
             {input('residual', 'Poles when healthy, least', '20M')}
           </Row>
+          {!section && atIntake !== null && draft.shown === '' && (
+            <div>
+              <Button quiet onPress={() => set({ shown: ohms(atIntake) })}>
+                The vehicle shows {ohms(atIntake)}, as at intake
+              </Button>
+            </div>
+          )}
           {accuracy === null && (
             <ProblemNote
               what={`“${draft.accuracy}” is no accuracy.`}
