@@ -124,6 +124,13 @@ describe('what tests cover', () => {
     // Answers from before the pass say nothing of it.
     expect(missing([...leak, ...answers({}), test(section(2, 2))])).toBe(order[2]);
   });
+  it('what leaked after wetting is not proven by a dry pass, but by a wetted one', () => {
+    const leak = test(whole, { wetted: true, ohm: 4000 });
+    const dry = coverageOf(pack, [leak, test(whole)]);
+    expect(dry.proven).toEqual([]);
+    expect(whyNotCounted(dry).join()).toMatch(/a dry pass says nothing of that; test it wetted/);
+    expect(missing([leak, test(whole, { wetted: true })])).toBe('');
+  });
   it('a test that is not valid takes nothing back', () => {
     const flat = { ...test(whole), setV: 100 } as InsulationObservation;
     expect(missing([test(whole), flat])).toBe('');

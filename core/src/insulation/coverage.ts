@@ -16,8 +16,8 @@ interface CoverageAsk {
 /**
  * What tests cover together. A test reaches what hangs on its lead as far as the first link that is out; it covers that where it passed,
  * mounted, for a minute, with its voltage reached and nothing queried. A leak, or a doubtful test, takes back what an earlier one said of a
- * place, and a pass after a leak is believed once it is answered how it may deceive. What was tested
- * before a link was moved, or before a part went in, covers nothing any more.
+ * place; what leaked wetted is answered by a pass after wetting alone; and a pass after a leak is believed once it is answered how it may
+ * deceive. What was tested before a link was moved, or before a part went in, covers nothing any more.
  *
  * @example
  * // Two halves, each from its own pole, with the disconnect out.
@@ -34,12 +34,20 @@ export function coverageOf(
   const moved = observations.reduce((last, o, i) => (o.kind === 'link' ? i : last), -1);
   const first = Math.max(from, moved + 1);
   const covered = order.map(() => false);
+  /** It leaked wetted, and passed only dry since: that says nothing of it. */
+  const leaksWet = order.map(() => false);
   for (const row of rows) {
     // A test that is not valid says nothing, for or against.
-    if (row.index! < first || row.result.verdict === 'not valid') continue;
-    if (row.result.verdict === 'pass' && row.lacks !== '') continue;
-    for (const i of spokenOf(row)) covered[i] = row.result.verdict === 'pass';
+    if (row.result.verdict === 'not valid') continue;
+    const passed = row.result.verdict === 'pass';
+    if (passed && row.lacks !== '') continue;
+    for (const i of spokenOf(row)) {
+      const gone = fitted.some((f) => f.module === order[i] && row.index! < f.after);
+      if (row.wetted && !gone) leaksWet[i] = !passed;
+      if (row.index! >= first) covered[i] = passed;
+    }
   }
+  for (const i of order.keys()) if (leaksWet[i]) covered[i] = false;
   // What leaked and passes now asks first how the pass may deceive.
   const ofThis = rows.filter(
     (row) =>
@@ -52,13 +60,19 @@ export function coverageOf(
   return {
     tests: rows.map((row) => {
       const asked = row.result.verdict === 'pass' ? doubted.filter((m) => speaksOf(row, m.module)) : [];
+      const dryOnly =
+        row.result.verdict === 'pass' && !row.wetted && spokenOf(row).some((i) => leaksWet[i])
+          ? [
+              `${row.label} passed dry, and leaked after wetting: a dry pass says nothing of that; test it wetted.`,
+            ]
+          : [];
       const why = row.result.verdict === 'not valid' ? row.result.reasons.slice(0, 1) : passFaults(row);
       return {
         index: row.index!,
         label: row.label,
         reached: (row.reached ?? []).map((i) => order[i]!),
         valid: row.result.verdict !== 'not valid' && row.lacks === '',
-        why: [...why, ...asked.map(askedFirst), ...(row.index! < first ? [PAST] : [])],
+        why: [...why, ...dryOnly, ...asked.map(askedFirst), ...(row.index! < first ? [PAST] : [])],
       };
     }),
     proven,
