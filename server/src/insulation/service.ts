@@ -12,6 +12,7 @@ import { InputProblem, limitValue, normalisePack, type Pack, type PackProfile } 
 import { isTester } from '@cellmend/contract/instruments';
 import { TESTERS } from '@cellmend/devices/drivers';
 import { runTest, type Instrument } from '@cellmend/devices/instrument';
+import type { Transaction } from 'sequelize';
 import type { InstrumentRunRow, JobRow, PersonRow } from '../db/rows';
 import { markDue } from '../findings/due';
 import { announce, announceNow, audit, type Doing, type Store } from '../domain/store';
@@ -190,17 +191,17 @@ export async function addInsulation(
  */
 async function withOpenLinks(
   store: Store,
-  doing: Doing,
-  job: JobRow,
+  jobId: string,
   pack: Pack,
   o: InsulationObservation,
+  { refuse, tx }: { refuse: boolean; tx?: Transaction },
 ): Promise<InsulationObservation> {
   if (o.kind !== 'tester') return o;
-  const record = await linkRecord(store, job.id, doing.tx);
+  const record = await linkRecord(store, jobId, tx);
   const out = linksOutAt(pack, record);
   const said = o.openLinks ?? out;
   const missed = out.filter((id) => !said.includes(id));
-  if (missed.length > 0)
+  if (refuse && missed.length > 0)
     throw new InputProblem(
       'series',
       `By the record ${missed.join(' and ')} ${missed.length > 1 ? 'are' : 'is'} out, and the test says ${missed.length > 1 ? 'they are' : 'it is'} in.`,
@@ -224,7 +225,11 @@ async function keep(
   const what = allow.gateHeld ? null : needsGate(observation);
   if (what) await requireGate(store, job.id, profile, what, doing.person, doing.tx);
   checkTest(observation, pack, allow);
-  const kept = await withOpenLinks(store, doing, job, pack, observation);
+  const kept = await withOpenLinks(store, job.id, pack, observation, {
+    // What was read is kept: a link that was moved while the test ran is added to it.
+    refuse: !allow.gateHeld,
+    tx: doing.tx,
+  });
   await closeWhereLive(store, doing, job, profile, observation, allow.confirmed);
   await keepObservation(store, doing, {
     jobId: job.id,
@@ -332,7 +337,9 @@ export async function runOnInstrument(
         'test voltage',
         `${Math.ceil(leastV)} to ${most} V.`,
       );
-    checkPlaces({ ...parameters, kind: 'tester', points: [] }, pack);
+    const setUp: InsulationObservation = { ...parameters, kind: 'tester', points: [] };
+    checkPlaces(setUp, pack);
+    await withOpenLinks(store, job.id, pack, setUp, { refuse: true });
     allowedHost(instrument.host);
   }
   if (instrument.simulated) clipDemo(...placesOf(input.tested, pack));
