@@ -90,8 +90,8 @@ it('with the disconnect out one pole reaches one half: the page asks which and p
   await page.getByText('Reaches M01 to M06, not M07 to M12: L6 is out.').waitFor();
   await page.getByRole('option', { name: /^M01, reached/ }).waitFor();
   await page.getByRole('option', { name: /^M12, not reached/ }).waitFor();
-  // The pole was chosen last: what was typed for another lead is typed anew.
-  await page.getByLabel('1 min', { exact: true }).fill('1.8G');
+  // What was typed before the pole was said is still there.
+  expect(await page.getByLabel('1 min', { exact: true }).inputValue()).toBe('1.8G');
   await record.click();
   await page.getByText('M01 to M06 are clean.').waitFor();
   await page.getByRole('option', { name: /^M01, clean/ }).waitFor();

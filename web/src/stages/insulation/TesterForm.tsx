@@ -223,7 +223,11 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
           order={order}
           draft={draft}
           clip={clip}
-          onChange={(change) => set({ terminals: null, ...change, rows: {}, volts: '' })}
+          onChange={(change) => {
+            // What was read before anybody said at which pole is kept; read at another pole it would be false.
+            const said = change.terminals !== undefined && draft.terminals === null;
+            set(said ? change : { terminals: null, ...change, rows: {}, volts: '' });
+          }}
         />
         <Tick isSelected={off} onChange={setOff}>
           Management unit and sense plugs are disconnected: a test voltage would destroy them

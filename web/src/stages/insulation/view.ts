@@ -14,7 +14,7 @@ export function say(o: InsulationObservation): string {
       return `V1 ${fixed(o.v1, 1)} V at the ${o.higher} pole, V2 ${fixed(o.v2, 1)} V, with ${ohms(o.r0Ohm)} ${fixed(o.v1WithR0, 1)} V`;
     case 'tester': {
       const last = o.points[o.points.length - 1]!;
-      return `${o.setV} V on ${testedLabel(o.tested)}${o.terminals && o.tested.part === 'pack' ? ` from ${{ negative: 'the − pole', positive: 'the + pole', both: 'both poles' }[o.terminals]}` : ''}${o.wetted ? ', after wetting' : ''}: ${last.ohm === null ? 'pinned' : `${last.atLeast ? 'more than ' : ''}${ohms(last.ohm)}`} at ${last.timeS} s${last.voltageV === null ? '' : `, ${fixed(last.voltageV, 0)} V`}`;
+      return `${o.setV} V on ${testedLabel(o.tested)}${o.terminals && o.tested.part === 'pack' ? ` from ${{ negative: 'the − pole', positive: 'the + pole', both: 'both poles' }[o.terminals]}` : ''}${o.wetted ? ', after wetting' : ''}${o.humidityPercent != null ? ` at ${fixed(o.humidityPercent, 0)} % humidity` : ''}: ${last.ohm === null ? 'pinned' : `${last.atLeast ? 'more than ' : ''}${ohms(last.ohm)}`} at ${last.timeS} s${last.voltageV === null ? '' : `, ${fixed(last.voltageV, 0)} V`}`;
     }
     case 'limit-voltage':
       return `The limit is taken by ${o.by === 'working' ? 'the highest working voltage' : 'the measured voltage'}`;
