@@ -254,161 +254,156 @@ export function HandOverStage({ question }: StageProps) {
           <WasItSo stage="hand-over" />
         </Stack>
       </Screen>
-      {whole ? (
-        <Paper aria-label="Hand-over sheet">
-          <header>
-            <div>
-              <h2 className="title">
-                {title}: {job.title}
-              </h2>
+      {/* What lies below the sheet is shown with all of it: a button that moves under the finger is pressed in vain. */}
+      <Suspense fallback={<Waited />}>
+        {whole ? (
+          <Paper aria-label="Hand-over sheet">
+            <header>
+              <div>
+                <h2 className="title">
+                  {title}: {job.title}
+                </h2>
+                <Mute>
+                  {session?.workshop} · job {job.number}
+                  {job.vehicle?.plate && ` · ${job.vehicle.plate}`} ·{' '}
+                  {day(signed0?.signedAt ?? new Date().toISOString())}
+                </Mute>
+              </div>
               <Mute>
-                {session?.workshop} · job {job.number}
-                {job.vehicle?.plate && ` · ${job.vehicle.plate}`} ·{' '}
-                {day(signed0?.signedAt ?? new Date().toISOString())}
+                {pack.profile.name}, {job.physicalPack.label}
               </Mute>
-            </div>
-            <Mute>
-              {pack.profile.name}, {job.physicalPack.label}
-            </Mute>
-          </header>
-          <Came />
-          <Found />
-          <Done ending={ending} />
-          {ending === 'appraised' && (
-            <Suspense>
-              <Appraised />
-            </Suspense>
-          )}
-          {asks && estimate && (
-            <section>
-              <h2>{heading}</h2>
-              <p>{estimate}</p>
-            </section>
-          )}
-          {quote && <Quoted quote={quote} cameTo={costOk ? cameTo : null} />}
-          <Joints />
-          <MeasuredTable />
-          <SafetyEvidence />
-          {watch && (
-            <section>
-              <h2>Thermal watch not over</h2>
-              <p>
-                Begun {when(watch.since)}: a temperature every {watch.everyMin} min for at least{' '}
-                {watch.leastHours} h. Carried on by: {watchBy.trim() || 'not named yet'}.
-              </p>
-            </section>
-          )}
-          {stands && warranty && (
-            <section>
-              <h2>Warranty</h2>
-              <p>{upper(warrantyWords(warranty))}, from the day this is signed.</p>
-            </section>
-          )}
-          {told && (
-            <section>
-              <h2>What to expect</h2>
-              <p>{told}</p>
-            </section>
-          )}
-          {(notDone || dropped.length > 0) && (
-            <section>
-              <h2>Not done</h2>
-              {dropped.map((m) => (
-                <p key={m.id}>
-                  {upper(measureWords(m))}: {m.dropped}.
+            </header>
+            <Came />
+            <Found />
+            <Done ending={ending} />
+            {ending === 'appraised' && <Appraised />}
+            {asks && estimate && (
+              <section>
+                <h2>{heading}</h2>
+                <p>{estimate}</p>
+              </section>
+            )}
+            {quote && <Quoted quote={quote} cameTo={costOk ? cameTo : null} />}
+            <Joints />
+            <MeasuredTable />
+            <SafetyEvidence />
+            {watch && (
+              <section>
+                <h2>Thermal watch not over</h2>
+                <p>
+                  Begun {when(watch.since)}: a temperature every {watch.everyMin} min for at least{' '}
+                  {watch.leastHours} h. Carried on by: {watchBy.trim() || 'not named yet'}.
                 </p>
-              ))}
-              {notDone && <p>{notDone}</p>}
-            </section>
-          )}
-          <NotSeen ending={ending} />
-          <Proven ending={ending} />
-          <LeftOpen />
-          <Pictures />
-          <PartsOut />
-          {job.removed.length > 0 && (
-            <Suspense>
-              <HowTheyLeave />
-            </Suspense>
-          )}
-          {job.contradictions.length > 0 && (
-            <section>
-              <h2>Not borne out by the record</h2>
-              {job.contradictions.map((c) => (
-                <p key={c}>{c}</p>
-              ))}
-            </section>
-          )}
-          <Signers signers={job.signers} />
-          <div className="sign">
-            <div>{signed0 ? `${signed0.signedBy}, ${day(signed0.signedAt)}` : 'Technician'}</div>
-            <div>Owner</div>
-          </div>
-        </Paper>
-      ) : (
-        <Waited />
-      )}
-      <Screen>
-        <Stack>
-          <SignNote signing={signing} />
-          <NextBar>
-            <div>
-              <b>
-                {signed0
-                  ? `Signed by ${signed0.signedBy}.`
-                  : whole
-                    ? 'Read it with the owner, then sign.'
-                    : 'It is signed once all of it is here.'}
-              </b>
-              <br />
-              One copy for the owner, one inside the file of the pack.
+              </section>
+            )}
+            {stands && warranty && (
+              <section>
+                <h2>Warranty</h2>
+                <p>{upper(warrantyWords(warranty))}, from the day this is signed.</p>
+              </section>
+            )}
+            {told && (
+              <section>
+                <h2>What to expect</h2>
+                <p>{told}</p>
+              </section>
+            )}
+            {(notDone || dropped.length > 0) && (
+              <section>
+                <h2>Not done</h2>
+                {dropped.map((m) => (
+                  <p key={m.id}>
+                    {upper(measureWords(m))}: {m.dropped}.
+                  </p>
+                ))}
+                {notDone && <p>{notDone}</p>}
+              </section>
+            )}
+            <NotSeen ending={ending} />
+            <Proven ending={ending} />
+            <LeftOpen />
+            <Pictures />
+            <PartsOut />
+            {job.removed.length > 0 && <HowTheyLeave />}
+            {job.contradictions.length > 0 && (
+              <section>
+                <h2>Not borne out by the record</h2>
+                {job.contradictions.map((c) => (
+                  <p key={c}>{c}</p>
+                ))}
+              </section>
+            )}
+            <Signers signers={job.signers} />
+            <div className="sign">
+              <div>{signed0 ? `${signed0.signedBy}, ${day(signed0.signedAt)}` : 'Technician'}</div>
+              <div>Owner</div>
             </div>
-            <Row>
-              <LinkButton $quiet to={`/jobs/${job.number}/lid-note`}>
-                Inside the lid
-              </LinkButton>
-              {person.mayWrite && (
-                <QuietAnchor href={`/api/jobs/${job.number}/archive`} download={`job-${job.number}.zip`}>
-                  <Archive size={18} aria-hidden />
-                  Archive
-                </QuietAnchor>
-              )}
-              <Button quiet isDisabled={!whole} onPress={() => window.print()}>
-                <Printer size={18} />
-                Print
-              </Button>
-              <Button
-                isDisabled={
-                  !whole ||
-                  !signing.may ||
-                  signing.busy ||
-                  obstacles.length > 0 ||
-                  !costOk ||
-                  (stands && warrantyWrong)
-                }
-                onPress={() =>
-                  void signing.sign({
-                    body: {
-                      topic: 'hand-over',
-                      expectations: told,
-                      notDone,
-                      ending,
-                      estimate: asks ? estimate : '',
-                      cameTo: quote ? cameTo : null,
-                      watchBy: watch ? watchBy : '',
-                      warranty: stands ? warranty : null,
-                    },
-                    findingIds: [...(before ? [before.id] : []), ...(after ? [after.id] : [])],
-                  })
-                }
-              >
-                {signed0 ? 'Sign again' : 'Sign sheet'}
-              </Button>
-            </Row>
-          </NextBar>
-          {signed0 && <Reopen />}
-        </Stack>
-      </Screen>
+          </Paper>
+        ) : (
+          <Waited />
+        )}
+        <Screen>
+          <Stack>
+            <SignNote signing={signing} />
+            <NextBar>
+              <div>
+                <b>
+                  {signed0
+                    ? `Signed by ${signed0.signedBy}.`
+                    : whole
+                      ? 'Read it with the owner, then sign.'
+                      : 'It is signed once all of it is here.'}
+                </b>
+                <br />
+                One copy for the owner, one inside the file of the pack.
+              </div>
+              <Row>
+                <LinkButton $quiet to={`/jobs/${job.number}/lid-note`}>
+                  Inside the lid
+                </LinkButton>
+                {person.mayWrite && (
+                  <QuietAnchor href={`/api/jobs/${job.number}/archive`} download={`job-${job.number}.zip`}>
+                    <Archive size={18} aria-hidden />
+                    Archive
+                  </QuietAnchor>
+                )}
+                <Button quiet isDisabled={!whole} onPress={() => window.print()}>
+                  <Printer size={18} />
+                  Print
+                </Button>
+                <Button
+                  isDisabled={
+                    !whole ||
+                    !signing.may ||
+                    signing.busy ||
+                    obstacles.length > 0 ||
+                    !costOk ||
+                    (stands && warrantyWrong)
+                  }
+                  onPress={() =>
+                    void signing.sign({
+                      body: {
+                        topic: 'hand-over',
+                        expectations: told,
+                        notDone,
+                        ending,
+                        estimate: asks ? estimate : '',
+                        cameTo: quote ? cameTo : null,
+                        watchBy: watch ? watchBy : '',
+                        warranty: stands ? warranty : null,
+                      },
+                      findingIds: [...(before ? [before.id] : []), ...(after ? [after.id] : [])],
+                    })
+                  }
+                >
+                  {signed0 ? 'Sign again' : 'Sign sheet'}
+                </Button>
+              </Row>
+            </NextBar>
+            {signed0 && whole && <Reopen />}
+          </Stack>
+        </Screen>
+      </Suspense>
     </Print>
   );
 }
