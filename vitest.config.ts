@@ -21,6 +21,8 @@ export default defineConfig({
       {
         test: {
           name: 'api',
+          // What comes about by itself is waited for as long as a slow machine may take.
+          expect: { poll: { timeout: 30_000 } },
           include: ['server/test/**/*.test.ts'],
           environment: 'node',
           isolate,

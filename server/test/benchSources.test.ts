@@ -101,7 +101,7 @@ describe('a resistor bank behind a relay', () => {
       looked: true,
     });
     await post(`supervised/${body.id}/stop`, { reason: 'seen smoke' });
-    await expect.poll(async () => (await runOf(body.id)).output, { timeout: 10_000 }).toBe('unknown');
+    await expect.poll(async () => (await runOf(body.id)).output).toBe('unknown');
   });
   it('opens when the logger falls silent, and when what flows is not what it would draw', async () => {
     const wrong = await SimulatedBank.start(levelStick(5, 4), { ohm: 1, speed: SPEED });
@@ -119,7 +119,7 @@ describe('a resistor bank behind a relay', () => {
       instrumentId: relay,
       looked: true,
     });
-    await expect.poll(async () => (await runOf(body.id)).state, { timeout: 20_000 }).toBe('interrupted');
+    await expect.poll(async () => (await runOf(body.id)).state).toBe('interrupted');
     expect((await runOf(body.id)).why).toMatch(/A where .* A were set|A, the limit is/);
     expect(wrong.bank.isClosed).toBe(false);
     // A relay without a logger is none.
@@ -192,7 +192,7 @@ describe('a charger that reads no temperature', () => {
     const begun = await run(beside.id);
     expect(begun.status).toBe(201);
     await expect
-      .poll(async () => (await runOf(begun.body.id)).reading?.temperatureC ?? null, { timeout: 10_000 })
+      .poll(async () => (await runOf(begun.body.id)).reading?.temperatureC ?? null)
       .toBeCloseTo(22, 0);
     await post(`supervised/${begun.body.id}/stop`, {});
   });
@@ -287,9 +287,7 @@ describe('a pack that is asleep', () => {
     expect(right.charger.outputIsOn).toBe(false);
     const begun = await wake(right.id);
     expect(begun).toMatchObject({ status: 201, body: { place: '', recipe: 'wake' } });
-    await expect
-      .poll(async () => (await runOf(begun.body.id, n)).inAh, { timeout: 10_000 })
-      .toBeGreaterThan(0.005);
+    await expect.poll(async () => (await runOf(begun.body.id, n)).inAh).toBeGreaterThan(0.005);
     expect((await post(`supervised/${begun.body.id}/answered`, {}, randomUUID(), n)).status).toBe(200);
     await kept(begun.body.id, n);
     expect(right.charger.outputIsOn).toBe(false);
@@ -303,9 +301,7 @@ describe('a pack that is asleep', () => {
     const again = await wake(right.id);
     expect(again.status).toBe(201);
     await post(`supervised/${again.body.id}/stop`, {}, randomUUID(), n);
-    await expect
-      .poll(async () => (await runOf(again.body.id, n)).state, { timeout: 10_000 })
-      .toBe('interrupted');
+    await expect.poll(async () => (await runOf(again.body.id, n)).state).toBe('interrupted');
     const on = { instrumentId: right.id, looked: true };
     expect((await post(`supervised/${again.body.id}/resume`, on, randomUUID(), n)).status).toBe(422);
     expect(right.charger.outputIsOn).toBe(false);

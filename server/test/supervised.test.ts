@@ -78,9 +78,7 @@ describe('a recipe run by the bench', () => {
     expect(busy).toMatchObject({ busyWith: { jobNumber: JOB, output: 'on' } });
     const last = await toTheEnd(begun.body.id, id);
     expect(c.outputIsOn).toBe(false);
-    await expect
-      .poll(async () => (await view()).runs.filter((r) => r.place === 'S20').length, { timeout: 8000 })
-      .toBe(1);
+    await expect.poll(async () => (await view()).runs.filter((r) => r.place === 'S20').length).toBe(1);
     const { runs, measuredAloneAh } = await view();
     const run = runs.find((r) => r.place === 'S20')!;
     expect(run).toMatchObject({ from: 'bench', recipe: 'capacity', lowerBound: false, by: 'Ina Holm' });
@@ -196,7 +194,7 @@ describe('a recipe run by the bench', () => {
       start({ place: 'S24', instrumentId: a.id }),
       start({ place: 'S25', instrumentId: b.id }),
     ]);
-    await expect.poll(async () => (await one(runs[0].body.id)).runS, { timeout: 8000 }).toBeGreaterThan(600);
+    await expect.poll(async () => (await one(runs[0].body.id)).runS).toBeGreaterThan(600);
     const stop = await ina.post<{ id: string; outputs: unknown[] }>(`/api/jobs/${JOB}/stops`, {
       kind: 'smoke',
     });
@@ -227,7 +225,7 @@ describe('a recipe run by the bench', () => {
       /Ended before its end: stopped by Ina Holm: enough.*Interrupted once: Stop was pressed/,
     );
     await act(runs[1].body.id, 'end');
-  }, 40_000);
+  });
 
   it('a server that is stopped leaves outputs off and the run waiting, with every reading it took', async () => {
     const { id, charger: c } = await charger(levelStick(5, 3));
@@ -236,9 +234,7 @@ describe('a recipe run by the bench', () => {
     there.cookie = ina.cookie;
     const begun = await start({ place: 'S27', instrumentId: id }, randomUUID(), there);
     expect(begun.status).toBe(201);
-    await expect
-      .poll(() => count(`run_log WHERE run_id = '${begun.body.id}'`), { timeout: 8000 })
-      .toBeGreaterThan(4);
+    await expect.poll(() => count(`run_log WHERE run_id = '${begun.body.id}'`)).toBeGreaterThan(4);
     await far.close();
     expect(c.outputIsOn).toBe(false);
     expect(await one(begun.body.id)).toMatchObject({
@@ -251,7 +247,7 @@ describe('a recipe run by the bench', () => {
     expect(stood.runS).toBeGreaterThan(0);
     expect(rows).toBeGreaterThan(4);
     await act(begun.body.id, 'end');
-  }, 30_000);
+  });
 
   it('a database that hangs takes the output off; the run waits', async () => {
     const way = await StoppableDatabase.before(bench.url);
@@ -267,7 +263,7 @@ describe('a recipe run by the bench', () => {
     way.goOn();
     await far.close();
     await way.end();
-  }, 40_000);
+  });
 
   it('whose start was cut short ends by itself and blocks nothing; that it was interrupted stands in the timeline', async () => {
     const { id: instrumentId } = await charger(levelStick(6, 3));
@@ -334,9 +330,7 @@ describe('a recipe run by the bench', () => {
   it('rows of a run cannot be changed, nor go before its run is a file', async () => {
     const { id } = await charger(levelStick(5, 3));
     const begun = await start({ place: 'S01', instrumentId: id });
-    await expect
-      .poll(() => count(`run_log WHERE run_id = '${begun.body.id}'`), { timeout: 8000 })
-      .toBeGreaterThan(2);
+    await expect.poll(() => count(`run_log WHERE run_id = '${begun.body.id}'`)).toBeGreaterThan(2);
     const { sequelize } = bench.running.store;
     await expect(
       sequelize.query(`UPDATE run_log SET voltage_v = 1 WHERE run_id = '${begun.body.id}'`),
@@ -351,9 +345,7 @@ describe('a recipe run by the bench', () => {
   it('a server that starts writes down what came through its plan before a kill; one that cannot be says so and keeps nobody waiting', async () => {
     const { id } = await charger(levelStick(5, 3));
     const through = await start({ place: 'S02', instrumentId: id });
-    await expect
-      .poll(() => count(`run_log WHERE run_id = '${through.body.id}'`), { timeout: 8000 })
-      .toBeGreaterThan(3);
+    await expect.poll(() => count(`run_log WHERE run_id = '${through.body.id}'`)).toBeGreaterThan(3);
     await act(through.body.id, 'stop');
     // As a kill right after the last reading leaves it: through its plan, and nobody has said so.
     const { sequelize } = bench.running.store;
@@ -366,9 +358,7 @@ describe('a recipe run by the bench', () => {
     });
     const other = await charger(levelStick(5, 3));
     const bad = await start({ place: 'S03', instrumentId: other.id });
-    await expect
-      .poll(() => count(`run_log WHERE run_id = '${bad.body.id}'`), { timeout: 8000 })
-      .toBeGreaterThan(3);
+    await expect.poll(() => count(`run_log WHERE run_id = '${bad.body.id}'`)).toBeGreaterThan(3);
     await act(bad.body.id, 'stop');
     // A place that the pack has no more: its readings stay, and why is told.
     await sequelize.query(
@@ -384,7 +374,7 @@ describe('a recipe run by the bench', () => {
     });
     expect(await count(`run_log WHERE run_id = '${bad.body.id}'`)).toBeGreaterThan(3);
     await again.close();
-  }, 40_000);
+  });
 
   it('an over-discharged lithium module is tried only where everything speaks for it, and what does not hold is scrap', async () => {
     const job = await newJob(ina, 'Corrie', 'empty for a week');
