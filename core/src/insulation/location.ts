@@ -184,8 +184,16 @@ export function normalShareBelow(z: number): number {
 
 /** A leak anywhere in a module's case, brackets or leads can show a little beside its cells. */
 const LEAST_FRACTION_SD = 0.015;
-/** Share kept for everywhere: a second leak, or a board that feeds the chassis, moves the needle unseen. From memory. */
-const ANYWHERE = 0.12;
+/** Share kept for everywhere: a board that feeds the chassis moves the needle unseen. From memory. */
+const ANYWHERE = 0.02;
+
+/** The position as a distribution: how likely it lies below a share of the string. The ends of its interval count as two deviations. */
+export function positionShareBelow({ fraction }: LeakLocation): (x: number) => number {
+  const { value, low, high } = fraction;
+  const below = Math.max(LEAST_FRACTION_SD, (value - low) / 2);
+  const above = Math.max(LEAST_FRACTION_SD, (high - value) / 2);
+  return (x) => normalShareBelow((x - value) / (x < value ? below : above));
+}
 
 /**
  * How likely the leak is in each module, by module index: the interval of the position as a normal distribution
@@ -198,10 +206,7 @@ export function moduleProbabilities(
 ): number[] {
   const places = moduleFractions(pack, moduleV);
   if (!location?.identifiable) return places.map((p) => p.high - p.low);
-  const { value, low, high } = location.fraction;
-  const below = Math.max(LEAST_FRACTION_SD, (value - low) / 2);
-  const above = Math.max(LEAST_FRACTION_SD, (high - value) / 2);
-  const share = (x: number): number => normalShareBelow((x - value) / (x < value ? below : above));
+  const share = positionShareBelow(location);
   const raw = places.map((p) => Math.max(0, share(p.high) - share(p.low)));
   const total = raw.reduce((a, b) => a + b, 0) || 1;
   return places.map((p, m) => ((1 - ANYWHERE) * raw[m]!) / total + ANYWHERE * (p.high - p.low));

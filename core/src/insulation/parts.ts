@@ -1,7 +1,7 @@
 import type { LinkSpec, Pack } from '../pack';
 import { locateLeak, normalShareBelow, type LeakLocation } from './location';
 import { spokenOf } from './judgeTest';
-import { afterTest, MISSED } from './split';
+import { MISSED } from './split';
 import type { InsulationObservation, PartRow, TestRow } from './types';
 
 type Poles = Extract<InsulationObservation, { kind: 'poles' }>;
@@ -32,14 +32,13 @@ export function judgeParts(
   });
 }
 
-/** Probabilities after the voltages of a part: by Bayes' rule, and within a part that leaks by its own ladder. */
-export function afterPart(
+/** Shares out what a part that leaks holds by its own ladder; the rest stays as it is. */
+export function withinPart(
   probability: readonly number[],
   row: PartRow,
   moduleV: readonly number[],
 ): number[] {
-  const reached = Array.from({ length: row.to - row.from + 1 }, (_, k) => row.from + k);
-  const p = afterTest(probability, new Set(reached), row.outcome);
+  const p = [...probability];
   if (row.outcome !== 'leak' || !row.location.identifiable) return p;
   const { value, low, high } = row.location.fraction;
   const total = moduleV.slice(row.from, row.to + 1).reduce((a, b) => a + b, 0);

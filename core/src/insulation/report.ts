@@ -10,15 +10,16 @@ import { coverageOf } from './coverage';
 import { passesNow } from './passesNow';
 import { standingNow, stateOf, type Standing } from './standing';
 import { locateLeak, moduleFractions, moduleProbabilities, type LeakLocation } from './location';
-import { afterPart, judgeParts, linksOut } from './parts';
+import { cleanSections, judgeParts, linksOut, withinPart } from './parts';
+import { weighLeaks, type Outcome } from './pairs';
 import { FALSE_PASSES } from './series';
 import { jottedNotes, jottedWeight } from './jotted';
 import { byTerminals, narrowedBy } from './regulation';
 import { runsWithout } from './passes';
 import { mergeSizes } from './size';
+import { foundAlone, furtherLeaks, sizeLeft, withEliminated, type FoundLeak } from './further';
 import { searchOf } from './next';
 import { headline, healthy, nextStep } from './search';
-import { afterTest } from './split';
 import {
   testedLabel,
   type InsulationInputs,
@@ -183,67 +184,51 @@ function reportOfState(
     location === null || !location.identifiable
       ? null
       : location.fraction.low < AT_A_POLE || location.fraction.high > 1 - AT_A_POLE;
-  let vehicleP = poles?.side === 'pack' ? 0.02 : atPole === null ? VEHICLE_SHARE : atPole ? 0.6 : 0.06;
-  let p = order.map((m, i) => byModule[m]! * weight[i]!);
-  p = scaled(p, 1 - vehicleP);
-
-  for (const part of parts) {
-    const next = afterPart([...p, vehicleP], part, inOrderV);
-    p = next.slice(0, p.length);
-    vehicleP = next[p.length]!;
-  }
-  const leaks: TestRow[] = [];
-  for (const t of weighed) {
-    const both = [...p, vehicleP];
+  const outsideP = poles?.side === 'pack' ? 0.02 : atPole === null ? VEHICLE_SHARE : atPole ? 0.6 : 0.06;
+  const leaks = weighed.filter((t) => t.result.verdict === 'leak');
+  const outcomes = weighed.flatMap((t): Outcome[] => {
     const outcome = t.result.verdict;
-    if (outcome === 'leak') leaks.push(t);
-    if (t.part === 'other') continue;
+    if (t.part === 'other') return [];
     // A pass at a place that leaked before speaks of the rest alone until it is answered.
-    const at =
-      t.part === 'vehicle' ? [p.length] : spokenOf(t).filter((i) => outcome !== 'pass' || !doubted.has(i));
-    if (at.length === 0) continue;
-    const next = afterTest(both, new Set(at), outcome);
-    p = next.slice(0, p.length);
-    vehicleP = next[p.length]!;
-  }
+    const reached =
+      t.part === 'vehicle'
+        ? [order.length]
+        : spokenOf(t).filter((i) => outcome !== 'pass' || !doubted.has(i));
+    return [
+      { reached, outcome, notAll: outcome === 'leak' && sizeLeft([{ ohm: t.result.ohm }], sizes) !== '' },
+    ];
+  });
+  const inString = order.map((m) => places[m]!);
+  const weighedLeaks = weighLeaks({
+    places: inString,
+    density: order.map((m, i) => byModule[m]! / (inString[i]!.high - inString[i]!.low)),
+    weight,
+    outside: outsideP,
+    location,
+    outcomes: [...parts.map(outcomeOfPart), ...outcomes],
+  });
+  let p = weighedLeaks.probability.slice(0, -1);
+  const vehicleP = weighedLeaks.probability.at(-1)!;
+  // Within a part that leaks, its own ladder shares out what it holds.
+  for (const part of parts) p = withinPart(p, part, inOrderV);
   const partRows = parts.map((part) => ({
     ...part,
     label: testedLabel({ part: 'section', from: idAt(part.from), to: idAt(part.to) }),
   }));
   const trust = trustOf(tests, leaks, partRows, location, places, order);
-  if (!trust.ok && leaks.length > 0) {
-    // The position says nothing then: only what was tested counts, in the smallest part that leaks and is still whole.
-    const whole = leaks.filter((t) => t.part === 'section').sort((a, b) => a.to - a.from - (b.to - b.from));
-    const part = whole.find((t) => t.to > t.from) ?? whole[0];
-    if (part) {
-      p = weight.map((w, i) => (i >= part.from && i <= part.to ? w : 0.001 * w));
-      for (const t of tests)
-        if (t.part === 'section' && t.result.verdict === 'pass')
-          p = afterTest(p, new Set(spokenOf(t)), 'pass');
-      p = scaled(p, 1);
-      vehicleP = 0;
-    }
-  }
-
-  const single = leaks.filter(alone);
-  const best = p.indexOf(Math.max(...p));
+  const clean = cleanSections(order.length, tests, parts);
+  const foundBy = (fits: (i: number) => boolean): FoundLeak[] =>
+    inString.flatMap((_, at) => (fits(at) ? [{ at, ohm: null }] : []));
+  const aloneOrLeft = withEliminated(foundAlone(leaks), leaks, clean);
   // Voltages alone find nothing for certain: a test has to agree.
   const split = tests.some((t) => t.result.verdict === 'leak' || t.result.verdict === 'pass');
-  const foundAt =
-    single.length > 0
-      ? [...new Set(single.map((t) => spokenOf(t)[0]!))]
-      : split && p[best]! >= FOUND_SHARE
-        ? [best]
-        : [];
-  const openLeak = leaks.some(
-    (t) =>
-      t.part === 'section' &&
-      !alone(t) &&
-      !single.some((s) => spokenOf(t).includes(spokenOf(s)[0]!)) &&
-      !spokenOf(t).some((i) => cleared.has(i)),
-  );
-  const found = foundAt.length > 0 && !openLeak ? foundAt.map(idAt).join(' and ') : null;
-  const elsewhere = leaks.filter((t) => t.part === 'other').map((t) => t.label);
+  const foundAt = aloneOrLeft.length > 0 || !split ? aloneOrLeft : foundBy((i) => p[i]! >= FOUND_SHARE);
+  const found = foundAt.length > 0 ? foundAt.map((f) => idAt(f.at)).join(' and ') : null;
+  const further =
+    foundAt.length > 0
+      ? furtherLeaks({ found: foundAt, tests: weighed, sizes, location, places: inString, weight })
+      : null;
+  const elsewhere = [...new Set(leaks.filter((t) => t.part === 'other').map((t) => t.label))];
   const vehicleState: 'open' | 'clean' | 'leak' = tests.some(
     (t) => t.part === 'vehicle' && t.result.verdict === 'leak',
   )
@@ -278,7 +263,15 @@ function reportOfState(
   });
 
   const openLinks = linksOut(observations, linksInOrder(pack), position);
-  const { candidates, linkMin, links } = searchOf(pack, openLinks, tests, parts, p);
+  const more = further?.why ?? '';
+  const { candidates, linkMin, links } = searchOf(
+    pack,
+    openLinks,
+    tests,
+    parts,
+    more ? further!.probability : p,
+    further?.leaking ?? leaks.map(spokenOf),
+  );
   const met = last('chassis-voltage');
   const chassis = met
     ? `At the proof of absence: ${met.plusChassisV} V from + and ${met.minusChassisV} V from − to chassis, ${met.plusMinusV} V between them. The pack reaches the chassis although it was locked out.`
@@ -304,12 +297,21 @@ function reportOfState(
   );
   const next = nextStep({
     p: candidates,
-    vehicleP,
+    vehicleP: more && further!.perhapsOutside ? Math.max(vehicleP, VEHICLE_SHARE) : vehicleP,
     vehicleState,
     linkMin,
     links,
     idAt,
     found,
+    further,
+    elsewhere: {
+      parts: elsewhere,
+      pack: leaks.some((t) => t.part !== 'other' && t.part !== 'vehicle')
+        ? 'leaks'
+        : tested.every(Boolean)
+          ? 'passes'
+          : 'untested',
+    },
     measured: location !== null || tests.length > 0 || parts.length > 0,
     untested: !suspected && location === null ? runsWithout(tested, idAt) : null,
   });
@@ -347,6 +349,7 @@ function reportOfState(
     trust,
     ...headline({
       found,
+      more,
       p: candidates,
       idAt,
       location,
@@ -367,6 +370,7 @@ function reportOfState(
     ...(passing.length > 0 ? { passesNow: passing } : {}),
     before,
     found,
+    ...(more && { more }),
     next,
     chassis,
     contradiction,
@@ -394,12 +398,12 @@ export function openNow(observations: readonly InsulationObservation[]): string[
   return [...state].filter(([, open]) => open).map(([id]) => id);
 }
 
-const passes = (t: TestRow): boolean => t.result.verdict === 'pass';
+const outcomeOfPart = ({ from, to, outcome }: PartRow): Outcome => ({
+  reached: Array.from({ length: to - from + 1 }, (_, k) => from + k),
+  outcome,
+});
 
-const scaled = (p: number[], to: number): number[] => {
-  const total = p.reduce((a, b) => a + b, 0);
-  return p.map((x) => (total > 0 ? (x / total) * to : to / p.length));
-};
+const passes = (t: TestRow): boolean => t.result.verdict === 'pass';
 
 /** A known resistor speaks for two voltages only if it was put on while they stood: the same two, within 2 %. */
 function takenWith(

@@ -1,6 +1,8 @@
 import type { Judged, VehicleJudged } from './limits';
 import type { LeakLocation } from './location';
 import type { InsulationReport, NextSplit, PassesNow, TestRow } from './types';
+import type { FurtherLeaks } from './further';
+import { runsWithout } from './passes';
 import { expectedOf, halving, oneByOne, planSplit, type Expected, type SplitTest } from './split';
 
 /** Minutes of one insulation test. Common practice, no source. */
@@ -11,6 +13,8 @@ const WORTH_SIDES = 0.08;
 /** What is known in two sentences. */
 export function headline(s: {
   found: string | null;
+  /** Why at least one more leaks than was found; empty where nothing says so. */
+  more: string;
   p: readonly number[];
   idAt: (i: number) => string;
   location: LeakLocation | null;
@@ -75,7 +79,9 @@ export function headline(s: {
           text: `It stays suspect until it is answered how the pass may deceive. ${text}`.trim(),
         };
   }
-  if (!s.trust.ok) return { title: 'Position not to be trusted', text: s.trust.why };
+  if (found && s.more)
+    return { title: `At ${found}, and at one more at least`, text: `${s.more} ${text}`.trim() };
+  if (!found && !s.trust.ok) return { title: 'Position not to be trusted', text: s.trust.why };
   if (s.vehicleState === 'leak')
     return { title: 'On the vehicle side', text: `The pack is not the leak. ${text}` };
   if (found) return { title: `At ${found}`, text };
@@ -153,6 +159,10 @@ export function nextStep(s: {
   idAt: (i: number) => string;
   found: string | null;
   measured: boolean;
+  /** Parts that are no modules and leak, and whether a test of the pack without them leaked too, or passed. */
+  elsewhere: { parts: readonly string[]; pack: 'leaks' | 'passes' | 'untested' };
+  /** What else leaks, once something was found. */
+  further: FurtherLeaks | null;
   /** Nothing points at a leak; what no test that counts has reached yet, such as `M13 to M24`. */
   untested: string | null;
 }): InsulationReport['next'] {
@@ -178,13 +188,27 @@ export function nextStep(s: {
       text: 'Go on in the vehicle: cables, inverter, heater, compressor, charger, one by one.',
       ...none,
     };
-  if (s.found)
+  const { further } = s;
+  if (s.elsewhere.parts.length > 0 && s.elsewhere.pack !== 'leaks' && !s.found) {
+    const parts = s.elsewhere.parts.join(' and ');
     return {
       kind: 'found',
-      text: `Prove it: ${s.found} out, then test the rest as mounted, and ${s.found} alone.`,
+      text:
+        s.elsewhere.pack === 'passes'
+          ? `Proven: ${parts} ${s.elsewhere.parts.length > 1 ? 'leak' : 'leaks'}, and the whole pack passes.`
+          : `Prove it: ${parts} off, then test the whole pack as mounted.`,
       ...none,
     };
-  if (s.vehicleState === 'open' && s.vehicleP >= WORTH_SIDES)
+  }
+  if (s.found && further?.proven)
+    return {
+      kind: 'found',
+      text: `Proven: ${s.found} ${s.found.includes(' and ') ? 'leak' : 'leaks'} alone, and everything else passes.`,
+      ...none,
+    };
+  if (s.found && further && !further.why)
+    return { kind: 'found', text: howToProve(s.found, further, s.idAt), ...none };
+  if (s.vehicleState === 'open' && s.vehicleP >= WORTH_SIDES && !(s.found && !further?.perhapsOutside))
     return {
       kind: 'sides',
       text: 'Vehicle side or pack side first: pack connectors off, then test both apart.',
@@ -210,6 +234,19 @@ export function nextStep(s: {
     halving: expectedOf(problem, halving),
     oneByOne: expectedOf(problem, oneByOne),
   };
+}
+
+/** What is still to be tested before a found leak is proven to be the only one. */
+function howToProve(found: string, further: FurtherLeaks, idAt: (i: number) => string): string {
+  const places = found.split(' and ');
+  const some = further.unproven.some((x, i) => !x && !places.includes(idAt(i)));
+  const rest = runsWithout(
+    further.unproven.map((x) => !x),
+    idAt,
+  );
+  const alone = further.untested.map((i) => `${idAt(i)} alone`).join(' and ');
+  const others = rest === '' ? '' : `${found} out, then test ${some ? rest : 'the rest'} as mounted`;
+  return `Prove it: ${others && alone ? `${others}, and ${alone}` : others || `test ${alone}`}.`;
 }
 
 const toOne = (p: readonly number[]): number[] => {

@@ -6,7 +6,7 @@ import type { InsulationObservation, MergedSize, SizeSource, TestRow } from './t
 const VEHICLE_SHARE = 0.2;
 const VEHICLE_OHM = 3000;
 /** Insulation testers are good to 5 % of the reading. Common practice, no source; a tester's own class is better. */
-const TESTER_SHARE = 0.05;
+export const TESTER_SHARE = 0.05;
 
 /** Resistance of a leak where all there is reads `ohm` and the rest may leak by `restSiemens`, Ω. */
 const withoutRest = (ohm: number, restSiemens: number): number =>

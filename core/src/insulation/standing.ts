@@ -37,7 +37,7 @@ function ofModule(o: InsulationObservation, module: string): boolean {
 export function standingNow(
   observations: readonly InsulationObservation[],
   { fitted = [] }: Pick<InsulationInputs, 'fitted'>,
-  foundBy: (n: number, counts: boolean[]) => Pick<InsulationReport, 'title' | 'found'>,
+  foundBy: (n: number, counts: boolean[]) => Pick<InsulationReport, 'title' | 'found' | 'more'>,
 ): Standing {
   const counts = observations.map(() => true);
   let before: Standing['before'] = null;
@@ -47,7 +47,8 @@ export function standingNow(
     const was = foundBy(after, counts.slice(0, after));
     for (const f of fitted) if (f.after === after) gone.add(f.module);
     const found = was.found?.split(' and ') ?? [];
-    const allLeft = found.length > 0 && found.every((m) => gone.has(m));
+    // Where one more leaks than was found, what was measured still speaks of that.
+    const allLeft = found.length > 0 && !was.more && found.every((m) => gone.has(m));
     if (allLeft) before = { title: was.title, gone: found };
     observations.slice(0, after).forEach((o, i) => {
       if (allLeft && FIGURES.has(o.kind)) counts[i] = false;

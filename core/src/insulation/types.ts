@@ -218,7 +218,10 @@ export interface InsulationReport {
   other?: { state: 'dry' | 'wet'; title: string; text: string } | null | undefined;
   /** What was found before a part went in that the leak was at. Left out by earlier versions. */
   before?: { title: string; gone: string[] } | null | undefined;
+  /** Modules that leak, joined by `and`; more may leak than these. */
   found: string | null;
+  /** Why at least one more leaks than was found; left out where nothing says so, and by earlier versions. */
+  more?: string;
   next: {
     kind: 'poles' | 'sides' | 'split' | 'found' | 'nothing';
     text: string;
