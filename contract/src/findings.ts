@@ -27,6 +27,8 @@ const InsulationAskSchema = z.object({
   readingIds: z.array(z.uuid()).max(1000).default([]),
   /** Intake named a lamp or a code of the insulation. */
   reported: z.literal(true).optional(),
+  /** Its signs are worse after rain. */
+  afterRain: z.literal(true).optional(),
   /** Parts that went in with this job: what was measured at their places before is of others. */
   fitted: z
     .array(z.object({ place: z.string(), at: z.iso.datetime() }))

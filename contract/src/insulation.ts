@@ -3,6 +3,11 @@ import {
   EVIDENCE_NAMES,
   FALSE_PASSES,
   OTHER_PARTS,
+  VEHICLE_AFTER,
+  WAYS_MOST,
+  WAY_KINDS,
+  WAY_PARTS,
+  WAY_STATES,
   type Evidence,
   type FalsePass,
   type InsulationObservation,
@@ -16,6 +21,7 @@ const id = z.string().trim().min(1).max(40);
 export const TestedPartSchema = z.discriminatedUnion('part', [
   z.object({ part: z.literal('section'), from: id, to: id }),
   z.object({ part: z.literal('except'), module: id }),
+  z.object({ part: z.literal('inside'), module: id, piece: id }),
   z.object({
     part: z.literal('other'),
     which: z.enum(Object.keys(OTHER_PARTS) as [OtherPart, ...OtherPart[]]),
@@ -49,6 +55,7 @@ const clipFields = {
   wetted: z.boolean().optional(),
   humidityPercent: z.number().min(0).max(100).nullish(),
 };
+const way = z.string().trim().min(1).max(60);
 
 /** What people and instruments observe of a leak. */
 export const InsulationObservationSchema: z.ZodType<InsulationObservation> = z.discriminatedUnion('kind', [
@@ -57,6 +64,11 @@ export const InsulationObservationSchema: z.ZodType<InsulationObservation> = z.d
     ohm: ohm.nullable(),
     signalV: z.number().min(0).max(100).nullable(),
     wetted: z.boolean().optional(),
+    pole: z.enum(['negative', 'positive']).optional(),
+    /** When the vehicle showed it; left out where it was just now. */
+    readAt: z.iso.datetime({ offset: true }).optional(),
+    after: z.enum(VEHICLE_AFTER).optional(),
+    temperatureC: z.number().min(-40).max(90).optional(),
   }),
   z.object({
     kind: z.literal('poles'),
@@ -85,7 +97,10 @@ export const InsulationObservationSchema: z.ZodType<InsulationObservation> = z.d
     kind: z.literal('tester'),
     tested: TestedPartSchema,
     setV: z.number().min(50).max(5000),
-    points: z.array(SeriesPointSchema).min(1).max(2000),
+    /** None where the tester was locked out. */
+    points: z.array(SeriesPointSchema).max(2000),
+    /** The tester met this voltage and gave none of its own. */
+    lockedOutV: volts.optional(),
     temperatureC: z.number().min(-40).max(90).nullable(),
     mounted: z.boolean(),
     tester: TesterCurrentSchema.optional(),
@@ -97,6 +112,14 @@ export const InsulationObservationSchema: z.ZodType<InsulationObservation> = z.d
     module: id,
     evidence: z.enum(EVIDENCE_NAMES as [Evidence, ...Evidence[]]),
     degree: z.enum(DEGREE_NAMES).optional(),
+  }),
+  z.object({
+    kind: z.literal('ways'),
+    ways: z.array(way).min(1).max(WAYS_MOST),
+    of: z.enum(WAY_KINDS),
+    state: z.enum(WAY_STATES),
+    part: z.enum(WAY_PARTS).optional(),
+    revision: z.string().trim().max(40).optional(),
   }),
   z.object({
     kind: z.literal('answer'),

@@ -1,8 +1,13 @@
-import { FALSE_PASSES, LEAK_CAUSES, type FalsePass } from '@cellmend/core/insulation';
+import { FALSE_PASSES, LEAK_CAUSES, WAY_KINDS, type FalsePass } from '@cellmend/core/insulation';
 import { z } from 'zod';
 import { EntrySchema } from '../pack';
 import { IntervalSchema, fraction, index } from './common';
 
+/** A way of the profile, or one that was seen and has no place on its map. */
+const WaySchema = EntrySchema.extend({
+  kind: z.enum(WAY_KINDS),
+  place: EntrySchema.shape.place.nullable(),
+});
 const interval = IntervalSchema.nullable();
 const LocationSchema = z.object({
   equivalentOhm: IntervalSchema,
@@ -39,7 +44,7 @@ const SeriesResultSchema = z.object({
 });
 const TestRowSchema = z.object({
   label: z.string(),
-  part: z.enum(['section', 'except', 'other', 'vehicle', 'pack']),
+  part: z.enum(['section', 'except', 'inside', 'other', 'vehicle', 'pack']),
   /** −1 for what is no module. */
   from: z.int(),
   to: z.int(),
@@ -139,6 +144,9 @@ export const InsulationReportSchema = z.object({
   text: z.string(),
   suspected: z.boolean().optional(),
   found: z.string().nullable(),
+  more: z.string().optional(),
+  odd: z.array(z.object({ label: z.string(), moduleOhm: z.number(), says: z.string() })).optional(),
+  wetTest: z.string().optional(),
   next: z.object({
     kind: z.enum(['poles', 'sides', 'split', 'found', 'nothing']),
     text: z.string(),
@@ -156,7 +164,7 @@ export const InsulationReportSchema = z.object({
   entry: z.string().nullable(),
   ways: z
     .object({
-      rows: z.array(z.object({ entry: EntrySchema, share: z.number(), because: z.array(z.string()) })),
+      rows: z.array(z.object({ entry: WaySchema, share: z.number(), because: z.array(z.string()) })),
       elsewhere: z.number(),
     })
     .nullish(),

@@ -65,8 +65,6 @@ function isLow(ohm: number, others: readonly number[]): boolean {
   const logs = others.map(Math.log);
   const mean = logs.reduce((a, b) => a + b, 0) / logs.length;
   const squares = logs.reduce((a, b) => a + (b - mean) ** 2, 0);
-  const sd = Math.sqrt(
-    (USUAL_WORTH * USUAL_SD ** 2 + squares) / (USUAL_WORTH + logs.length - 1),
-  );
+  const sd = Math.sqrt((USUAL_WORTH * USUAL_SD ** 2 + squares) / (USUAL_WORTH + logs.length - 1));
   return mean - Math.log(ohm) > ODD_FROM * sd * Math.sqrt(1 + 1 / logs.length);
 }

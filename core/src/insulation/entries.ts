@@ -1,8 +1,9 @@
-import type { EntryKind, EntrySpec, Pack } from '../pack';
+import type { EntrySpec, Pack } from '../pack';
 import { EVIDENCE, type LeakCause, type Seen } from './causes';
+import { STATE_WEIGHT, type WayKind, type WayNow } from './ways';
 
 /** What would show that it came in there, and what keeps it out. Common practice of the trade, no source. */
-export const ENTRY_ADVICE: Record<EntryKind, { name: string; check: string; prevent: string }> = {
+export const ENTRY_ADVICE: Record<WayKind, { name: string; check: string; prevent: string }> = {
   valve: {
     name: 'breather valve',
     check: 'Look at its film against the light, then dyed water over it from outside.',
@@ -33,16 +34,22 @@ export const ENTRY_ADVICE: Record<EntryKind, { name: string; check: string; prev
     check: 'Pressure test with the joint in view; residue of the coolant’s colour.',
     prevent: 'A new joint or clip, then the leak test.',
   },
+  cable: {
+    name: 'cable',
+    check: 'Bend it: water or green dust out of its sleeve; a rubbed place on its way.',
+    prevent: 'A new cable, its sleeve sealed at both ends.',
+  },
 };
 
 /** How ready each way is to let a cause in, by itself. Common practice of the trade, no source. */
-const LETS_IN: Record<EntryKind, Partial<Record<LeakCause, number>>> = {
+const LETS_IN: Record<WayKind, Partial<Record<LeakCause, number>>> = {
   valve: { water: 3 },
   bolt: { water: 2 },
   cover: { water: 2, mechanical: 1 },
   connector: { water: 1.5 },
   drain: { water: 1.5 },
   coolant: { coolant: 5, water: 0.2 },
+  cable: { water: 1, mechanical: 1 },
 };
 /** It came in where no entry is known. */
 const ELSEWHERE = 1;
@@ -54,7 +61,8 @@ const ANYWHERE = 0.3;
 const REACH = 1.3;
 
 export interface EntryRow {
-  entry: EntrySpec;
+  /** A way of the profile, or one that was seen and has no place on its map. */
+  entry: Omit<EntrySpec, 'kind' | 'place'> & { kind: WayKind; place: EntrySpec['place'] | null };
   share: number;
   /** Hit modules that speak for it, and clean ones that speak against it. */
   because: string[];
@@ -62,17 +70,27 @@ export interface EntryRow {
 
 /**
  * Where it came in, among the entry places that the profile knows, by Bayes' rule: each module that was looked at is hit with a
- * chance that falls with its distance from the entry. What stays open goes to “elsewhere”.
- * @returns rows by share, and what is left for elsewhere; null where nothing was hit or no entry is known
+ * chance that falls with its distance from the entry. What was seen at a way itself counts for that way, whether or not the profile names it.
+ * What stays open goes to “elsewhere”.
+ * @returns rows by share, and what is left for elsewhere; null where nothing was hit and no way looks as if it let anything in
  */
 export function rankEntries(
   seen: readonly Seen[],
   pack: Pack,
   cause: LeakCause,
+  looked: readonly WayNow[] = [],
 ): { rows: EntryRow[]; elsewhere: number } | null {
-  const entries = pack.profile.entries ?? [];
+  const named = pack.profile.entries ?? [];
+  const entries: EntryRow['entry'][] = [
+    ...named,
+    ...looked
+      .filter((w) => !named.some((e) => e.id === w.way))
+      .map((w) => ({ id: w.way, kind: w.of, place: null })),
+  ];
+  const stateOf = new Map(looked.map((w) => [w.way, w.state]));
   const hit = new Set(seen.filter((s) => cause in EVIDENCE[s.evidence]).map((s) => s.moduleIndex));
-  if (entries.length === 0 || hit.size === 0) return null;
+  const tells = looked.some((w) => STATE_WEIGHT[w.state] > 1);
+  if (entries.length === 0 || (hit.size === 0 && !tells)) return null;
   const clean = new Set(
     seen.filter((s) => s.evidence === 'clean and dry' && !hit.has(s.moduleIndex)).map((s) => s.moduleIndex),
   );
@@ -82,14 +100,22 @@ export function rankEntries(
     for (const m of clean) p *= 1 - chance(m);
     return p;
   };
-  const far = (e: EntrySpec, m: number): number => {
+  /** Places between a way and a module; null where nobody knows where the way is. */
+  const far = (e: EntryRow['entry'], m: number): number | null => {
     const { place } = pack.modules[m]!;
-    return Math.hypot(place.row - e.place.row, place.column - e.place.column, place.tier - e.place.tier);
+    return e.place === null
+      ? null
+      : Math.hypot(place.row - e.place.row, place.column - e.place.column, place.tier - e.place.tier);
+  };
+  const chanceFrom = (e: EntryRow['entry'], m: number): number => {
+    const d = far(e, m);
+    return d === null ? ANYWHERE : FAR + (AT_ENTRY - FAR) * Math.exp(-((d / REACH) ** 2));
   };
   const weights = entries.map(
     (e) =>
       (LETS_IN[e.kind][cause] ?? 0) *
-      likelihood((m) => FAR + (AT_ENTRY - FAR) * Math.exp(-((far(e, m) / REACH) ** 2))),
+      (stateOf.has(e.id) ? STATE_WEIGHT[stateOf.get(e.id)!] : 1) *
+      likelihood((m) => chanceFrom(e, m)),
   );
   const open = ELSEWHERE * likelihood(() => ANYWHERE);
   const total = weights.reduce((a, b) => a + b, open);
@@ -97,12 +123,13 @@ export function rankEntries(
   return {
     rows: entries
       .map((entry, i): EntryRow => {
-        const near = ids([...hit].filter((m) => far(entry, m) < 2));
-        const against = ids([...clean].filter((m) => far(entry, m) < 1.5));
+        const near = ids([...hit].filter((m) => (far(entry, m) ?? Infinity) < 2));
+        const against = ids([...clean].filter((m) => (far(entry, m) ?? Infinity) < 1.5));
         return {
           entry,
           share: weights[i]! / total,
           because: [
+            ...(stateOf.has(entry.id) ? [`it is ${stateOf.get(entry.id)!}`] : []),
             ...(near.length > 0
               ? [`${near.join(', ')} near it ${near.length === 1 ? 'is' : 'are'} hit`]
               : []),

@@ -14,3 +14,6 @@ export * from './coverage';
 export * from './judgeTest';
 export * from './reach';
 export * from './passes';
+export * from './ways';
+export { oddOnes } from './alike';
+export * from './trend';

@@ -39,6 +39,7 @@ export function judgeTest(
     mostV,
     mounted: o.mounted,
     tester: o.tester,
+    lockedOutV: o.lockedOutV,
   };
   const row: TestRow = {
     label: labelOf(pack, o.tested, reach.certain),
@@ -85,8 +86,9 @@ export function judgeTests(
 export const spokenOf = (t: TestRow): readonly number[] =>
   (t.result.verdict === 'pass' ? t.reached : t.mayReach) ?? range(t.from, t.to);
 
-/** A test of one module alone. */
-export const alone = (t: TestRow): boolean => t.part === 'section' && spokenOf(t).length === 1;
+/** A test of one module alone, or of a piece of one. */
+export const alone = (t: TestRow): boolean =>
+  (t.part === 'section' || t.part === 'inside') && spokenOf(t).length === 1;
 
 const range = (from: number, to: number): number[] =>
   from < 0 ? [] : Array.from({ length: to - from + 1 }, (_, k) => from + k);

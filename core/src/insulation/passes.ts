@@ -34,7 +34,7 @@ function faultsOf(row: Passed): { word: string; says: string }[] {
       `${row.label} was tested for ${lastS} s: no leak so far; test it for a minute.`,
     ],
     [
-      (row.mayReach?.length ?? 0) > 0 && row.reached?.length === 0,
+      row.part !== 'inside' && (row.mayReach?.length ?? 0) > 0 && row.reached?.length === 0,
       'which pole',
       `${row.label} was tested across a link that was out: from one pole it reached one side, and which pole is not on record.`,
     ],

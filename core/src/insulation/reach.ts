@@ -33,6 +33,11 @@ export interface Clip {
  * reachOf(pack, { tested: { part: 'pack' }, terminals: 'negative', open: ['L12'] }).certain; // 0 to 11
  */
 export function reachOf(pack: Pack, { tested, terminals, open, closed = [] }: Clip): Reach {
+  if (tested.part === 'inside') {
+    // What is clean of a piece is not clean of its module; what leaks of it leaks there.
+    const at = pack.stringOrder.findIndex((m) => pack.modules[m]!.id === tested.module);
+    return { certain: [], possible: at < 0 ? [] : [at] };
+  }
   const ends = endsOf(pack, tested);
   if (!ends) return NOTHING;
   const { runs } = ends;
@@ -79,6 +84,7 @@ function endsOf(pack: Pack, tested: TestedPart): { runs: [number, number][] } | 
       ].filter(([from, to]) => from! <= to!) as [number, number][];
       return runs.length > 0 ? { runs } : null;
     }
+    case 'inside':
     case 'vehicle':
     case 'other':
       return null;

@@ -2,7 +2,9 @@ import { limitValue, type Pack } from '../pack';
 import { linksInOrder } from '../safety/exposure';
 import { fuseEvidence } from '../safety/fuse';
 import { EVIDENCE, leakCauses } from './causes';
-import { rankEntries } from './entries';
+import { oddOnes } from './alike';
+import { ENTRY_ADVICE, rankEntries } from './entries';
+import { waysNow } from './ways';
 import { knownResistor, togetherOhm } from './knownResistor';
 import { judgeOhmPerVolt, judgeVehicleFigure, type LimitVoltage } from './limits';
 import { alone, judgeTests, spokenOf } from './judgeTest';
@@ -41,6 +43,45 @@ const FOUND_SHARE = 0.9;
  * leak was at is told as past; what was measured wet and what was measured dry are told apart.
  */
 export function insulationReport(
+  pack: Pack,
+  observations: readonly InsulationObservation[],
+  inputs: InsulationInputs,
+): InsulationReport {
+  return withWetTest(bothStates(pack, observations, inputs), observations, inputs);
+}
+
+/** What is gone when dry came with water: nothing is proven before it was wetted and tested. */
+function withWetTest(
+  report: InsulationReport,
+  observations: readonly InsulationObservation[],
+  { afterRain = false }: InsulationInputs,
+): InsulationReport {
+  const cameWet =
+    afterRain || observations.some((o) => o.kind === 'vehicle' && o.wetted === true && o.ohm !== null);
+  const passedDry = observations.some((o) => o.kind === 'tester' && o.wetted !== true);
+  const wetted = observations.some((o) => o.kind === 'tester' && o.wetted === true);
+  if (
+    !cameWet ||
+    !passedDry ||
+    wetted ||
+    report.found ||
+    report.tests.some((t) => t.result.verdict === 'leak')
+  )
+    return report;
+  const first = report.ways?.rows[0]?.entry;
+  const where = first
+    ? `the ${ENTRY_ADVICE[first.kind].name} ${first.id} first`
+    : 'valves, seams, connectors and bolts, from below as well';
+  const wetTest = `It came with water, and dry it passes: that proves nothing. Wet it (${where}), let it stand an hour in the damp, and test again, said as wetted.`;
+  return {
+    ...report,
+    wetTest,
+    next: { ...report.next, ...(report.next.kind === 'split' ? {} : { text: wetTest }) },
+  };
+}
+
+/** What was measured dry and what was measured wet, the one that shows a leak first. */
+function bothStates(
   pack: Pack,
   observations: readonly InsulationObservation[],
   inputs: InsulationInputs,
@@ -329,6 +370,8 @@ function reportOfState(
     degree: s.degree,
   }));
   const cause = leakCauses(seenAt, pack);
+  const lookedAt = waysNow(observations.flatMap((o) => (o.kind === 'ways' ? [o] : [])));
+  const odd = oddOnes(tests);
   return {
     packV,
     vehicle,
@@ -367,6 +410,7 @@ function reportOfState(
     }),
     suspected,
     coverage: coverageOf(pack, observations, { from, tests: all, fitted }),
+    ...(odd.length > 0 ? { odd } : {}),
     ...(passing.length > 0 ? { passesNow: passing } : {}),
     before,
     found,
@@ -382,7 +426,7 @@ function reportOfState(
     })),
     causes: cause.causes,
     entry: cause.entry,
-    ways: cause.causes.length > 0 ? rankEntries(seenAt, pack, cause.causes[0]!.cause) : null,
+    ways: rankEntries(seenAt, pack, cause.causes[0]?.cause ?? 'water', lookedAt),
     fuses: observations.flatMap((o) =>
       o.kind === 'fuse' ? [{ fuse: o.fuse, evidence: fuseEvidence(o.fuse, o.ohm ?? Infinity) }] : [],
     ),

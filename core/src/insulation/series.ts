@@ -32,6 +32,8 @@ export interface SeriesInput {
   mounted: boolean;
   /** Of the tester that was used, where it is known. */
   tester?: TesterCurrent | undefined;
+  /** The tester met this voltage and gave none of its own, V. */
+  lockedOutV?: number | undefined;
 }
 
 export type SeriesVerdict = 'pass' | 'leak' | 'doubtful' | 'not valid';
@@ -108,7 +110,8 @@ export function checkSeries(input: SeriesInput): void {
       'test voltage',
       `At most ${input.mostV} V.`,
     );
-  if (input.points.length === 0) problem('No readings.', 'series', 'At least one resistance or voltage.');
+  if (input.points.length === 0 && input.lockedOutV === undefined)
+    problem('No readings.', 'series', 'At least one resistance or voltage.');
   input.points.forEach((p, i) => {
     if (p.ohm === null && p.voltageV === null)
       problem('Neither resistance nor voltage.', `reading ${i + 1}`, 'Either of them.');
@@ -196,6 +199,13 @@ export function judgeSeries(input: SeriesInput): SeriesResult {
     ...base,
     reasons,
   });
+
+  // A tester gives no voltage where it meets one.
+  if (input.lockedOutV !== undefined)
+    return told(
+      'not valid',
+      `The tester met ${Math.round(input.lockedOutV)} V and gave none of its own: no test. A part that floats has no voltage to chassis; one that holds it is itself a sign of a leak. Measure both ends of the part to chassis with a meter of 10 MΩ.`,
+    );
 
   // Less current than the tester can give, and a resistance below the limit all the same: the figure that was read is the leak.
   if (littleCurrent && low)

@@ -1,5 +1,4 @@
-import type { Pack } from '../pack';
-import { vehicleLimits } from './limits';
+import { limitValue, type Pack } from '../pack';
 
 /** The vehicle's own figure at a moment. */
 export interface VehicleReading {
@@ -37,9 +36,7 @@ const APART_DAYS = 2;
  * @returns null where there are too few readings, or all are of one moment
  */
 export function vehicleTrend(readings: readonly VehicleReading[], pack: Pack): VehicleTrend | null {
-  const dry = readings
-    .filter((r) => !r.wetted && r.ohm > 0)
-    .sort((a, b) => a.at.localeCompare(b.at));
+  const dry = readings.filter((r) => !r.wetted && r.ohm > 0).sort((a, b) => a.at.localeCompare(b.at));
   const newest = dry.at(-1);
   const of = dry.filter((r) => r.pole === newest?.pole);
   if (!newest || of.length < ENOUGH) return null;
@@ -56,12 +53,10 @@ export function vehicleTrend(readings: readonly VehicleReading[], pack: Pack): V
   const sd = Math.sqrt(left / (n - 2));
   const t = studentT95(n - 2);
   const error = (t * sd) / Math.sqrt(sxx);
-  const stopOhm = vehicleLimits(pack).stopOhm;
+  const stopOhm = limitValue(pack.profile, 'vehicleStopOhm');
   /** The line, or its lower or upper end for one more reading, so many days ahead. */
   const line = (day: number, side: -1 | 0 | 1): number =>
-    meanY +
-    slope * (day - meanX) +
-    side * t * sd * Math.sqrt(1 + 1 / n + (day - meanX) ** 2 / sxx);
+    meanY + slope * (day - meanX) + side * t * sd * Math.sqrt(1 + 1 / n + (day - meanX) ** 2 / sxx);
   const dayOf = (side: -1 | 0 | 1): string | null => {
     for (let day = 0; day <= AHEAD_DAYS; day++)
       if (line(day, side) <= Math.log(stopOhm)) return new Date(now + day * DAY_MS).toISOString();
@@ -85,8 +80,7 @@ export function vehicleTrend(readings: readonly VehicleReading[], pack: Pack): V
 
 /** Student's t for a two-sided 90 % (one-sided 95 %), by degrees of freedom: handbook table, from memory. */
 const T95 = [
-  6.314, 2.92, 2.353, 2.132, 2.015, 1.943, 1.895, 1.86, 1.833, 1.812, 1.796, 1.782, 1.771, 1.761, 1.753, 1.746,
-  1.74, 1.734, 1.729, 1.725,
+  6.314, 2.92, 2.353, 2.132, 2.015, 1.943, 1.895, 1.86, 1.833, 1.812, 1.796, 1.782, 1.771, 1.761, 1.753,
+  1.746, 1.74, 1.734, 1.729, 1.725,
 ];
-const studentT95 = (degrees: number): number =>
-  T95[degrees - 1] ?? 1.645 + 1.6 / degrees;
+const studentT95 = (degrees: number): number => T95[degrees - 1] ?? 1.645 + 1.6 / degrees;

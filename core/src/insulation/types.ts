@@ -1,4 +1,5 @@
 import type { FuseEvidence } from '../safety/fuse';
+import type { WaysSeen } from './ways';
 import type { CauseRow, Degree, Evidence } from './causes';
 import type { EntryRow } from './entries';
 import type { KnownResistorResult } from './knownResistor';
@@ -22,12 +23,14 @@ export const OTHER_PARTS = {
 export type OtherPart = keyof typeof OTHER_PARTS;
 
 /**
- * What was tested: a run of modules in string order, the string without one module that is out, a part that is no module, everything in
- * the vehicle but the pack, or the whole pack.
+ * What was tested: a run of modules in string order, the string without one module that is out, a piece of one module, a part that is no
+ * module, everything in the vehicle but the pack, or the whole pack.
  */
 export type TestedPart =
   | { part: 'section'; from: string; to: string }
   | { part: 'except'; module: string }
+  /** A piece of a module against its case: half of a two-cell housing, one cell, a set inside. */
+  | { part: 'inside'; module: string; piece: string }
   | { part: 'other'; which: OtherPart }
   | { part: 'vehicle' }
   | { part: 'pack' };
@@ -39,6 +42,8 @@ export function testedLabel(tested: TestedPart): string {
       return tested.from === tested.to ? tested.from : `${tested.from} to ${tested.to}`;
     case 'except':
       return `everything but ${tested.module}`;
+    case 'inside':
+      return `${tested.module}, ${tested.piece}`;
     case 'other':
       return OTHER_PARTS[tested.which].name;
     case 'vehicle':
@@ -51,9 +56,25 @@ export function testedLabel(tested: TestedPart): string {
 /** The pole of the tested part that the lead was on; the other lead is on the chassis. */
 export type Terminals = 'negative' | 'positive' | 'both';
 
+/** What had happened just before the vehicle showed its figure. */
+export const VEHICLE_AFTER = ['driving', 'standing', 'rain', 'washing'] as const;
+export type VehicleAfter = (typeof VEHICLE_AFTER)[number];
+
 /** What people and instruments observed of a leak. */
 export type InsulationObservation =
-  | { kind: 'vehicle'; ohm: number | null; signalV: number | null; wetted?: boolean | undefined }
+  | {
+      kind: 'vehicle';
+      ohm: number | null;
+      signalV: number | null;
+      wetted?: boolean | undefined;
+      /** Which pole it is of, where the vehicle tells. */
+      pole?: 'positive' | 'negative' | undefined;
+      /** When the vehicle showed it, ISO 8601; left out where it was just now. */
+      readAt?: string | undefined;
+      /** What had happened just before. */
+      after?: VehicleAfter | undefined;
+      temperatureC?: number | undefined;
+    }
   | {
       kind: 'poles';
       side: 'whole' | 'pack' | 'vehicle';
@@ -100,10 +121,14 @@ export type InsulationObservation =
       wetted?: boolean | undefined;
       /** Of the air, %. */
       humidityPercent?: number | null | undefined;
+      /** The tester met this voltage and gave none of its own, V. */
+      lockedOutV?: number | undefined;
     }
   /** Which voltage the limit in Ω/V is taken by. */
   | { kind: 'limit-voltage'; by: LimitVoltage }
   | { kind: 'seen'; module: string; evidence: Evidence; degree?: Degree | undefined }
+  /** Ways in that were looked at, whether or not the profile names them. */
+  | ({ kind: 'ways' } & WaysSeen)
   | { kind: 'answer'; question: FalsePass; yes: boolean }
   | { kind: 'fuse'; fuse: 'main' | 'pyro'; ohm: number | null }
   | { kind: 'link'; link: string; open: boolean }
@@ -214,6 +239,10 @@ export interface InsulationReport {
   coverage?: Coverage;
   /** Modules that leaked and pass now, with what has to be answered before that is believed. Left out by earlier versions. */
   passesNow?: PassesNow[];
+  /** Parts far below the others that were tested alike. Left out by earlier versions. */
+  odd?: OddOne[];
+  /** It came with water, and no test after wetting is on record: what to wet, and test. Left out by earlier versions. */
+  wetTest?: string;
   /** What was measured of the same pack in another state, told apart. Left out by earlier versions. */
   other?: { state: 'dry' | 'wet'; title: string; text: string } | null | undefined;
   /** What was found before a part went in that the leak was at. Left out by earlier versions. */
@@ -260,6 +289,12 @@ export interface Coverage {
   missing: string[];
   complete: boolean;
 }
+/** A part that passes, and has far less than the others that were tested alike. */
+export interface OddOne {
+  label: string;
+  moduleOhm: number;
+  says: string;
+}
 /** A module that leaked when it was tested alone, and passed later. */
 export interface PassesNow {
   module: string;
@@ -283,4 +318,6 @@ export interface InsulationInputs {
   jotted?: Jotted[] | undefined;
   /** The vehicle came with a lamp or a code of its insulation: passes of the pack alone do not answer that. */
   reported?: boolean | undefined;
+  /** It came with a leak that shows after rain or washing. */
+  afterRain?: boolean | undefined;
 }

@@ -109,6 +109,7 @@ export async function insulationAsk(
       ? { fitted: fits.map((f) => ({ place: f.place, at: new Date(f.at).toISOString() })) }
       : {}),
     ...(reported ? { reported: true as const } : {}),
+    ...(reported && intake.signs.includes('worse after rain') ? { afterRain: true as const } : {}),
     observationIds: observations.map((o) => o.id),
     spreadFindingId: spread?.id ?? null,
     readingIds: [...typed.filter((r) => r.conditions !== 'per group'), ...jotted].map((r) => r.id),

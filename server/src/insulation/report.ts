@@ -48,6 +48,7 @@ export async function reportInsulation(
     spreadFindingId: string | null;
     readingIds: string[];
     reported?: true | undefined;
+    afterRain?: true | undefined;
     fitted?: readonly { place: string; at: string }[] | undefined;
   },
 ): Promise<InsulationReport> {
@@ -86,6 +87,7 @@ export async function reportInsulation(
     moduleV: moduleV.map((v) => v * scale),
     lowestMv: lowestOf(lowestMv(report, pack), lowTyped(typed, pack)),
     reported: ask.reported,
+    afterRain: ask.afterRain,
     fitted: ask.fitted?.map(({ place, at }) => ({
       module: place,
       after: used.filter((r) => r.recordedAt.getTime() < Date.parse(at)).length,

@@ -65,7 +65,9 @@ function checkPlaces(o: InsulationObservation, pack: Pack): void {
       ? o.module
       : o.kind === 'tester' && o.tested.part === 'section'
         ? [o.tested.from, o.tested.to].find((id) => !known(id))
-        : o.kind === 'tester' && o.tested.part === 'except' && !known(o.tested.module)
+        : o.kind === 'tester' &&
+            (o.tested.part === 'except' || o.tested.part === 'inside') &&
+            !known(o.tested.module)
           ? o.tested.module
           : o.kind === 'tester' && o.openLinks?.some((l) => !isLink(l))
             ? o.openLinks.find((l) => !isLink(l))
@@ -97,6 +99,7 @@ const seriesInput = (o: Tester, pack: Pack) => {
     mostV,
     mounted: o.mounted,
     tester: o.tester,
+    lockedOutV: o.lockedOutV,
   };
 };
 
@@ -257,7 +260,7 @@ async function keep(
 function say(o: InsulationObservation): string {
   switch (o.kind) {
     case 'vehicle':
-      return o.ohm !== null ? `${o.ohm} Ω shown` : `${o.signalV} V of signal`;
+      return `${o.ohm !== null ? `${o.ohm} Ω shown` : `${o.signalV} V of signal`}${o.pole ? `, ${o.pole} pole` : ''}${o.after ? `, after ${o.after}` : ''}${o.readAt ? `, read ${o.readAt}` : ''}`;
     case 'poles':
       return `${o.section ? `${o.section.from} to ${o.section.to}: ` : ''}− ${o.negativeV} V, + ${o.positiveV} V of ${o.packV} V`;
     case 'limit-voltage':
@@ -265,9 +268,11 @@ function say(o: InsulationObservation): string {
     case 'known-resistor':
       return `V1 ${o.v1} V, V2 ${o.v2} V, with ${o.r0Ohm} Ω ${o.v1WithR0} V`;
     case 'tester':
-      return `${testedLabel(o.tested)}${o.wetted ? ', wetted' : ''}, ${o.setV} V, ${o.points.length} readings`;
+      return `${testedLabel(o.tested)}${o.wetted ? ', wetted' : ''}, ${o.setV} V, ${o.lockedOutV !== undefined ? `locked out by ${o.lockedOutV} V` : `${o.points.length} readings`}`;
     case 'seen':
       return `${o.degree && o.degree !== 'clear' ? `${o.degree} ` : ''}${o.evidence} at ${o.module}`;
+    case 'ways':
+      return `${o.of} ${o.ways.join(', ')}: ${o.state}${o.part && o.part !== 'as it was' ? `, ${o.part}` : ''}`;
     case 'answer':
       return `${o.question}: ${o.yes ? 'yes' : 'no'}`;
     case 'fuse':

@@ -1,7 +1,7 @@
 import { ToggleButton } from 'react-aria-components';
 import type { OtherPart, Terminals, TestedPart } from '@cellmend/core/insulation';
 import { Chips } from '../../ui/Chips';
-import { Field, Select } from '../../ui/Field';
+import { Field, Input, Select } from '../../ui/Field';
 import { Mute, Row } from '../../ui/parts';
 import { OTHER_NAMES, type ClipDraft, type ClipView } from './clip';
 import { SectionPick } from './SectionPick';
@@ -10,6 +10,7 @@ const PARTS: readonly [TestedPart['part'], string][] = [
   ['section', 'Modules'],
   ['pack', 'Whole pack'],
   ['except', 'All but one'],
+  ['inside', 'Piece of one'],
   ['other', 'Another part'],
   ['vehicle', 'Vehicle side'],
 ];
@@ -59,6 +60,26 @@ export function ClipFields({
               ))}
             </Select>
           </Field>
+        )}
+        {draft.part === 'inside' && (
+          <>
+            <Select
+              aria-label="Module of the piece"
+              value={draft.module}
+              onChange={(e) => onChange({ module: e.target.value })}
+            >
+              {order.map((id) => (
+                <option key={id}>{id}</option>
+              ))}
+            </Select>
+            <Input
+              aria-label="Which piece"
+              placeholder="half A, cell 3, the set"
+              value={draft.piece}
+              maxLength={40}
+              onChange={(e) => onChange({ piece: e.target.value })}
+            />
+          </>
         )}
         {draft.part === 'other' && (
           <Select

@@ -39,6 +39,11 @@ const TesterForm = lazyChart<
   typeof import('./TesterForm')
 >(() => import('./TesterForm'), 'TesterForm', 420);
 
+const VehicleFigure = lazyChart<
+  PropsOf<(typeof import('./VehicleFigure'))['VehicleFigure']>,
+  typeof import('./VehicleFigure')
+>(() => import('./VehicleFigure'), 'VehicleFigure', 420);
+
 const SeriesChart = lazyChart<
   PropsOf<(typeof import('./SeriesChart'))['SeriesChart']>,
   typeof import('./SeriesChart')
@@ -73,6 +78,7 @@ const Tests = styled(PlainList)`
 const VIEWS = [
   ['search', 'The search'],
   ['poles', 'Voltages'],
+  ['vehicle', 'The vehicle'],
   ['tester', 'Tests'],
   ['seen', 'What is seen'],
   ['figures', 'Bus and fuses'],
@@ -110,8 +116,8 @@ export function InsulationStage({ question, stage }: StageProps) {
               <h2>Two voltages tell where it is</h2>
               <p>
                 Measure the negative pole to chassis, then the positive pole to chassis, with the same meter.
-                Their ratio says where along the string the leak sits, their sum how big it is. Here 146 V and
-                202 V of 348 V: 42 % up the string.
+                Their ratio says where along the string the leak sits, their sum how big it is. For example,
+                146 V and 202 V of 348 V put it 42 % up the string. Of this pack nothing is measured yet.
               </p>
               <Ladder pack={pack} leak={null} example={0.42} />
               {person.mayWrite && (
@@ -123,6 +129,7 @@ export function InsulationStage({ question, stage }: StageProps) {
           </Sheet>
         ))}
       {view === 'poles' && <PolesForm onDone={() => open('search')} />}
+      {view === 'vehicle' && <VehicleFigure leak={leak} />}
       {view === 'tester' && <TesterForm preset={preset} onDone={() => open('search')} />}
       {view === 'seen' && <SeenForm leak={leak} />}
       {view === 'figures' && <Calculators leak={leak} />}
@@ -167,7 +174,8 @@ export function InsulationStage({ question, stage }: StageProps) {
 }
 
 function Found({ leak }: { leak: InsulationReport }) {
-  const r = leak.leakOhm;
+  // A known resistor measures the leak itself; what bounds it is no headline beside that.
+  const r = leak.sizes?.sources.find((s) => s.from === 'the known resistor')?.size ?? leak.leakOhm;
   const unbounded = r && r.high >= UNBOUNDED_OHM;
   const bounded = r && !unbounded && r.low < 0.2 * r.high && r.value < 0.9 * r.high;
   const size = r && (unbounded ? `≥ ${ohms(r.low)}` : bounded ? `≤ ${ohms(r.high)}` : ohms(r.value));
@@ -199,6 +207,15 @@ function Search({ leak }: { leak: InsulationReport }) {
   return (
     <>
       <PassesNow leak={leak} />
+      {leak.wetTest && leak.next.text !== leak.wetTest && <p>{leak.wetTest}</p>}
+      {leak.odd && leak.odd.length > 0 && (
+        <Sheet>
+          <h3>Like with like</h3>
+          {leak.odd.map((o) => (
+            <p key={o.label}>{o.says}</p>
+          ))}
+        </Sheet>
+      )}
       <Sheet>
         <h3>The string, from negative to positive</h3>
         <Mute>

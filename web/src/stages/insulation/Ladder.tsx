@@ -96,6 +96,11 @@ export function Ladder({
           </text>
         </g>
       ))}
+      {example !== undefined && (
+        <text x={LEFT} y={4} fontSize={13} fontWeight={700} fill="var(--mute)">
+          An example, not this pack
+        </text>
+      )}
       {at && (leak?.trust.ok ?? true) && (
         <>
           <line

@@ -90,6 +90,8 @@ interface Draft extends ClipDraft {
   volts: string;
   temperature: string;
   humidity: string;
+  /** The tester met a voltage and gave none. */
+  met: string;
   mounted: boolean;
   wetted: boolean;
   /** The clips were proven to touch metal; null until somebody says. */
@@ -116,6 +118,7 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
     from: preset?.modules[0] ?? order[0]!,
     to: preset?.modules[1] ?? order[order.length - 1]!,
     module: order[0]!,
+    piece: '',
     which: 'contactor board',
     terminals: null,
     setV: null,
@@ -123,6 +126,7 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
     volts: '',
     temperature: '',
     humidity: '',
+    met: '',
     mounted: true,
     wetted: false,
     contact: null,
@@ -147,6 +151,7 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
   const clip = clipOf(pack, draft, safety?.linksOut ?? []);
   useShowReach(job.gate.holds ? clip.reach : null);
   const humid = figure(humidity);
+  const metV = figure(draft.met);
   /** What a test is told with, typed or run. */
   const told = {
     tested: clip.tested,
@@ -159,7 +164,10 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
     ...(wetted ? { wetted } : {}),
     ...(humid !== null ? { humidityPercent: humid } : {}),
   };
-  const unsaid = contact === null || (clip.asksPole && draft.terminals === null);
+  const unsaid =
+    (clip.tested.part === 'inside' && clip.tested.piece === '') ||
+    contact === null ||
+    (clip.asksPole && draft.terminals === null);
   const shownV = figure(volts);
   const points: SeriesPoint[] = MARKS.flatMap((timeS) => {
     const read = reading(rows[timeS] ?? '');
@@ -177,7 +185,8 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
       observation: {
         kind: 'tester',
         ...told,
-        points,
+        points: metV === null ? points : [],
+        ...(metV === null ? {} : { lockedOutV: metV }),
         ...(gives.tester && { tester: gives.tester }),
       },
       managementDisconnected: off,
@@ -334,6 +343,20 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
           />
           <Figure label="Into a short, mA" placeholder="15 at most" value={short} onChange={setShort} />
         </Row>
+        <Row style={{ alignItems: 'end' }}>
+          <Figure
+            label="It met a voltage and gave none, V"
+            placeholder="if so"
+            value={draft.met}
+            onChange={(v) => set({ met: v })}
+          />
+          {metV !== null && (
+            <Mute style={{ flex: 3 }}>
+              Recorded as no test. What holds a voltage to chassis is a sign of a leak: measure both ends of
+              this part to chassis, under Voltages.
+            </Mute>
+          )}
+        </Row>
         {gives.wrong && <ProblemNote what={gives.wrong} accepted="From its plate, or leave both empty." />}
         {problem && (
           <>
@@ -378,7 +401,7 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
               busy ||
               stream.busy ||
               !off ||
-              points.length === 0 ||
+              (points.length === 0 && metV === null) ||
               unsaid ||
               unread !== undefined ||
               gives.wrong !== null ||

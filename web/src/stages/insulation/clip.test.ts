@@ -14,6 +14,7 @@ const draft: ClipDraft = {
   from: first!,
   to: last!,
   module: below,
+  piece: '',
   which: 'heater',
   terminals: null,
 };

@@ -15,8 +15,10 @@ export interface ClipDraft {
   part: TestedPart['part'];
   from: string;
   to: string;
-  /** The module that is out, where everything but it is tested. */
+  /** The module that is out, where everything but it is tested; or the one that a piece of is tested. */
   module: string;
+  /** The piece of it, such as `half A`. */
+  piece: string;
   which: OtherPart;
   terminals: Terminals | null;
 }
@@ -45,6 +47,8 @@ function testedOf(d: ClipDraft): TestedPart {
       return { part: 'section', from: d.from, to: d.to };
     case 'except':
       return { part: 'except', module: d.module };
+    case 'inside':
+      return { part: 'inside', module: d.module, piece: d.piece.trim() };
     case 'other':
       return { part: 'other', which: d.which };
     default:

@@ -1,18 +1,20 @@
-import { testedLabel, type InsulationObservation } from '@cellmend/core/insulation';
+import { ENTRY_ADVICE, testedLabel, type InsulationObservation } from '@cellmend/core/insulation';
 import { parseQuantity } from '@cellmend/core/jot';
 import { InputProblem } from '@cellmend/core/pack';
-import { fixed, ohms } from '../../ui/words';
+import { fixed, ohms, when } from '../../ui/words';
 
 /** An observation in one line. */
 export function say(o: InsulationObservation): string {
   switch (o.kind) {
     case 'vehicle':
-      return `The vehicle shows ${o.ohm !== null ? ohms(o.ohm) : `${o.signalV} V of signal`}${o.wetted ? ', wet' : ''}`;
+      return `The vehicle shows ${o.ohm !== null ? ohms(o.ohm) : `${o.signalV} V of signal`}${o.pole ? ` at the ${o.pole} pole` : ''}${o.after ? `, after ${o.after}` : o.wetted ? ', wet' : ''}${o.readAt ? `, read ${when(o.readAt)}` : ''}`;
     case 'poles':
       return `${o.section ? `${testedLabel({ part: 'section', ...o.section })}: ` : ''}− to chassis ${fixed(o.negativeV, 1)} V, + to chassis ${fixed(o.positiveV, 1)} V of ${fixed(o.packV, 1)} V, meter ${ohms(o.meterOhm)} (${o.section ? 'a part alone' : { whole: 'pack in the vehicle', pack: 'pack alone', vehicle: 'vehicle side' }[o.side]})`;
     case 'known-resistor':
       return `V1 ${fixed(o.v1, 1)} V at the ${o.higher} pole, V2 ${fixed(o.v2, 1)} V, with ${ohms(o.r0Ohm)} ${fixed(o.v1WithR0, 1)} V`;
     case 'tester': {
+      if (o.lockedOutV !== undefined)
+        return `The tester met ${fixed(o.lockedOutV, 0)} V at ${testedLabel(o.tested)} and gave none: no test`;
       const last = o.points[o.points.length - 1]!;
       return `${o.setV} V on ${testedLabel(o.tested)}${o.terminals && o.tested.part === 'pack' ? ` from ${{ negative: 'the − pole', positive: 'the + pole', both: 'both poles' }[o.terminals]}` : ''}${o.wetted ? ', after wetting' : ''}${o.humidityPercent != null ? ` at ${fixed(o.humidityPercent, 0)} % humidity` : ''}: ${last.ohm === null ? 'pinned' : `${last.atLeast ? 'more than ' : ''}${ohms(last.ohm)}`} at ${last.timeS} s${last.voltageV === null ? '' : `, ${fixed(last.voltageV, 0)} V`}`;
     }
@@ -20,6 +22,8 @@ export function say(o: InsulationObservation): string {
       return `The limit is taken by ${o.by === 'working' ? 'the highest working voltage' : 'the measured voltage'}`;
     case 'seen':
       return `${o.evidence} at ${o.module}`;
+    case 'ways':
+      return `${ENTRY_ADVICE[o.of].name} ${waysInWords(o.ways)}: ${o.state}${o.part && o.part !== 'as it was' ? `, ${o.part}` : ''}${o.revision ? `, revision ${o.revision}` : ''}`;
     case 'answer':
       return `${o.question}: ${o.yes ? 'yes' : 'no'}`;
     case 'fuse':
@@ -30,6 +34,10 @@ export function say(o: InsulationObservation): string {
       return `Link ${o.link} ${o.open ? 'out' : 'back in'}`;
   }
 }
+
+/** Names of ways in a line: by their ends where they are many. */
+export const waysInWords = (ways: readonly string[]): string =>
+  ways.length <= 4 ? ways.join(', ') : `${ways[0]} to ${ways.at(-1)} (${ways.length})`;
 
 /** A number with prefix and unit, or null while it cannot be read. */
 export function figure(text: string): number | null {

@@ -17,6 +17,7 @@ import { Chips } from '../../ui/Chips';
 import { Button, DataTable, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { percent } from '../../ui/words';
 import { useAdd } from '../insulation/useAdd';
+import { WaysSeen } from './WaysSeen';
 
 /** What is seen at a place: it moves the search, ranks the causes, and may say where it came in. */
 export function SeenForm({ leak }: { leak: InsulationReport | null }) {
@@ -83,7 +84,6 @@ export function SeenForm({ leak }: { leak: InsulationReport | null }) {
                 <b>{leak.entry}</b>
               </p>
             )}
-            <Ways ways={leak.ways ?? null} />
             <DataTable>
               <thead>
                 <tr>
@@ -114,11 +114,13 @@ export function SeenForm({ leak }: { leak: InsulationReport | null }) {
           </Mute>
         )}
       </Stack>
+      <WaysSeen />
+      {leak?.ways && <Ways ways={leak.ways} />}
     </Sheet>
   );
 }
 
-/** Where it came in, among the ways that the profile knows. */
+/** Where it came in, among the ways that the profile knows and those that were seen. */
 export function Ways({ ways }: { ways: NonNullable<InsulationReport['ways']> | null }) {
   const { job } = useJobView();
   const { data } = useMemoryHere(job.number);
