@@ -1,3 +1,4 @@
+import { LOCKS_OUT_V, ownVoltage, shownBy, type HiddenCircuit } from './insulationCircuit';
 import { InputProblem } from '@cellmend/core/pack';
 import type { Driver, Instrument, Switched } from './instrument';
 import { connect, type Socket } from 'node:net';
@@ -93,8 +94,13 @@ export abstract class ScpiOutput implements Switched {
   /** The command is on its way before anything is waited for: an off that is sent later comes later. */
   protected async switchOn(): Promise<void> {
     this.client.say('OUTP ON');
-    if ((await this.client.ask('OUTP?')) !== '1')
-      throw new InputProblem('instrument', 'The instrument did not switch its output on.', '', '');
+    if ((await this.client.ask('OUTP?')) !== '1') await this.stayedOff();
+  }
+  /** Says why an output that was switched on is not. @throws InputProblem */
+  protected stayedOff(): Promise<never> {
+    return Promise.reject(
+      new InputProblem('instrument', 'The instrument did not switch its output on.', '', ''),
+    );
   }
   async outputOff(): Promise<void> {
     this.client.say('OUTP OFF');
@@ -112,6 +118,17 @@ class ScpiTester extends ScpiOutput implements Instrument {
     this.client.say(`SOUR:VOLT ${setV}`);
     return this.switchOn();
   }
+  /** A tester gives no voltage where it meets one. */
+  protected override async stayedOff(): Promise<never> {
+    const metV = Number(await this.client.ask('MEAS:VOLT?'));
+    if (!(metV > 0)) return super.stayedOff();
+    throw new InputProblem(
+      'locked-out',
+      `The tester met ${metV} V at its clips and gave none of its own.`,
+      'the tester',
+      'A part that floats holds no voltage to chassis: measure both its ends to chassis with a meter, and record what the tester met.',
+    );
+  }
   async read(): Promise<{ timeS: number; ohm: number; voltageV: number }> {
     const [timeS, ohm, voltageV] = figuresOf(await this.client.ask('FETC?'), ',');
     return { timeS: timeS ?? NaN, ohm: ohm ?? NaN, voltageV: voltageV ?? NaN };
@@ -124,11 +141,18 @@ export const openScpiTester: Driver = async (host, port) => {
   return new ScpiTester(client, identity);
 };
 
-/** What the simulated tester is clipped to: a leak, or good insulation that absorbs. */
-export interface ClippedTo {
-  leakOhm: number | null;
-  goodOhm: number;
-}
+/** What the simulated tester is clipped to: one leak, or good insulation that absorbs; or a whole string with its faults. */
+export type ClippedTo = { leakOhm: number | null; goodOhm: number } | HiddenCircuit;
+
+const circuitOf = (on: ClippedTo): HiddenCircuit =>
+  'modules' in on
+    ? on
+    : {
+        modules: 1,
+        goodOhm: on.goodOhm,
+        clip: [0],
+        leaks: on.leakOhm === null ? [] : [{ at: 0, ohm: on.leakOhm }],
+      };
 
 /** What may go wrong with a simulated tester, for tests and for learning. */
 export interface TesterFaults {
@@ -167,8 +191,11 @@ export class SimulatedTester {
       '[SOURce]:VOLTage[:LEVel]?': () => String(this.setV),
       'OUTPut[:STATe]': (p) => {
         fed();
-        this.startedAt = switchOf(p) ? performance.now() : null;
+        const on = switchOf(p) && ownVoltage(circuitOf(this.on)) < LOCKS_OUT_V;
+        this.startedAt = on ? performance.now() : null;
       },
+      // What it meets at its clips while it gives nothing itself.
+      'MEASure:VOLTage?': () => ownVoltage(circuitOf(this.on)).toFixed(1).replace(/\.0$/, ''),
       // Looking at the output does not keep it on: only who drives it does.
       'OUTPut[:STATe]?': () => (this.outputIsOn ? '1' : '0'),
       'FETCh?': () => {
@@ -209,12 +236,8 @@ export class SimulatedTester {
   private reading(): [number, number, number] {
     if (this.startedAt === null) return [0, 0, 0];
     const timeS = ((performance.now() - this.startedAt) / 1000) * this.speed;
-    const { leakOhm, goodOhm } = this.on;
-    // Absorption: the apparent resistance rises towards its final value over a minute or so.
-    const good = goodOhm * (0.45 + 0.55 * (1 - Math.exp(-timeS / 35)));
-    const ohm = leakOhm === null ? good : (good * leakOhm) / (good + leakOhm);
-    // The supply gives about 3.4 mA before it gives way.
-    const voltageV = Math.min(this.setV + (this.faults.overshootV ?? 0), 0.0034 * ohm);
+    const { ohm, voltageV: heldV } = shownBy(circuitOf(this.on), this.setV, timeS);
+    const voltageV = heldV < this.setV ? heldV : heldV + (this.faults.overshootV ?? 0);
     return [
       this.faults.frozenClock ? 0 : Number(timeS.toFixed(2)),
       Math.round(ohm),

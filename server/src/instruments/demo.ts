@@ -10,6 +10,9 @@ export const TESTER_SCALE = 12;
 /** Clipped to nothing in particular, Ω. */
 export const GOOD_OHM = 1.2e9;
 
+/** What each module of a demo string has, Ω. */
+const MODULE_OHM = 12.6e9;
+
 let clip: (on: ClippedTo) => void = () => undefined;
 
 /** The demo's tester is one entry among the workshop's instruments, wherever it runs. */
@@ -39,8 +42,18 @@ export async function simulateTester(store: Store): Promise<SimulatedTester> {
   return tester;
 }
 
-/** Clips the demo's tester to a part of a string of so many modules; `from` is −1 for the vehicle side. */
-export function clipDemo(from: number, to: number): void {
-  const inside = DEMO_LEAK.position >= from && DEMO_LEAK.position <= to;
-  clip({ leakOhm: inside ? DEMO_LEAK.ohm : null, goodOhm: 12.6e9 / Math.max(1, to - from + 1) });
+/**
+ * Clips the demo's tester to what its lead reaches of a string, by position; nothing of it is the vehicle side. Its leak shows where it is
+ * reached, whatever was said of the part.
+ */
+export function clipDemo(modules: number, reached: readonly number[]): void {
+  if (reached.length === 0) return clip({ leakOhm: null, goodOhm: MODULE_OHM });
+  const ends = reached.flatMap((i) => [i - 1, i]);
+  clip({
+    modules,
+    goodOhm: MODULE_OHM,
+    clip: reached,
+    open: ends.filter((l) => !(reached.includes(l) && reached.includes(l + 1))),
+    leaks: [{ at: DEMO_LEAK.position, ohm: DEMO_LEAK.ohm }],
+  });
 }

@@ -4,8 +4,9 @@ import {
   seriesQuery,
   testedLabel,
   testVoltageBounds,
+  reachOf,
+  terminalsOf,
   type InsulationObservation,
-  type TestedPart,
 } from '@cellmend/core/insulation';
 import { CLASS_B_V } from '@cellmend/core/safety';
 import { InputProblem, limitValue, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
@@ -347,7 +348,16 @@ export async function runOnInstrument(
     await withOpenLinks(store, job.id, pack, setUp, { refuse: true });
     allowedHost(instrument.host);
   }
-  if (instrument.simulated) clipDemo(...placesOf(input.tested, pack));
+  if (instrument.simulated) {
+    const terminals = terminalsOf(input);
+    // A tester in the hand is on some pole, whether or not anybody says which.
+    const reach = reachOf(pack, {
+      tested: input.tested,
+      terminals: terminals ?? 'negative',
+      open: input.openLinks ?? linksOutAt(pack, await linkRecord(store, job.id)),
+    });
+    clipDemo(pack.modules.length, reach.certain.length > 0 ? reach.certain : reach.possible);
+  }
   const { driver, host, port } = instrument;
   if (!isTester(driver))
     throw new InputProblem(
@@ -375,14 +385,6 @@ export async function runOnInstrument(
         onPoint: (point) => void announceNow(store, { topic: 'tester', job: job.number, point }),
       }),
   });
-}
-
-function placesOf(tested: TestedPart, pack: Pack): [number, number] {
-  const ids = pack.stringOrder.map((m) => pack.modules[m]!.id);
-  if (tested.part === 'pack') return [0, ids.length - 1];
-  if (tested.part !== 'section') return [-1, -1];
-  const [a, b] = [ids.indexOf(tested.from), ids.indexOf(tested.to)];
-  return [Math.min(a, b), Math.max(a, b)];
 }
 
 /** Why a run's readings are not stored as they are; null if they are. */
