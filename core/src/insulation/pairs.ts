@@ -20,7 +20,7 @@ export interface Outcome {
  * @param density how well the voltages fit one leak at each place; 1 at all of them where they say nothing
  * @param weight of what was seen at each place
  * @param outside how likely the one leak is outside the pack, before the tests
- * @returns how likely each place leaks, in string order and outside last, scaled to add up to 1; and how likely it is that two leak
+ * @returns how likely each place leaks, in string order and outside last: they add up to more than 1 where two may; and how likely two do
  */
 export function weighLeaks(s: {
   places: readonly { low: number; high: number }[];
@@ -55,7 +55,8 @@ export function weighLeaks(s: {
       leaks[j]! += w;
       two += w;
     }
-  return { probability: toOne(leaks), two: two / (one + two || 1) };
+  const all = one + two || 1;
+  return { probability: leaks.map((x) => x / all), two: two / all };
 }
 
 /** How well the voltages at the terminals fit two leaks: 1 where they say nothing. */

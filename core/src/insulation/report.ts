@@ -21,7 +21,7 @@ import { runsWithout } from './passes';
 import { mergeSizes } from './size';
 import { foundAlone, furtherLeaks, sizeLeft, withEliminated, type FoundLeak } from './further';
 import { searchOf } from './next';
-import { headline, healthy, nextStep } from './search';
+import { headline, healthy, nextStep, NOT_MEASURED } from './search';
 import {
   testedLabel,
   type InsulationInputs,
@@ -123,8 +123,16 @@ function bothStates(
   return {
     ...main,
     text: `${main.text} Measured ${state === 'dry' ? 'wet' : 'dry'}.`.trim(),
-    other: { state, title: other.title, text: other.text },
+    other: toldApart(state, other),
   };
+}
+
+/** What the other state shows, in a title and a text; of one in which only the vehicle spoke, what it said. */
+function toldApart(state: 'dry' | 'wet', other: InsulationReport): InsulationReport['other'] {
+  if (other.title !== NOT_MEASURED) return { state, title: other.title, text: other.text };
+  return other.vehicle
+    ? { state, title: `the vehicle alone, ${other.vehicle.text.replace(/\.$/, '')}`, text: '' }
+    : null;
 }
 
 /** The same of what was measured in one state of the pack. */
@@ -283,9 +291,11 @@ function reportOfState(
     const passed = [...own].reverse().filter((t) => t.result.verdict === 'pass');
     const cleanTest = passed.find((t) => t.lacks === '') ?? passed[0];
     const leakTest = own.find((t) => t.result.verdict === 'leak' && alone(t));
+    const isFound = foundAt.some((f) => f.at === i);
     return {
       moduleIndex: m,
-      probability: p[i]!,
+      // Where one was found and another is looked for, what is shown is where that is.
+      probability: !further?.why ? p[i]! : isFound ? 1 : further.probability[i]!,
       state: leakTest
         ? doubted.has(i)
           ? 'suspect'

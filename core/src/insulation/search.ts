@@ -10,6 +10,9 @@ export const TEST_MIN = 6;
 /** From this share on it is worth to part pack and vehicle before the string is opened. */
 const WORTH_SIDES = 0.08;
 
+/** The title while no terminal and no part was measured. */
+export const NOT_MEASURED = 'Not measured yet';
+
 /** What is known in two sentences. */
 export function headline(s: {
   found: string | null;
@@ -87,7 +90,7 @@ export function headline(s: {
   if (found) return { title: `At ${found}`, text };
   if (!location && s.tests.length === 0)
     return {
-      title: 'Not measured yet',
+      title: NOT_MEASURED,
       text: 'Two voltages at the terminals tell how big the leak is and where along the string it sits.',
     };
   const noneLeaks = s.tests.every((t) => t.result.verdict !== 'leak');

@@ -1,4 +1,4 @@
-import { useCallback, useRef, useState } from 'react';
+import { useCallback, useEffect, useRef, useState } from 'react';
 
 /** Puts something where a form finds it as its draft. */
 export const keepDraft = <T>(name: string, value: T): void =>
@@ -36,4 +36,13 @@ export function useDraft<T>(
     setValue(begin.current);
   }, [key]);
   return [value, set, clear, restart];
+}
+
+/** The value of the newest render: what is typed while an answer is on its way is not cleared with what was sent. */
+export function useNewest<T>(value: T): { readonly current: T } {
+  const newest = useRef(value);
+  useEffect(() => {
+    newest.current = value;
+  }, [value]);
+  return newest;
 }

@@ -175,7 +175,10 @@ export function InsulationStage({ question, stage }: StageProps) {
 
 function Found({ leak }: { leak: InsulationReport }) {
   // A known resistor measures the leak itself; what bounds it is no headline beside that.
-  const r = leak.sizes?.sources.find((s) => s.from === 'the known resistor')?.size ?? leak.leakOhm;
+  const r =
+    leak.sizes?.sources.find((s) => s.from === 'the known resistor')?.size ??
+    // Of sources that do not agree none is the headline.
+    (leak.sizes?.agree === false ? null : leak.leakOhm);
   const unbounded = r && r.high >= UNBOUNDED_OHM;
   const bounded = r && !unbounded && r.low < 0.2 * r.high && r.value < 0.9 * r.high;
   const size = r && (unbounded ? `≥ ${ohms(r.low)}` : bounded ? `≤ ${ohms(r.high)}` : ohms(r.value));

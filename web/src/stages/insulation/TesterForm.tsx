@@ -84,6 +84,8 @@ function Figure({
 
 /** A test with an insulation tester: what is clipped, then figures typed or streamed. */
 interface Draft extends ClipDraft {
+  /** The proposed part that the form was opened with: another proposal begins anew. */
+  proposed: string;
   /** Null until somebody types one: then it is this workshop's usual one. */
   setV: string | null;
   rows: Record<number, string>;
@@ -113,7 +115,9 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
   );
   const order = pack.stringOrder.map((m) => pack.modules[m]!.id);
   // What is half typed is kept with the part it was read at: for another part it would be a false reading.
+  const proposed = preset?.modules.join(' to ') ?? '';
   const fresh: Draft = {
+    proposed,
     part: 'section',
     from: preset?.modules[0] ?? order[0]!,
     to: preset?.modules[1] ?? order[order.length - 1]!,
@@ -132,7 +136,7 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
     contact: null,
   };
   const [kept, setKept, forget] = useDraft<Draft>(`${job.number}.tester.test`, fresh);
-  const draft = preset && (kept.from !== fresh.from || kept.to !== fresh.to) ? fresh : { ...fresh, ...kept };
+  const draft = preset && kept.proposed !== proposed ? fresh : { ...fresh, ...kept };
   const { from, to, rows, volts, temperature, humidity, mounted, wetted, contact } = draft;
   const setV = draft.setV ?? usual;
   const set = (change: Partial<Draft>): void => setKept({ ...draft, ...change });
@@ -226,7 +230,9 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
     <Sheet>
       <Stack>
         <h2>
-          {preset ? `Test ${from === to ? from : `${from} to ${to}`}` : 'What is clipped to the tester?'}
+          {preset && draft.part === 'section'
+            ? `Test ${from === to ? from : `${from} to ${to}`}`
+            : 'What is clipped to the tester?'}
         </h2>
         <ClipFields
           order={order}

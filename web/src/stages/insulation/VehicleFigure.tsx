@@ -19,7 +19,7 @@ import {
 } from 'recharts';
 import { decisionOf, useInsulation } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
-import { useDraft } from '../../shell/useDraft';
+import { useDraft, useNewest } from '../../shell/useDraft';
 import { Chips } from '../../ui/Chips';
 import { Field, Input } from '../../ui/Field';
 import { Button, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
@@ -43,6 +43,7 @@ export function VehicleFigure({ leak }: { leak: InsulationReport | null }) {
   const [kept, setDraft] = useDraft(`${job.number}.vehicle-figure`, EMPTY);
   const draft = { ...EMPTY, ...kept };
   const set = (change: Partial<typeof EMPTY>): void => setDraft({ ...draft, ...change });
+  const newest = useNewest(kept);
   const { add, busy, problem } = useAdd();
   const shown = figure(draft.shown);
   const temperatureC = figure(draft.temperature);
@@ -69,10 +70,10 @@ export function VehicleFigure({ leak }: { leak: InsulationReport | null }) {
         ...(temperatureC !== null && { temperatureC }),
       },
     });
-    if (ok) setDraft(EMPTY);
+    if (ok && newest.current === kept) setDraft(EMPTY);
   };
   const ours = leak?.sizes?.sources.find((s) => s.from === 'the known resistor') ?? null;
-  const newest = readings.at(-1);
+  const lastRead = readings.at(-1);
   return (
     <Sheet>
       <Stack>
@@ -156,9 +157,9 @@ export function VehicleFigure({ leak }: { leak: InsulationReport | null }) {
             </Button>
           </div>
         )}
-        {newest && ours && (
+        {lastRead && ours && (
           <p>
-            The vehicle shows {ohms(newest.ohm)}; a known resistor measured {ohms(ours.size.value)} (
+            The vehicle shows {ohms(lastRead.ohm)}; a known resistor measured {ohms(ours.size.value)} (
             {ohms(ours.size.low)} to {ohms(ours.size.high)}).
           </p>
         )}
@@ -202,15 +203,16 @@ function Course({ readings }: { readings: readonly (VehicleReading & { after: st
     limitValue(pack.profile, k),
   );
   const all = [...readings.map((r) => r.ohm), stop!];
-  const low = 10 ** Math.floor(Math.log10(Math.max(100, Math.min(...all))));
+  const low = 10 ** Math.floor(Math.log10(Math.max(100, Math.min(...all)) * 0.7));
   const high = 10 ** Math.ceil(Math.log10(Math.max(...all, warn! * 1.5)));
+  const ticks = [1, 2, 5].flatMap((k) => [1, 10, 100].map((d) => k * d * low)).filter((v) => v <= high);
   const of = (wetted: boolean) =>
     readings.filter((r) => r.wetted === wetted).map((r) => ({ ...r, t: Date.parse(r.at) }));
   return (
     <>
       <ResponsiveContainer width="100%" height={210}>
         <ScatterChart margin={{ top: 10, right: 60, bottom: 0, left: 0 }}>
-          <CartesianGrid stroke="var(--line)" vertical={false} />
+          <CartesianGrid stroke="var(--line)" vertical={false} horizontalValues={ticks} />
           <XAxis
             dataKey="t"
             type="number"
@@ -224,6 +226,8 @@ function Course({ readings }: { readings: readonly (VehicleReading & { after: st
             dataKey="ohm"
             scale="log"
             domain={[low, high]}
+            ticks={ticks}
+            interval={0}
             tickFormatter={(v: number) => ohms(v)}
             width={70}
             stroke="var(--mute)"

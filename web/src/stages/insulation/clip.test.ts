@@ -47,4 +47,10 @@ describe('what is clipped', () => {
       pull: [],
     });
   });
+
+  it('a piece of a module reaches that module alone, asks for no pole and pulls no link', () => {
+    const clip = clipOf(pack, { ...draft, part: 'inside', piece: ' half A ' }, []);
+    expect(clip).toMatchObject({ asksPole: false, pull: [], tested: { part: 'inside', piece: 'half A' } });
+    expect(clip.reach.certain).toHaveLength(1);
+  });
 });

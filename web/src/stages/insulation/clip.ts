@@ -59,6 +59,7 @@ function testedOf(d: ClipDraft): TestedPart {
 /** @param out links that are out by the record */
 export function clipOf(pack: Pack, draft: ClipDraft, out: readonly string[]): ClipView {
   const tested = testedOf(draft);
+  if (tested.part === 'inside') return pieceOf(pack, tested, out);
   const order = pack.stringOrder.map((m) => pack.modules[m]!.id);
   const links = linksInOrder(pack);
   const [a, b] =
@@ -75,6 +76,23 @@ export function clipOf(pack: Pack, draft: ClipDraft, out: readonly string[]): Cl
   const reach = from(draft.terminals ?? (asksPole ? null : 'both'));
   const inside = links.flatMap((l, i) => (l && i >= a! && i < b! && open.includes(l.id) ? [l.id] : []));
   return { tested, open, pull, asksPole, reach, says: saysOf(pack, reach, inside) };
+}
+
+/** A piece of a module, which hangs on nothing. */
+function pieceOf(
+  pack: Pack,
+  tested: Extract<TestedPart, { part: 'inside' }>,
+  out: readonly string[],
+): ClipView {
+  const at = pack.stringOrder.findIndex((m) => pack.modules[m]!.id === tested.module);
+  return {
+    tested,
+    open: [...out],
+    pull: [],
+    asksPole: false,
+    reach: { certain: [at], possible: [at] },
+    says: `Reaches one piece of ${tested.module}: a leak is in it, a pass says nothing of the rest.`,
+  };
 }
 
 function saysOf(pack: Pack, { certain, possible }: Reach, inside: readonly string[]): string {

@@ -1,7 +1,7 @@
 import { InsulationObservationSchema } from '@cellmend/contract/insulation';
 import type { InsulationObservation } from '@cellmend/core/insulation';
 import { describe, expect, it } from 'vitest';
-import { accuracyOf, reading, say } from './view';
+import { accuracyOf, reading, say, waysInWords } from './view';
 
 describe('what a tester shows', () => {
   it.each([
@@ -68,4 +68,14 @@ it('says every kind of observation in words, without a raw figure or id', () => 
   expect(told[4]).toBe('The limit is taken by the measured voltage');
   expect(told[5]).toMatch(/more than 4 GΩ at 60 s/);
   expect(new Set(told).size).toBe(all.length);
+});
+
+describe('names of ways in', () => {
+  it('that are neighbours are told by their ends, and counted where they are more than a few', () => {
+    expect(waysInWords(['V3', 'V17'])).toBe('V3, V17');
+    expect(waysInWords(['V1', 'V2', 'V4', 'V5', 'V6', 'seam rear'])).toBe(
+      'V1 to V2, V4 to V6, seam rear (6)',
+    );
+    expect(waysInWords(Array.from({ length: 84 }, (_, i) => `V${i + 1}`))).toBe('V1 to V84 (84)');
+  });
 });

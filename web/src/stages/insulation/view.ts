@@ -35,9 +35,20 @@ export function say(o: InsulationObservation): string {
   }
 }
 
-/** Names of ways in a line: by their ends where they are many. */
-export const waysInWords = (ways: readonly string[]): string =>
-  ways.length <= 4 ? ways.join(', ') : `${ways[0]} to ${ways.at(-1)} (${ways.length})`;
+/** Names of ways in a line: neighbours by their ends, and how many where they are more than a few. */
+export function waysInWords(ways: readonly string[]): string {
+  const parts = ways.map((w) => /^(.*?)(\d+)$/.exec(w));
+  const runs: [string, string][] = [];
+  ways.forEach((w, i) => {
+    const [here, before] = [parts[i], i > 0 ? parts[i - 1] : null];
+    const next = here && before && here[1] === before[1] && Number(here[2]) === Number(before[2]) + 1;
+    if (next) runs.at(-1)![1] = w;
+    else runs.push([w, w]);
+  });
+  const words = runs.map(([from, to]) => (from === to ? from : `${from} to ${to}`));
+  const shown = words.length > 5 ? [...words.slice(0, 4), 'others'] : words;
+  return `${shown.join(', ')}${ways.length > 4 ? ` (${ways.length})` : ''}`;
+}
 
 /** A number with prefix and unit, or null while it cannot be read. */
 export function figure(text: string): number | null {

@@ -33,90 +33,96 @@ export function SeenForm({ leak }: { leak: InsulationReport | null }) {
   };
   const place = module || (selected !== null ? pack.modules[selected]!.id : pack.modules[0]!.id);
   return (
-    <Sheet>
-      <Stack>
-        <h2>What is seen, and where?</h2>
-        <Chips
-          selectionMode="single"
-          selectedKeys={evidence ? [evidence] : []}
-          onSelectionChange={(k) => setEvidence(([...k][0] as Evidence | undefined) ?? null)}
-          aria-label="What is seen"
-        >
-          {EVIDENCE_NAMES.map((e) => (
-            <ToggleButton key={e} id={e}>
-              {e}
-            </ToggleButton>
-          ))}
-        </Chips>
-        <Row>
-          <Field style={{ flexDirection: 'row', alignItems: 'center', gap: 10 }}>
-            At module
-            <Select value={place} onChange={(e) => setModule(e.target.value)} style={{ width: 110 }}>
-              {pack.modules.map((m) => (
-                <option key={m.id}>{m.id}</option>
-              ))}
-            </Select>
-          </Field>
+    <>
+      <Sheet>
+        <Stack>
+          <h2>What is seen, and where?</h2>
           <Chips
             selectionMode="single"
-            disallowEmptySelection
-            selectedKeys={[degree]}
-            onSelectionChange={(k) => setDegree([...k][0] as Degree)}
-            aria-label="How much"
+            selectedKeys={evidence ? [evidence] : []}
+            onSelectionChange={(k) => setEvidence(([...k][0] as Evidence | undefined) ?? null)}
+            aria-label="What is seen"
           >
-            {DEGREE_NAMES.map((d) => (
-              <ToggleButton key={d} id={d}>
-                {d}
+            {EVIDENCE_NAMES.map((e) => (
+              <ToggleButton key={e} id={e}>
+                {e}
               </ToggleButton>
             ))}
           </Chips>
-          <Button isDisabled={busy || !person.mayWrite || evidence === null} onPress={() => void record()}>
-            {evidence === null
-              ? 'Choose what is seen'
-              : `Record ${degree === 'clear' ? '' : `${degree} `}${evidence} at ${place}`}
-          </Button>
-        </Row>
-        {problem && <ProblemNote what={problem.what} accepted={problem.accepted} />}
-        {leak && leak.causes.length > 0 ? (
-          <>
-            {leak.entry && (
-              <p>
-                <b>{leak.entry}</b>
-              </p>
-            )}
-            <DataTable>
-              <thead>
-                <tr>
-                  <th>Cause</th>
-                  <th>Because of</th>
-                  <th>So that it does not come back</th>
-                </tr>
-              </thead>
-              <tbody>
-                {leak.causes.map((c) => (
-                  <tr key={c.cause}>
-                    <td>
-                      <b>{c.cause}</b>
-                    </td>
-                    <td>{c.because.join(', ')}</td>
-                    <td>
-                      <Mute>{CAUSE_ADVICE[c.cause]}</Mute>
-                    </td>
-                  </tr>
+          <Row>
+            <Field style={{ flexDirection: 'row', alignItems: 'center', gap: 10 }}>
+              At module
+              <Select value={place} onChange={(e) => setModule(e.target.value)} style={{ width: 110 }}>
+                {pack.modules.map((m) => (
+                  <option key={m.id}>{m.id}</option>
                 ))}
-              </tbody>
-            </DataTable>
-          </>
-        ) : (
-          <Mute>
-            Residue, rust, bent plates, rubbed wires: each points at causes. Clean and dry places count as
-            well.
-          </Mute>
-        )}
-      </Stack>
-      <WaysSeen />
-      {leak?.ways && <Ways ways={leak.ways} />}
-    </Sheet>
+              </Select>
+            </Field>
+            <Chips
+              selectionMode="single"
+              disallowEmptySelection
+              selectedKeys={[degree]}
+              onSelectionChange={(k) => setDegree([...k][0] as Degree)}
+              aria-label="How much"
+            >
+              {DEGREE_NAMES.map((d) => (
+                <ToggleButton key={d} id={d}>
+                  {d}
+                </ToggleButton>
+              ))}
+            </Chips>
+            <Button isDisabled={busy || !person.mayWrite || evidence === null} onPress={() => void record()}>
+              {evidence === null
+                ? 'Choose what is seen'
+                : `Record ${degree === 'clear' ? '' : `${degree} `}${evidence} at ${place}`}
+            </Button>
+          </Row>
+          {problem && <ProblemNote what={problem.what} accepted={problem.accepted} />}
+          {leak && leak.causes.length > 0 ? (
+            <>
+              {leak.entry && (
+                <p>
+                  <b>{leak.entry}</b>
+                </p>
+              )}
+              <DataTable>
+                <thead>
+                  <tr>
+                    <th>Cause</th>
+                    <th>Because of</th>
+                    <th>So that it does not come back</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {leak.causes.map((c) => (
+                    <tr key={c.cause}>
+                      <td>
+                        <b>{c.cause}</b>
+                      </td>
+                      <td>{c.because.join(', ')}</td>
+                      <td>
+                        <Mute>{CAUSE_ADVICE[c.cause]}</Mute>
+                      </td>
+                    </tr>
+                  ))}
+                </tbody>
+              </DataTable>
+            </>
+          ) : (
+            <Mute>
+              Residue, rust, bent plates, rubbed wires: each points at causes. Clean and dry places count as
+              well.
+            </Mute>
+          )}
+        </Stack>
+      </Sheet>
+      <Sheet>
+        <Stack>
+          <WaysSeen />
+          {leak?.ways && <Ways ways={leak.ways} />}
+        </Stack>
+      </Sheet>
+    </>
   );
 }
 

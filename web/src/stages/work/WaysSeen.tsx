@@ -15,7 +15,7 @@ import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import { useInsulation } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
-import { useDraft } from '../../shell/useDraft';
+import { useDraft, useNewest } from '../../shell/useDraft';
 import { Chips } from '../../ui/Chips';
 import { Field, Input, Select } from '../../ui/Field';
 import { Button, DataTable, Mute, ProblemNote, Row, Stack } from '../../ui/parts';
@@ -31,6 +31,7 @@ export function WaysSeen() {
   const { data } = useInsulation(job.number);
   const [draft, setDraft] = useDraft(`${job.number}.ways`, EMPTY);
   const [state, setState] = useState<WayState | null>(null);
+  const newest = useNewest(draft);
   const { add, busy, problem } = useAdd();
   const set = (change: Partial<typeof EMPTY>): void => setDraft({ ...draft, ...change });
   const entries = pack.profile.entries ?? [];
@@ -56,7 +57,7 @@ export function WaysSeen() {
         ...(draft.revision.trim() === '' ? {} : { revision: draft.revision.trim() }),
       },
     });
-    if (!ok) return;
+    if (!ok || newest.current !== draft) return;
     setDraft({ ...EMPTY, of: draft.of });
     setState(null);
   };
