@@ -171,3 +171,27 @@ it('edits a pack profile with the map beside it: numbers, single modules and lin
   await page.getByRole('option', { name: /^ROOF/ }).waitFor();
   expect(errors).toEqual([]);
 });
+
+it('a new job whose pack is not known waits for its profile, and goes on with it', async () => {
+  const { page, errors } = await depot.tablet();
+  await signInAs(page, 'Ina Holm');
+  await page.getByRole('button', { name: 'New job' }).click();
+  await page.getByLabel('Vehicle').fill('Mail cart 3');
+  await page.getByLabel('Complaint').fill('no drive after the winter');
+  await page.getByRole('button', { name: 'Make its profile' }).click();
+  await page.getByRole('button', { name: 'New profile' }).click();
+  await page.getByLabel('Name', { exact: true }).fill('Mail cart pack');
+  expect(await page.getByRole('button', { name: 'Back to the new job' }).count()).toBe(0);
+  await page.getByRole('button', { name: 'Save', exact: true }).click();
+  await page.getByRole('button', { name: 'Back to the new job' }).click();
+  // What was typed is there, and its pack is chosen.
+  expect(await page.getByLabel('Vehicle').inputValue()).toBe('Mail cart 3');
+  await page
+    .getByRole('combobox', { name: 'Pack' })
+    .getByText('Mail cart pack')
+    .waitFor({ state: 'attached' });
+  await page.getByRole('button', { name: 'Open job' }).click();
+  await page.getByRole('heading', { name: 'What does the owner see' }).waitFor();
+  await page.getByText('Mail cart 3').first().waitFor();
+  expect(errors).toEqual([]);
+});

@@ -151,7 +151,8 @@ function OnBench({ bench: { on, waits, overAt, warmest } }: { bench: NonNullable
 /** Home: what needs a person next. */
 export function Board({ person }: { person: Person }) {
   const { data } = useBoard();
-  const [opening, setOpening] = useState(false);
+  // Whoever went to describe a pack comes back to the job that waits for it.
+  const [opening, setOpening] = useState(() => new URLSearchParams(location.search).get('new') === 'job');
   const now = data?.rows.filter((r) => r.group === 'now') ?? [];
   const running = data?.rows.filter((r) => r.group === 'running') ?? [];
   const closed = data?.rows.filter((r) => r.group === 'closed') ?? [];

@@ -5,10 +5,11 @@ import { useVehicles } from '../api/hooks';
 import { usePacks } from '../packs/Packs';
 import { useDraft } from '../shell/useDraft';
 import { Input, Select, TextArea, Field } from '../ui/Field';
-import { Button, LinkButton, Mute, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
+import { Button, Mute, ProblemNote, Row, Sheet, Stack } from '../ui/parts';
 import { odometer } from '../ui/units';
 import { day } from '../ui/words';
 import { useOnward } from '../shell/useOnward';
+import { JOB_DRAFT, NO_JOB, type JobDraft } from './waitingJob';
 
 /** What is known of a vehicle that was here before, in one line. */
 function knownWords(v: Vehicle): string {
@@ -27,12 +28,12 @@ function knownWords(v: Vehicle): string {
 export function NewJob({ onClose }: { onClose: () => void }) {
   const { data } = usePacks();
   const { data: vehicles } = useVehicles();
-  const [draft, setDraft, clear] = useDraft('new-job', {
-    title: '',
-    plate: '',
-    complaint: '',
-    packProfileId: '',
-  });
+  const [draft, setDraft, clear] = useDraft<JobDraft>(JOB_DRAFT, NO_JOB);
+  const describePack = (): void => {
+    // Once its pack is described, the way leads back here.
+    setDraft({ ...draft, waitsForPack: true });
+    onward('/packs');
+  };
   const [problem, setProblem] = useState<string | null>(null);
   const onward = useOnward();
   const plate = (draft.plate ?? '').trim();
@@ -71,7 +72,7 @@ export function NewJob({ onClose }: { onClose: () => void }) {
           <h2>No pack profile yet</h2>
           <p>A job is about a pack: its groups, modules and limits come first.</p>
           <Row>
-            <LinkButton to="/packs">Make a pack profile</LinkButton>
+            <Button onPress={describePack}>Make a pack profile</Button>
             <Button quiet onPress={onClose}>
               Not now
             </Button>
@@ -126,9 +127,9 @@ export function NewJob({ onClose }: { onClose: () => void }) {
             <Mute style={{ flex: 1 }}>
               A pack that is not listed gets its profile first; what is typed here stays.
             </Mute>
-            <LinkButton $quiet to="/packs">
+            <Button quiet onPress={describePack}>
               Make its profile
-            </LinkButton>
+            </Button>
           </Row>
         )}
         <Field>

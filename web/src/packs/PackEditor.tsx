@@ -24,6 +24,7 @@ import { RestCurve, RestCurveTable } from './RestCurve';
 import { Topology } from './Topology';
 import { ChemistryField } from './ChemistryField';
 import { useOnward } from '../shell/useOnward';
+import { jobWaits, NEW_JOB_PATH, packForWaitingJob } from '../board/waitingJob';
 
 const Split = styled.div`
   display: grid;
@@ -80,6 +81,8 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
   const [wanted, setWanted] = useState<Chemistry | null>(null);
   const asked = wanted === profile.chemistry ? null : wanted;
   const [busy, setBusy] = useState(false);
+  // It was saved here, and a new job waits for it.
+  const [described, setDescribed] = useState(false);
   const { mutate } = useSWRConfig();
   const onward = useOnward();
   const parsed = PackProfileSchema.safeParse(profile);
@@ -137,6 +140,7 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
         : await send<StoredProfile>('PUT', `/packs/${stored.id}`, { profile, baseVersion: base });
       setBase(saved.version);
       await mutate((k) => typeof k === 'string' && k.startsWith('/packs'));
+      if (jobWaits()) setDescribed(true);
       if (asNew) onward(`/packs/${saved.id}`);
     } catch (e) {
       setProblem(
@@ -351,10 +355,21 @@ function Form({ stored, person }: { stored: StoredProfile; person: Person }) {
               )}
               {person.mayWrite && (
                 <Button
+                  quiet={described}
                   isDisabled={errors.length > 0 || asked !== null || busy}
                   onPress={() => void save(false)}
                 >
                   Save
+                </Button>
+              )}
+              {described && (
+                <Button
+                  onPress={() => {
+                    packForWaitingJob(stored.id);
+                    onward(NEW_JOB_PATH);
+                  }}
+                >
+                  Back to the new job
                 </Button>
               )}
             </Row>

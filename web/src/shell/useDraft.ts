@@ -7,20 +7,23 @@ export const keepDraft = <T>(name: string, value: T): void =>
 /** Whether a form has a draft that was begun and neither sent nor cleared. */
 export const hasDraft = (name: string): boolean => localStorage.getItem(`cellmend.draft.${name}`) !== null;
 
+/** What was typed so far under a name, or `first`. */
+export function readDraft<T>(name: string, first: T): T {
+  try {
+    const kept = localStorage.getItem(`cellmend.draft.${name}`);
+    return kept === null ? first : (JSON.parse(kept) as T);
+  } catch {
+    return first;
+  }
+}
+
 /** Text or choices typed into a form, kept in this browser until they are signed: a reload loses nothing. */
 export function useDraft<T>(
   name: string,
   first: T,
 ): [value: T, set: (value: T) => void, clear: () => void, restart: () => void] {
   const key = `cellmend.draft.${name}`;
-  const [value, setValue] = useState<T>(() => {
-    try {
-      const kept = localStorage.getItem(key);
-      return kept === null ? first : (JSON.parse(kept) as T);
-    } catch {
-      return first;
-    }
-  });
+  const [value, setValue] = useState<T>(() => readDraft(name, first));
   const set = useCallback(
     (next: T) => {
       setValue(next);
