@@ -17,3 +17,4 @@ export * from './passes';
 export * from './ways';
 export { oddOnes } from './alike';
 export * from './trend';
+export * from './drying';

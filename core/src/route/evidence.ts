@@ -98,8 +98,13 @@ export const EVIDENCE: Record<EvidenceId, EvidenceFacts> = {
     stage: 'bench',
     need: 'Dry it',
     per: 'measure',
-    says: (at) => `${at} is cleaned and dried through.`,
-    check: { asks: 'Cleaned and dried through' },
+    says: (at) =>
+      `${at} is cleaned and dried through, until its insulation rises no more at a known temperature, and wetted again: a dry pass alone proves nothing.`,
+    check: {
+      asks: 'Cleaned and dried through',
+      besides: ['followed until its insulation rose no more', 'wetted again and tested'],
+      papers: 'How it was dried: warmth in °C, hours, vacuum or not',
+    },
     met: checked('dried'),
     here: true,
   },

@@ -127,7 +127,7 @@ function judged(input: z.output<typeof NewCheckSchema>, pack: Pack): CheckData {
   }
   const papers = isProof(input.check) ? undefined : EVIDENCE[input.check].check?.papers;
   if (papers !== undefined && input.passed && input.text.length < 3)
-    throw new Refusal('unacceptable', 'Its papers are missing', `${papers}: nothing is written down.`, {
+    throw new Refusal('unacceptable', 'Not written down yet', `${papers}: nothing is written down.`, {
       fields: [{ field: 'text', message: `${papers}.` }],
     });
   return {

@@ -4,6 +4,7 @@ import { InputProblem } from '@cellmend/core/pack';
 import { EVIDENCE } from '@cellmend/core/route';
 import { useState } from 'react';
 import { useJobView } from '../../shell/jobContext';
+import { DryingSoFar } from './DryingSoFar';
 import { useDraft } from '../../shell/useDraft';
 import { useWrite } from '../../shell/useWrite';
 import { ToggleButton } from 'react-aria-components';
@@ -15,17 +16,20 @@ import { Button, ProblemNote, Row, Stack } from '../../ui/parts';
 export function CheckForm({ step, onDone }: { step: Job['steps'][number]; onDone: () => void }) {
   const { asks, unit = '', besides = [], papers } = EVIDENCE[step.evidence].check!;
   return (
-    <Looked
-      check={step.evidence as CheckId}
-      place={step.place}
-      asks={besides.length > 0 ? `${asks}? And: ${besides.join(', ')}?` : `${asks}?`}
-      besides={besides}
-      papers={papers}
-      unit={unit}
-      yes="Passed"
-      no="Not passed"
-      onDone={onDone}
-    />
+    <>
+      {step.evidence === 'dried' && <DryingSoFar place={step.place} />}
+      <Looked
+        check={step.evidence as CheckId}
+        place={step.place}
+        asks={besides.length > 0 ? `${asks}? And: ${besides.join(', ')}?` : `${asks}?`}
+        besides={besides}
+        papers={papers}
+        unit={unit}
+        yes="Passed"
+        no="Not passed"
+        onDone={onDone}
+      />
+    </>
   );
 }
 
