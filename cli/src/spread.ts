@@ -66,6 +66,7 @@ export function answerOf(report: SpreadReport): unknown {
       alternatives: f.alternatives.map((a) => ({ verdict: a.verdict, confidence: round(a.confidence, 3) })),
       estimate: Object.fromEntries(Object.entries(f.estimate).map(([k, v]) => [k, round(v as number, 4)])),
       reasons: f.reasons,
+      ...(f.films ? { films: f.films } : {}),
     })),
     nextTest: report.nextTest,
     pack: report.pack,

@@ -63,6 +63,19 @@ const ChannelFindingSchema = z.object({
   separate: z.number(),
   leftMv: z.number().optional(),
   scatterMv: z.number().optional(),
+  films: z
+    .array(
+      z.object({
+        verdict,
+        shows: z.array(
+          z.object({
+            after: z.enum(['charge', 'drive', 'standing']),
+            deltaMv: z.tuple([z.number(), z.number()]),
+          }),
+        ),
+      }),
+    )
+    .optional(),
   pairedWith: z.string().optional(),
   absolute: z.enum(['reversed', 'over-charged']).optional(),
   seat: z.enum(['joint', 'cell']).optional(),

@@ -2,6 +2,8 @@ import { factsOf, modulesOfChannel, type Estimated, type Pack } from '../pack';
 import type { ScanRecord } from '../scan';
 import { lookAbsolutely, type AbsoluteLook } from './absolute';
 import { observe, type Observed } from './observe';
+import { ONE_READING_SUREST, openFinding } from './oneReading';
+import { median } from './statistics';
 import { majorityOf, nothingWrong, spreadOut, type Judged, type Majority } from './majority';
 import {
   differencesOf,
@@ -266,15 +268,19 @@ export function diagnose(
   const { observed } = m;
   const { healthy, byLoad, onBars, harmless, pairs, standing, weighed } = looked;
 
+  const oneReading = isOneReading(m.observed, worked);
+  const opened = (f: ChannelFinding): ChannelFinding => (oneReading ? leftOpenByOne(f, m.observed, pack) : f);
+  const judged = verdictsOf(standing, pack, pairs, weighed);
   const findings = [
     ...signatures.map((s) => signatureFinding(s, pack)),
     ...byLoad.flatMap((t) => loadTapFindings(t, pack)),
-    ...verdictsOf(standing, pack, pairs, weighed),
+    ...judged.map(opened),
   ];
   const indexOf = new Map(pack.channels.map((c, i) => [c.id, i]));
   const told = new Set([...onBars, ...standing.map((j) => j.channelIndex)]);
   findings.push(...strangers(m, plain, healthy, told));
-  findings.push(...pastEmpty(m, plain, new Set([...told, ...findings.map((f) => indexOf.get(f.channel)!)])));
+  const named = new Set([...told, ...findings.map((f) => indexOf.get(f.channel)!)]);
+  findings.push(...pastEmpty(m, plain, named).map(opened));
   findings.sort((a, b) => b.detect - a.detect);
   const last = trajectory.socFraction.length - 1;
   return {
@@ -293,6 +299,42 @@ export function diagnose(
     endSocFraction: trajectory.socFraction[last]!,
     observed,
   };
+}
+
+/** Readings within this time are of one moment, s: nothing has drifted by then. */
+const ONE_MOMENT_S = 12 * 3600;
+
+/** Whether a record shows its pack at one state of charge, at rest, and not long enough for anything to drift. */
+const isOneReading = (observed: Observed, worked: boolean): boolean => {
+  const { timeS } = observed.trajectory;
+  return !worked && hasStood(observed) && timeS.at(-1)! - timeS[0]! < ONE_MOMENT_S;
+};
+
+/** What one reading leaves open of a finding. Two channels that mirror each other are told, and no surer than one reading may be. */
+function leftOpenByOne(finding: ChannelFinding, observed: Observed, pack: Pack): ChannelFinding {
+  if (finding.pairedWith) return { ...finding, confidence: Math.min(ONE_READING_SUREST, finding.confidence) };
+  const channel = pack.channels.find((c) => c.id === finding.channel)!;
+  const { curve, channels, leftOut, trajectory } = observed;
+  const { cells } = channel;
+  const past = leftOut[channel.index];
+  if (past) {
+    const { socFraction, typicalV, voltageV } = past;
+    return openFinding(finding, {
+      curve,
+      socFraction,
+      typicalV: typicalV / cells,
+      cellV: voltageV / cells,
+      cells,
+    });
+  }
+  const typicalV = median([...trajectory.typicalV]);
+  return openFinding(finding, {
+    curve,
+    socFraction: median([...trajectory.socFraction]),
+    typicalV,
+    cellV: typicalV + median([...channels[channel.index]!.deviationV]) / cells,
+    cells,
+  });
 }
 
 /** Current that counts as work for this pack, A, and the widest change of current in the record. */

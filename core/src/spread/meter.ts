@@ -1,3 +1,4 @@
+import { stillOpen } from './oneReading';
 import { factsOf, judgeAt, modulesOfChannel, OUT_OF_BOUNDS, type Pack } from '../pack';
 import { median } from './statistics';
 import type { Spread } from './spread';
@@ -173,6 +174,8 @@ function weigh(
   const best = ranked[0]!;
   const sense = best.verdict === 'sense-fault';
   const reasons = [...finding.reasons, said(meterV, scanV, !sense)];
+  // The meter settles whether it is the reading; which of the cell's causes it is one state of charge still does not tell.
+  if (finding.films && !sense) return { ...finding, ...stillOpen(ranked), reasons };
   if (best.confidence < SETTLED)
     return {
       ...finding,

@@ -138,10 +138,13 @@ export function rankTests(
         text: t.name(f, pack),
         minutes: t.minutes,
         bits: gainOf(t, openOf(f)),
+        // By one reading nobody charges or drives a pack on: whether it is the reading comes first. Common practice, no source.
+        first: t.meter === true && f.films !== undefined,
       })),
     )
     .filter((t) => t.bits > 0)
-    .sort((a, b) => b.bits / b.minutes - a.bits / a.minutes);
+    .sort((a, b) => Number(b.first) - Number(a.first) || b.bits / b.minutes - a.bits / a.minutes)
+    .map(({ channel, text, minutes, bits }) => ({ channel, text, minutes, bits }));
 }
 
 /** A record that went below this share of charge has shown what a channel holds, as far as one can. From memory. */

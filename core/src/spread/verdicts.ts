@@ -54,6 +54,13 @@ export interface Alternative {
 /** Where a high resistance sits. */
 export type Seat = 'joint' | 'cell';
 
+/** What the next scan shows of a channel if a cause is the right one. */
+export interface Film {
+  verdict: Verdict;
+  /** Against the pack, mV of the channel, least and most. */
+  shows: { after: 'charge' | 'drive' | 'standing'; deltaMv: [low: number, high: number] }[];
+}
+
 /** One odd channel: what it is, how sure, what else it could be, and why. */
 export interface ChannelFinding {
   channel: string;
@@ -69,6 +76,8 @@ export interface ChannelFinding {
   /** What its likeliest explanation leaves of the readings, and what readings of this record scatter by, mV. */
   leftMv?: number;
   scatterMv?: number;
+  /** What a next scan shows under each cause, where one state of charge is all there is. */
+  films?: Film[];
   /** The other channel of a tap-wire pair. */
   pairedWith?: string;
   /** What the volts say by themselves, beyond the verdict. */

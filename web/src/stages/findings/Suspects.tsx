@@ -4,6 +4,7 @@ import { Button as AriaButton } from 'react-aria-components';
 import styled from 'styled-components';
 import { Mute } from '../../ui/parts';
 import { channelList, percent, unbroken } from '../../ui/words';
+import { Films } from './Films';
 import { Meter } from './Meter';
 import type { Suspect } from './view';
 
@@ -82,6 +83,11 @@ export function SuspectRow({
           <li style={{ listStyle: 'none' }}>
             <Meter channels={s.channels.map((c) => c.channelIndex)} worst={s.worst.channelIndex} />
           </li>
+          {s.worst.films && (
+            <li style={{ listStyle: 'none' }}>
+              <Films finding={s.worst} />
+            </li>
+          )}
           {s.worst.alternatives.length > 0 && s.confidence !== null && (
             <li>
               <Mute>
