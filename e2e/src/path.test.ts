@@ -185,6 +185,7 @@ it('a new job whose pack is not known waits for its profile, and goes on with it
   await page.getByRole('button', { name: 'Save', exact: true }).click();
   await page.getByRole('button', { name: 'Back to the new job' }).click();
   // What was typed is there, and its pack is chosen.
+  await page.getByRole('heading', { name: 'New job' }).waitFor();
   expect(await page.getByLabel('Vehicle').inputValue()).toBe('Mail cart 3');
   await page
     .getByRole('combobox', { name: 'Pack' })

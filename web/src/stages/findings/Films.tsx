@@ -1,15 +1,21 @@
 import { verdictName, type ChannelFinding, type Film } from '@cellmend/core/spread';
 import { DataTable, Mute } from '../../ui/parts';
-import { fixed, percent } from '../../ui/words';
+import { fixed, percent, unbroken } from '../../ui/words';
 
 const AFTER: Record<Film['shows'][number]['after'], string> = {
   charge: 'After a charge',
   drive: 'After a drive',
   standing: 'Two days on',
 };
-const signed = (mv: number): string => `${mv < 0 ? '−' : '+'}${fixed(Math.abs(mv), 0)}`;
-const range = ([low, high]: [number, number]): string =>
-  `${signed(Math.abs(low) < Math.abs(high) ? low : high)} to ${signed(Math.abs(low) < Math.abs(high) ? high : low)}`;
+const volts = (mv: number): string =>
+  `${mv < 0 ? '−' : '+'}${Math.abs(mv) < 1000 ? `${fixed(Math.abs(mv), 0)} mV` : `${fixed(Math.abs(mv) / 1000, 1)} V`}`;
+/** A narrow span by its middle, a wide one by its ends, the nearer first. */
+function span([low, high]: [number, number]): string {
+  const middle = (low + high) / 2;
+  if (high - low <= Math.max(20, 0.06 * Math.abs(middle))) return volts(middle);
+  const [near, far] = Math.abs(low) < Math.abs(high) ? [low, high] : [high, low];
+  return `${volts(near)} to ${volts(far)}`;
+}
 
 /** What the next scan shows under each cause that is left, where one state of charge is all there is. */
 export function Films({ finding }: { finding: Pick<ChannelFinding, 'films' | 'alternatives' | 'channel'> }) {
@@ -35,18 +41,18 @@ export function Films({ finding }: { finding: Pick<ChannelFinding, 'films' | 'al
           {rows.map((r) => (
             <tr key={r.verdict}>
               <td>
-                <b>{verdictName(r.verdict)}</b> {percent(r.confidence)}
+                <b>{verdictName(r.verdict)}</b>, {unbroken(percent(r.confidence))}
               </td>
               {r.shows.map((s) => (
                 <td key={s.after} className="r">
-                  {range(s.deltaMv)}
+                  {span(s.deltaMv)}
                 </td>
               ))}
             </tr>
           ))}
         </tbody>
       </DataTable>
-      <Mute>What {finding.channel} shows against the pack in the next scan, mV.</Mute>
+      <Mute>What {finding.channel} shows against the pack in the next scan.</Mute>
     </>
   );
 }

@@ -24,7 +24,6 @@ import type { StageProps } from '../props';
 import { HowBig } from './HowBig';
 import { Ladder } from './Ladder';
 import { PolesForm } from './PolesForm';
-import { SeenForm } from '../work/SeenForm';
 import { useAdd } from './useAdd';
 import { say } from './view';
 import { lazyChart, type PropsOf } from '../../ui/lazyChart';
@@ -38,6 +37,11 @@ const TesterForm = lazyChart<
   PropsOf<(typeof import('./TesterForm'))['TesterForm']>,
   typeof import('./TesterForm')
 >(() => import('./TesterForm'), 'TesterForm', 420);
+
+const SeenForm = lazyChart<
+  PropsOf<(typeof import('../work/SeenForm'))['SeenForm']>,
+  typeof import('../work/SeenForm')
+>(() => import('../work/SeenForm'), 'SeenForm', 420);
 
 const VehicleFigure = lazyChart<
   PropsOf<(typeof import('./VehicleFigure'))['VehicleFigure']>,
