@@ -1,5 +1,6 @@
 import type { Decision } from '@cellmend/contract/decisions';
 import { decisionWords } from '@cellmend/contract/words';
+import type { InsulationReport } from '@cellmend/core/insulation';
 import { placesOf } from '@cellmend/core/route';
 import { useState } from 'react';
 import { decisionOf, leakOf, spreadOf } from '../../api/hooks';
@@ -50,6 +51,10 @@ const Beside = styled.div`
   }
 `;
 
+/** Where a leak was found, and whether that is all. */
+const leakTitle = ({ found, more }: Pick<InsulationReport, 'found' | 'more'>): string =>
+  `High voltage reaches the chassis at ${found}${more ? ', and at one more place at least' : ''}`;
+
 /** Suspects in order of what they cost, why, and the next best test. */
 export function FindingsStage({ question }: StageProps) {
   const { job, findings, pack, select, selected, person } = useJobView();
@@ -74,7 +79,7 @@ export function FindingsStage({ question }: StageProps) {
         <h1>{question}</h1>
         {leak && leaking.length > 0 && (
           <>
-            <Answer tone="suspect" title={`High voltage reaches the chassis at ${leak.report.found}`}>
+            <Answer tone="suspect" title={leakTitle(leak.report)}>
               {leak.report.text} No scan yet: range and balance are not known.
             </Answer>
           </>
@@ -145,7 +150,7 @@ export function FindingsStage({ question }: StageProps) {
     <Page>
       <h1>{question}</h1>
       {leak && leaking.length > 0 && (
-        <Answer tone="suspect" title={`High voltage reaches the chassis at ${leak.report.found}`}>
+        <Answer tone="suspect" title={leakTitle(leak.report)}>
           {leak.report.text}
         </Answer>
       )}
