@@ -2,7 +2,7 @@ import { factsOf, modulesOfChannel, type Estimated, type Pack } from '../pack';
 import type { ScanRecord } from '../scan';
 import { lookAbsolutely, type AbsoluteLook } from './absolute';
 import { observe, type Observed } from './observe';
-import { ONE_READING_SUREST, openFinding } from './oneReading';
+import { openFinding } from './oneReading';
 import { median } from './statistics';
 import { majorityOf, nothingWrong, spreadOut, type Judged, type Majority } from './majority';
 import {
@@ -310,9 +310,9 @@ const isOneReading = (observed: Observed, worked: boolean): boolean => {
   return !worked && hasStood(observed) && timeS.at(-1)! - timeS[0]! < ONE_MOMENT_S;
 };
 
-/** What one reading leaves open of a finding. Two channels that mirror each other are told, and no surer than one reading may be. */
+/** What one reading leaves open of a finding. Two neighbours that mirror each other are settled by it: the wire between them. */
 function leftOpenByOne(finding: ChannelFinding, observed: Observed, pack: Pack): ChannelFinding {
-  if (finding.pairedWith) return { ...finding, confidence: Math.min(ONE_READING_SUREST, finding.confidence) };
+  if (finding.pairedWith) return finding;
   const channel = pack.channels.find((c) => c.id === finding.channel)!;
   const { curve, channels, leftOut, trajectory } = observed;
   const { cells } = channel;
