@@ -193,6 +193,7 @@ export const InsulationReportSchema = z.object({
       proven: z.array(z.string()),
       missing: z.array(z.string()),
       complete: z.boolean(),
+      caseParts: z.object({ proven: z.array(z.string()), missing: z.array(z.string()) }).optional(),
     })
     .optional(),
   passesNow: z

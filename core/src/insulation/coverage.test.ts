@@ -51,6 +51,15 @@ const missing = (observations: InsulationObservation[]): string =>
 
 // What a tester reaches is common practice of the trade, no source; the resistor network below is Ohm's law.
 describe('what tests cover', () => {
+  it('no test of the string reaches the parts of the case: they are told beside it until each was tested', () => {
+    const board: TestedPart = { part: 'other', which: 'contactor board' };
+    const parts = (...o: InsulationObservation[]) => coverageOf(pack, o).caseParts!;
+    expect(parts(test(whole, { terminals: 'both' })).missing).toContain('the contactor board');
+    expect(parts(test(board)).proven).toEqual(['the contactor board']);
+    expect(parts(test(board), test(board, { ohm: 4000 })).proven).toEqual([]);
+    expect(parts(test(board, { toS: 30 })).proven).toEqual([]);
+  });
+
   it('two clean halves, each from its own pole, cover the pack whatever stands between them', () => {
     const halves = [link(middle, true), test(lower), test(upper)];
     expect(coverageOf(pack, halves)).toMatchObject({ complete: true, missing: [], proven: order });

@@ -2,7 +2,13 @@ import type { Pack } from '../pack';
 import { alone, judgeTest, judgeTests, spokenOf } from './judgeTest';
 import { passFaults, runsWithout } from './passes';
 import { passesNow } from './passesNow';
-import type { Coverage, InsulationObservation, PassesNow, TestRow } from './types';
+import {
+  OTHER_PARTS,
+  type Coverage,
+  type InsulationObservation,
+  type PassesNow,
+  type TestRow,
+} from './types';
 
 interface CoverageAsk {
   /** Position of the first observation that counts: what was done inside later than a test makes it worth nothing. */
@@ -78,7 +84,17 @@ export function coverageOf(
     proven,
     missing: order.filter((_, i) => !covered[i]),
     complete: proven.length === order.length,
+    caseParts: casePartsOf(rows, first),
   };
+}
+/** Which parts in the case, that are no modules, a valid test has found clean: the newest of each counts. */
+function casePartsOf(rows: readonly TestRow[], first: number): NonNullable<Coverage['caseParts']> {
+  const names = Object.values(OTHER_PARTS).flatMap((p) => (p.inCase ? [p.name as string] : []));
+  const isProven = (name: string): boolean => {
+    const newest = rows.findLast((r) => r.part === 'other' && r.label === name && r.index! >= first);
+    return newest?.result.verdict === 'pass' && newest.lacks === '';
+  };
+  return { proven: names.filter(isProven), missing: names.filter((n) => !isProven(n)) };
 }
 const askedFirst = ({ module, state }: PassesNow): string =>
   state === 'not trusted'

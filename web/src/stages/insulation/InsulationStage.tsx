@@ -233,6 +233,12 @@ function Search({ leak }: { leak: InsulationReport }) {
           {!leak.known && leak.location?.remarks.map((r) => ` ${r}`)}
         </Mute>
         <Ladder pack={pack} leak={leak} />
+        {leak.tests.length > 0 && leak.coverage?.caseParts && leak.coverage.caseParts.missing.length > 0 && (
+          <Mute>
+            No test of the string reaches these for certain: {leak.coverage.caseParts.missing.join(', ')}.
+            Test them as another part.
+          </Mute>
+        )}
       </Sheet>
       <HowBig leak={leak} />
       <Columns $of="1.05fr 1fr">
