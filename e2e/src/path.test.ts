@@ -48,10 +48,10 @@ it('walks one pack from the scan file to the hand-over sheet', async () => {
   // Nothing inside is recorded, and no sheet signed, before the pack is proven dead.
   await page.goto('/jobs/147/hand-over');
   // Whoever opened it says in one tap whether the verdict held, and the workshop counts it.
-  const was = page.getByRole('region', { name: 'Was it so?' });
+  const was = page.getByRole('region', { name: 'Was the verdict right?' });
   await was
     .getByRole('radiogroup', { name: /^M07, low capacity/ })
-    .getByText('It was so')
+    .getByText('Confirmed')
     .click();
   await was.getByText('Confirmed. Ina Holm').waitFor();
   await page.getByText('Still missing before it ends as repaired').waitFor();

@@ -41,7 +41,7 @@ export function comesToWords({ comesTo: c }: UsedPackVerdict): string {
 
 export function perYearWords({ perYear: p }: UsedPackVerdict): string {
   if (!p) return '';
-  return `A year ${whole(p.this.p10)} to ${money(p.this.p90)}, against ${money(p.instead.p50)} for what would be done instead; cheaper in ${Math.round(p.cheaper * 100)} of 100 drawn futures.`;
+  return `A year ${whole(p.this.p10)} to ${money(p.this.p90)}, against ${money(p.instead.p50)} for what would be done instead; cheaper in ${Math.round(p.cheaper * 100)} of 100 simulated outcomes.`;
 }
 
 /** What alone would make it another verdict. */

@@ -243,7 +243,7 @@ export function LookingBackPage({ person }: { person: Person }) {
           </Sheet>
           <Sheet aria-label="Forecasts">
             <Stack>
-              <h2>Foretold, and how it went</h2>
+              <h2>Forecast and actual</h2>
               {minutes === null ? (
                 <Mute>Strip down: told once three jobs were ticked with their minutes.</Mute>
               ) : (

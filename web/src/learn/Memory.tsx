@@ -57,7 +57,7 @@ export function Memory({ person }: { person: Person }) {
     <Sheet aria-label="What is remembered">
       <Stack>
         <Row>
-          <h2 style={{ flex: 1 }}>What is remembered of each kind of pack</h2>
+          <h2 style={{ flex: 1 }}>Statistics by pack model</h2>
           <Chips
             selectionMode="single"
             disallowEmptySelection
@@ -87,7 +87,7 @@ export function Memory({ person }: { person: Person }) {
                 <th className="r">Jobs</th>
                 <th>At fault</th>
                 <th>Verdicts that held</th>
-                <th>Put in that stayed</th>
+                <th>Donors that lasted</th>
                 <th className="r">Healthy, full / empty</th>
               </tr>
             </thead>
@@ -151,20 +151,20 @@ export function Memory({ person }: { person: Person }) {
         <Row style={{ alignItems: 'flex-end' }}>
           {person.mayWrite && (
             <QuietAnchor href="/api/memory/file" download>
-              Hand ours on
+              Export
             </QuietAnchor>
           )}
           {lead && (
             <>
               <Field style={{ flex: '1 1 200px' }}>
-                Whose memory it is
+                Workshop name
                 <Input value={name} maxLength={120} onChange={(e) => setName(e.target.value)} />
               </Field>
               <FileTrigger
                 acceptedFileTypes={['.json', 'application/json']}
                 onSelect={(f) => f?.[0] && void act(() => takeIn(f[0]!))}
               >
-                <Button quiet>Take one in</Button>
+                <Button quiet>Import</Button>
               </FileTrigger>
             </>
           )}

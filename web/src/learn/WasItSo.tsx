@@ -45,8 +45,8 @@ export function useTrackRecord(job: number): (verdict: string, confidence: numbe
 }
 
 const ANSWERS: Record<(typeof WAS)[number], string> = {
-  confirmed: 'It was so',
-  refuted: 'It was not',
+  confirmed: 'Confirmed',
+  refuted: 'Wrong',
   unclear: 'Cannot tell',
 };
 const Line = styled.li`
@@ -86,9 +86,9 @@ export function WasItSo({ stage }: { stage: Stage }) {
     });
   };
   return (
-    <Sheet aria-label="Was it so?">
+    <Sheet aria-label="Was the verdict right?">
       <Stack $gap={10}>
-        <h2 style={{ fontSize: 'var(--t-l)' }}>Was it so?</h2>
+        <h2 style={{ fontSize: 'var(--t-l)' }}>Was the verdict right?</h2>
         <PlainList>
           {data.map((c) => {
             const now = tapped[`${c.place} ${c.verdict}`] ?? c.outcome;

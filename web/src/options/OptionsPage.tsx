@@ -167,7 +167,7 @@ export function OptionsPage() {
           }
         >
           {cheapest
-            ? `Cheapest in ${Math.round(cheapest.chanceCheapest * 100)} of 100 drawn futures.`
+            ? `Cheapest in ${Math.round(cheapest.chanceCheapest * 100)} of 100 simulated outcomes.`
             : 'Figures are this workshop’s own; a span where nobody is sure. Filled in is only that leaving it costs nothing.'}
         </Answer>
         {worked &&

@@ -98,7 +98,7 @@ export function Paper({
           <Mute>
             Kept {fixed(quote.horizonYears, 0)} years, {odometer(quote.distanceKmPerYear)} a year. Costs a
             year hold what is paid now, over the years it lasts, and what it would cost if it came back, in{' '}
-            {percent(0.8)} of drawn futures.
+            {percent(0.8)} of simulated outcomes.
           </Mute>
         </p>
       </Stack>

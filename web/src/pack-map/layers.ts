@@ -299,7 +299,7 @@ export function insulationLayer(report: InsulationReport | null): Layer {
               ? 'not tested'
               : m.probability >= 0.02
                 ? `${fixed(m.probability * 100, 0)} %`
-                : 'not split';
+                : 'not isolated';
     marks.set(m.moduleIndex, {
       state: m.state === 'suspect' || m.state === 'leak' ? 'suspect' : 'plain',
       text,

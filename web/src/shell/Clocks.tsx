@@ -91,7 +91,7 @@ export function Clocks({ stage }: { stage: Stage }) {
       {first && (
         <DialogTrigger>
           <One $over={leftS(first, now) <= 0}>
-            <b className="n">{leftS(first, now) <= 0 ? 'Over' : clock(leftS(first, now))}</b>
+            <b className="n">{leftS(first, now) <= 0 ? 'Overdue' : clock(leftS(first, now))}</b>
             <What>{first.label}</What>
             {first.jobNumber !== null && first.jobNumber !== job.number && (
               <Whose>job {first.jobNumber}</Whose>
@@ -132,7 +132,7 @@ function List({ clocks, now }: { clocks: Clock[]; now: number }) {
     <Lines>
       {clocks.map((c) => (
         <li key={c.id}>
-          <b className="n">{leftS(c, now) <= 0 ? 'Over' : clock(leftS(c, now))}</b> {c.label}
+          <b className="n">{leftS(c, now) <= 0 ? 'Overdue' : clock(leftS(c, now))}</b> {c.label}
           {c.jobNumber !== null && <Mute> job {c.jobNumber}</Mute>}
           {person.mayWrite && (
             <div>

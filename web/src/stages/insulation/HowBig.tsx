@@ -35,8 +35,8 @@ const range = ({ low, high }: Interval): string =>
   high >= UNBOUNDED_OHM ? `${ohms(low)} or more` : `${ohms(low)} to ${ohms(high)}`;
 
 const VOLTAGES: { by: LimitVoltage; name: string }[] = [
-  { by: 'working', name: 'At work' },
-  { by: 'measured', name: 'Measured' },
+  { by: 'working', name: 'Working voltage' },
+  { by: 'measured', name: 'Measured voltage' },
 ];
 
 /** The leak's size by everything that measured it, and the limit it is held against. */
@@ -110,4 +110,4 @@ export function HowBig({ leak }: { leak: InsulationReport }) {
     </Sheet>
   );
 }
-const LIMIT_WORDS = { within: 'kept.', below: 'not kept.', uncertain: 'cannot be told from these readings.' };
+const LIMIT_WORDS = { within: 'met.', below: 'not met.', uncertain: 'cannot be told from these readings.' };

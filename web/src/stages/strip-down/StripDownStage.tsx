@@ -223,7 +223,7 @@ export function StripDownStage({ question, stage }: StageProps) {
             ? undefined
             : plan.timedSteps > 0
               ? `left, likely ${fixed(plan.lowMin, 0)} to ${fixed(plan.highMin, 0)}`
-              : 'left by usual times, none timed here'
+              : 'remaining, from typical times'
         }
       >
         {plan
