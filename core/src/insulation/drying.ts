@@ -24,11 +24,12 @@ const WITHIN = 0.1;
 /**
  * Whether drying has come to its end: warmth lowers insulation and drying raises it, so only figures corrected to one temperature
  * (K = 0.5^((40 − T)/10), IEEE 43) tell the two apart. The end is a figure that stays for hours; what comes back after wetting was not dry.
+ * @param leastOhm what the module needs: what stays below it is no matter of drying
  *
  * @example
- * dryingOf(readings).says; // '480 MΩ at 40 °C for 3 h, within 10 %: it rises no more. Wet it again and test.'
+ * dryingOf(readings, 20e6).says; // '480 MΩ at 40 °C for 3 h, within 10 %: it rises no more. Wet it again and test.'
  */
-export function dryingOf(readings: readonly DryingReading[]): Drying {
+export function dryingOf(readings: readonly DryingReading[], leastOhm: number): Drying {
   const at40C = readings
     .flatMap((r) =>
       r.temperatureC === null || r.ohm <= 0
@@ -45,6 +46,12 @@ export function dryingOf(readings: readonly DryingReading[]): Drying {
   const hours = (Date.parse(newest.at) - Date.parse(at40C[from]!.at)) / 3_600_000;
   const steady = at40C.length - from >= AGREE && hours >= OVER_H;
   const figure = `${sizeInWords(newest.ohm)} at 40 °C`;
+  if (steady && newest.ohm < leastOhm)
+    return {
+      at40C,
+      steady,
+      says: `${figure} for ${Math.round(hours)} h, below the ${sizeInWords(leastOhm)} it needs: it rises no more, drying does not mend it.`,
+    };
   if (steady)
     return {
       at40C,

@@ -34,7 +34,7 @@ export interface FurtherLeaks {
  * Looks on behind the leaks that were found. A test that reached a found leak and more carries the current of both: what is left of its
  * conductance once the found ones are taken off, beyond what the tester is good to, leaks elsewhere in that part. The same holds for what the
  * terminals, a known resistor or the vehicle show of all there is. Of two leaks the chassis lies between, at the mean weighted by
- * conductance, each share as likely as any other: with one of them known, the voltages say on which side of it the other is.
+ * conductance, each share as likely as the next: with one of them known, the voltages say on which side of it the other is.
  *
  * @param found positions in the string, with their resistance where they were tested alone, Ω
  * @param weight of what was seen at each place, in string order

@@ -15,7 +15,7 @@ export interface Outcome {
 
 /**
  * Weighs that one place leaks against that two do, by Bayes' rule. Of two leaks the chassis lies between them, at the mean weighted by
- * conductance, each share as likely as any other.
+ * conductance, each share as likely as the next.
  * @param places where each begins and ends along the string, in string order, 0 to 1
  * @param density how well the voltages fit one leak at each place; 1 at all of them where they say nothing
  * @param weight of what was seen at each place

@@ -10,7 +10,7 @@ import { judgeOhmPerVolt, judgeVehicleFigure, type LimitVoltage } from './limits
 import { alone, judgeTests, spokenOf } from './judgeTest';
 import { coverageOf } from './coverage';
 import { passesNow } from './passesNow';
-import { standingNow, stateOf, type Standing } from './standing';
+import { newestOfVehicle, standingNow, stateOf, type Standing } from './standing';
 import { locateLeak, moduleFractions, moduleProbabilities, type LeakLocation } from './location';
 import { cleanSections, judgeParts, linksOut, withinPart } from './parts';
 import { weighLeaks, type Outcome } from './pairs';
@@ -154,7 +154,7 @@ function reportOfState(
   const position = new Map(order.map((m, i) => [pack.modules[m]!.id, i]));
   const idAt = (i: number): string => pack.modules[order[i]!]!.id;
 
-  const figure = last('vehicle');
+  const figure = newestOfVehicle(standing);
   const vehicle = !figure
     ? null
     : figure.ohm !== null

@@ -20,7 +20,20 @@ const FIGURES = new Set<InsulationObservation['kind']>([
 
 /** Whether a figure was read wet or dry; null for what is none. Nobody said: dry. */
 export const stateOf = (o: InsulationObservation): 'dry' | 'wet' | null =>
-  !FIGURES.has(o.kind) ? null : 'wetted' in o && o.wetted === true ? 'wet' : 'dry';
+  !FIGURES.has(o.kind) ? null : ('wetted' in o && o.wetted === true) || afterWater(o) ? 'wet' : 'dry';
+const afterWater = (o: InsulationObservation): boolean =>
+  o.kind === 'vehicle' && (o.after === 'rain' || o.after === 'washing');
+
+type VehicleFigure = Extract<InsulationObservation, { kind: 'vehicle' }>;
+/** What the vehicle showed last: one that was read earlier and written down later is of then. */
+export function newestOfVehicle(observations: readonly InsulationObservation[]): VehicleFigure | undefined {
+  return observations
+    .filter((o) => o.kind === 'vehicle')
+    .reduce<VehicleFigure | undefined>((newest, o) => {
+      if (!newest || o.readAt === undefined) return o;
+      return newest.readAt !== undefined && Date.parse(o.readAt) >= Date.parse(newest.readAt) ? o : newest;
+    }, undefined);
+}
 
 /** It speaks of this module alone. */
 function ofModule(o: InsulationObservation, module: string): boolean {

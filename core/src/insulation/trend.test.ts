@@ -3,6 +3,8 @@ import { describe, expect, it } from 'vitest';
 import { pilotCar } from '../../../cli/src/demoPacks';
 import { normalisePack } from '../pack';
 import { Random } from '../simpack';
+import { insulationReport } from './report';
+import type { InsulationObservation } from './types';
 import { vehicleTrend, type VehicleReading } from './trend';
 
 const pack = normalisePack(pilotCar());
@@ -87,5 +89,20 @@ describe('the vehicle’s own figure over time', () => {
     }
     expect(told).toBeGreaterThan(300);
     expect(held / told).toBeGreaterThanOrEqual(0.88);
+  });
+
+  it('one that was read earlier and written down later is not what it shows now', () => {
+    const shown = (ohm: number, readAt?: string, after?: 'rain'): InsulationObservation => ({
+      kind: 'vehicle',
+      ohm,
+      signalV: null,
+      ...(readAt && { readAt }),
+      ...(after && { after }),
+    });
+    const now = (...o: InsulationObservation[]) =>
+      insulationReport(pack, o, { moduleV: pack.modules.map(() => 29) }).vehicle!.state;
+    expect(now(shown(300e3, '2026-03-09T08:00:00Z'), shown(40e3, '2026-03-02T08:00:00Z'))).toBe('good');
+    expect(now(shown(300e3), shown(40e3, '2026-03-02T08:00:00Z'))).toBe('good');
+    expect(now(shown(300e3, '2026-03-02T08:00:00Z'), shown(40e3))).toBe('stops');
   });
 });

@@ -61,13 +61,12 @@ export interface WaysWork {
 /**
  * What to order for the ways that let water in. Torn and corroded ones have to be new; dirty and wet ones may be cleaned and reused, which is
  * said, or new. Common practice of the trade, no source.
- * @param newest revision to order, where the profile or somebody names one
  */
-export function worksOn(now: readonly WayNow[], newest: (of: WayKind) => string = () => ''): WaysWork {
+export function worksOn(now: readonly WayNow[]): WaysWork {
   const toOrder = now.filter((w) => w.part !== 'new' && (w.state === 'torn' || w.state === 'corroded'));
   const order = new Map<string, WaysWork['order'][number]>();
   for (const w of toOrder) {
-    const revision = w.revision ?? newest(w.of);
+    const revision = w.revision ?? '';
     const key = `${w.of} ${revision}`;
     const row = order.get(key) ?? { of: w.of, revision, count: 0, ways: [] };
     row.count++;

@@ -59,6 +59,13 @@ function needsGate(o: InsulationObservation): string | null {
 }
 
 function checkPlaces(o: InsulationObservation, pack: Pack): void {
+  if (o.kind === 'vehicle' && o.readAt !== undefined && Date.parse(o.readAt) > Date.now() + 60_000)
+    throw new InputProblem(
+      'moment',
+      `${o.readAt} is still to come.`,
+      'when the vehicle showed it',
+      'A moment that is past, or none for now.',
+    );
   const known = (id: string): boolean => pack.modules.some((m) => m.id === id);
   const isLink = (id: string): boolean => (pack.profile.links ?? []).some((l) => l.id === id);
   const wrong =

@@ -1,11 +1,12 @@
 import { dryingOf, resistanceOf } from '@cellmend/core/insulation';
+import { limitValue } from '@cellmend/core/pack';
 import { useInsulation } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { Mute } from '../../ui/parts';
 
 /** How far the drying of a module has come, by the insulation tests of it alone. */
 export function DryingSoFar({ place }: { place: string }) {
-  const { job } = useJobView();
+  const { job, pack } = useJobView();
   const { data } = useInsulation(job.number);
   const readings = (data ?? [])
     .filter((e) => e.supersededBy === null)
@@ -17,7 +18,7 @@ export function DryingSoFar({ place }: { place: string }) {
     });
   return (
     <p>
-      {dryingOf(readings).says}
+      {dryingOf(readings, limitValue(pack.profile, 'moduleInsulationOhm')).says}
       {readings.length === 0 && (
         <Mute> Test {place} under Insulation every hour or two, with its temperature.</Mute>
       )}
