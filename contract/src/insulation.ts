@@ -67,6 +67,7 @@ export const InsulationObservationSchema: z.ZodType<InsulationObservation> = z.d
     pole: z.enum(['negative', 'positive']).optional(),
     /** When the vehicle showed it; left out where it was just now. */
     readAt: z.iso.datetime({ offset: true }).optional(),
+    fromScan: z.object({ id: z.uuid(), name: z.string().max(300) }).optional(),
     after: z.enum(VEHICLE_AFTER).optional(),
     temperatureC: z.number().min(-40).max(90).optional(),
   }),

@@ -14,6 +14,8 @@ export const TargetSchema: z.ZodType<Target> = z.discriminatedUnion('kind', [
   }),
   z.object({ kind: z.literal('temperature'), unit: z.enum(['C', 'F', 'K']) }),
   z.object({ kind: z.literal('soc'), unit: z.enum(['percent', 'fraction']) }),
+  z.object({ kind: z.literal('pack-voltage'), unit: z.enum(['V', 'mV']) }),
+  z.object({ kind: z.literal('insulation'), unit: z.enum(['ohm', 'kohm', 'Mohm']) }),
   z.object({
     kind: z.literal('channel'),
     channelIndex: z.int().min(0).max(999),
@@ -55,6 +57,9 @@ export const TypedScanSchema = z.object({
   /** Amperes at that moment, positive on discharge; 0 with nothing flowing. Null where nobody knows. */
   currentA: z.number().min(-2000).max(2000).nullable(),
   temperatureC: z.number().min(-60).max(120).nullable(),
+  /** Of the whole pack, V, and the charge that the vehicle shows; left out where nobody read them. */
+  packV: z.number().min(0).max(2000).nullish(),
+  shownSocFraction: z.number().min(0).max(1.2).nullish(),
   observedAt: ObservedAtSchema,
 });
 export type TypedScan = z.infer<typeof TypedScanSchema>;
@@ -186,6 +191,9 @@ export const LiveStateSchema = z.object({
   codesRead: z.boolean(),
   currentA: z.number().nullable(),
   socFraction: z.number().nullable(),
+  /** The whole pack as the vehicle measures it, V, and its own insulation figure, Ω. */
+  packV: z.number().nullable(),
+  insulationOhm: z.number().nullable(),
   temperatureC: z.number().nullable(),
   /** Newest of each temperature that it reports, °C, by its name. */
   sensorsC: z.record(z.string(), z.number()),

@@ -18,3 +18,4 @@ export * from './ways';
 export { oddOnes } from './alike';
 export * from './trend';
 export * from './drying';
+export * from './fromRecord';

@@ -71,6 +71,8 @@ export type InsulationObservation =
       pole?: 'positive' | 'negative' | undefined;
       /** When the vehicle showed it, ISO 8601; left out where it was just now. */
       readAt?: string | undefined;
+      /** The scan whose column it was; left out where somebody read it. */
+      fromScan?: { id: string; name: string } | undefined;
       /** What had happened just before. */
       after?: VehicleAfter | undefined;
       temperatureC?: number | undefined;

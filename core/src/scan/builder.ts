@@ -19,7 +19,8 @@ const LAST_EPOCH_S = 4.1e9;
 
 /**
  * What a signal besides the voltages can be at all, in our units; what lies beyond is a fault of the log and is left out.
- * Common practice, no source: sixty times the rated capacity an hour and 1500 A at least; sensors from −90 to 400 °C.
+ * Common practice, no source: sixty times the rated capacity an hour and 1500 A at least; sensors from −90 to 400 °C,
+ * 2000 V of a pack, a teraohm of insulation.
  */
 export function plausible(pack: Pack, target: Target): { low: number; high: number } {
   switch (target.kind) {
@@ -31,6 +32,10 @@ export function plausible(pack: Pack, target: Target): { low: number; high: numb
       return { low: -90, high: 400 };
     case 'soc':
       return { low: -0.1, high: 1.2 };
+    case 'pack-voltage':
+      return { low: 0, high: 2000 };
+    case 'insulation':
+      return { low: 0, high: 1e12 };
     default:
       return { low: -Infinity, high: Infinity };
   }
@@ -39,6 +44,8 @@ const KIND_WORDS: Partial<Record<Target['kind'], [string, string]>> = {
   current: ['current that no pack gives', 'A'],
   temperature: ['temperature that no pack has', '°C'],
   soc: ['state of charge that cannot be', ''],
+  'pack-voltage': ['voltage that no pack has', 'V'],
+  insulation: ['insulation that cannot be', 'Ω'],
 };
 
 /** A raw value in our units: V, A positive on discharge, °C, SOC as a fraction. */
@@ -54,6 +61,10 @@ export function inOurUnits(target: Target, value: number): number {
       return target.unit === 'F' ? (value - 32) / 1.8 : target.unit === 'K' ? value - 273.15 : value;
     case 'soc':
       return target.unit === 'percent' ? value / 100 : value;
+    case 'pack-voltage':
+      return target.unit === 'mV' ? value / 1000 : value;
+    case 'insulation':
+      return value * { ohm: 1, kohm: 1e3, Mohm: 1e6 }[target.unit];
     default:
       return value;
   }
@@ -112,6 +123,8 @@ export class RecordBuilder {
         return this.channels[target.channelIndex]!;
       case 'current':
       case 'soc':
+      case 'pack-voltage':
+      case 'insulation':
         return this.signal(target.kind);
       case 'temperature':
         return this.signal(`sensor:${name}`);

@@ -8,7 +8,7 @@ const MOST_POLLED = 262_144;
 
 /**
  * The column of one signal of a record, by its stored name: `time`, `channel:<index>`, `current`, `soc`,
- * `temperature`, `sensor:<name>`; where signals were read one after another each has a `time:<name>` of its own.
+ * `pack-voltage`, `insulation`, `temperature`, `sensor:<name>`; where signals were read one after another each has a `time:<name>` of its own.
  * The same values give the same course, whether they come from a file or from where they are stored.
  */
 export function columnFor(
@@ -35,6 +35,7 @@ export function recordOf(
     .filter((name) => name.startsWith('sensor:'))
     .sort()
     .map((name) => ({ name: name.slice('sensor:'.length), series: series(name)! }));
+  const [packVoltageV, insulationOhm] = [series('pack-voltage'), series('insulation')];
   return {
     ...facts,
     voltageV: facts.channelIds.map((_, i) => series(`channel:${i}`)!),
@@ -42,6 +43,8 @@ export function recordOf(
     temperatureC: series('temperature') ?? meanOfSensors(sensors, facts.simultaneous),
     ...(sensors.length > 1 ? { sensors } : {}),
     reportedSocFraction: series('soc'),
+    ...(packVoltageV && { packVoltageV }),
+    ...(insulationOhm && { insulationOhm }),
   };
 }
 

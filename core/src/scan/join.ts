@@ -46,6 +46,7 @@ function thin(record: ScanRecord, most: number): ScanRecord {
     temperatureC: record.temperatureC && series(record.temperatureC),
     sensors: undefined,
     reportedSocFraction: record.reportedSocFraction && series(record.reportedSocFraction),
+    ...(record.packVoltageV && { packVoltageV: series(record.packVoltageV) }),
   };
 }
 
@@ -86,6 +87,7 @@ function asTogether(record: ScanRecord): ScanRecord {
     currentA: record.currentA && { timeS: times, value: record.currentA.value },
     temperatureC: record.temperatureC && newest(record.temperatureC),
     reportedSocFraction: record.reportedSocFraction && newest(record.reportedSocFraction),
+    ...(record.packVoltageV && { packVoltageV: newest(record.packVoltageV) }),
   };
 }
 
@@ -110,6 +112,7 @@ export function joinRecords(parts: readonly Part[], typicalCapacityAh: number): 
   const current = points();
   const temperature = points();
   const soc = points();
+  const packVolts = points();
   const add = (to: Points, s: Series | null, shift: number): void => {
     if (s)
       for (let i = 0; i < s.timeS.length; i++) {
@@ -147,6 +150,7 @@ export function joinRecords(parts: readonly Part[], typicalCapacityAh: number): 
         for (const v of voltage) fill(v, edges, NaN);
         fill(temperature, edges, NaN);
         fill(soc, edges, NaN);
+        fill(packVolts, edges, NaN);
       }
       notices.push(
         !timed
@@ -166,6 +170,7 @@ export function joinRecords(parts: readonly Part[], typicalCapacityAh: number): 
     add(current, record.currentA ?? { timeS: still, value: new Float64Array(still.length) }, shift);
     add(temperature, orElse(record.temperatureC, NaN), shift);
     add(soc, orElse(record.reportedSocFraction, NaN), shift);
+    add(packVolts, orElse(record.packVoltageV ?? null, NaN), shift);
     endS = Math.max(...record.voltageV.map((s) => s.timeS[s.timeS.length - 1] ?? -Infinity)) + shift;
     before = part;
   }
@@ -175,12 +180,14 @@ export function joinRecords(parts: readonly Part[], typicalCapacityAh: number): 
     value: Float64Array.from(p.v),
   });
   const orNull = (p: Points): Series | null => (p.v.some((v) => !Number.isNaN(v)) ? series(p) : null);
+  const packVoltageV = orNull(packVolts);
   return {
     channelIds: sorted[0]!.record.channelIds,
     voltageV: voltage.map(series),
     currentA: series(current),
     temperatureC: orNull(temperature),
     reportedSocFraction: orNull(soc),
+    ...(packVoltageV && { packVoltageV }),
     simultaneous: together,
     assumed,
     ...(thinned ? { thinned } : {}),

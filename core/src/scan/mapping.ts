@@ -10,6 +10,8 @@ export type Target =
   | { kind: 'current'; unit: 'A' | 'mA'; positive: 'discharge' | 'charge' }
   | { kind: 'temperature'; unit: 'C' | 'F' | 'K' }
   | { kind: 'soc'; unit: 'percent' | 'fraction' }
+  | { kind: 'pack-voltage'; unit: 'V' | 'mV' }
+  | { kind: 'insulation'; unit: 'ohm' | 'kohm' | 'Mohm' }
   | { kind: 'channel'; channelIndex: number; unit: 'V' | 'mV' }
   | { kind: 'ignore' };
 
@@ -32,6 +34,23 @@ export interface ColumnMapping {
 
 const unitOf = (name: string): string =>
   (/[[(_\s/]\s*([a-zA-Z%°µ]+)[\])]?\s*$/.exec(name)?.[1] ?? '').toLowerCase();
+
+/** What the vehicle reports of the whole pack: its own sum of volts, its own insulation. Null for any other heading. */
+function packFigure(bare: string, volts: 'V' | 'mV'): Target | null {
+  if (/insul|isol|r.?iso\b/.test(bare)) {
+    const prefix = /\b(k|m)?(?:ilo|ega)?\s?(?:ohms?|ω|Ω)(?=$|[\])\s])/.exec(bare.replaceAll('_', ' '));
+    // Without its unit a figure may be off a thousand times, and a leak pass for none: somebody has to say it.
+    if (!prefix) return { kind: 'ignore' };
+    return { kind: 'insulation', unit: prefix[1] === 'k' ? 'kohm' : prefix[1] === 'm' ? 'Mohm' : 'ohm' };
+  }
+  // The small battery of the vehicle is no pack.
+  if (/12.?v|aux|starter|low.?v|\blv/.test(bare)) return null;
+  return /(pack|total|sum|battery|hv|bus|traction|string).?(u\b|v\b|v_|volt|spannung)|^[uv].?(pack|total|batt|hv)/.test(
+    bare,
+  )
+    ? { kind: 'pack-voltage', unit: volts }
+    : null;
+}
 
 /** Reads a heading such as `time_s`, `I (mA)`, `Temp °F`, `Cell 12 [mV]`; channel numbers are left as printed. */
 export function guessTarget(
@@ -60,6 +79,8 @@ export function guessTarget(
       unit: unit === 'ma' ? 'mA' : 'A',
       positive: /charge.?positive/.test(bare) ? 'charge' : 'discharge',
     };
+  const ofPack = packFigure(bare, volts);
+  if (ofPack) return ofPack;
   const numbered =
     /^(?:cell|ch|channel|group|block|v|u|volt(?:age)?|cell.?volt(?:age)?|zelle|cv)[\s_#.-]*0*(\d{1,3})(?:\D|$)/.exec(
       bare,

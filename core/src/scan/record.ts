@@ -14,6 +14,10 @@ export interface ScanRecord {
   /** Every temperature sensor on its own, where the record holds more than one. */
   sensors?: { name: string; series: Series }[] | undefined;
   reportedSocFraction: Series | null;
+  /** The whole pack as the vehicle measures it, V: not the sum of the channels, and so a check of it. */
+  packVoltageV?: Series | undefined;
+  /** The vehicle's own figure of its insulation, Ω. */
+  insulationOhm?: Series | undefined;
   /** True if all channels of a row were read at the same moment. */
   simultaneous: boolean;
   /** Seconds since 1970 at the record's time zero, where the file tells. */

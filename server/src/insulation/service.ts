@@ -66,6 +66,13 @@ function checkPlaces(o: InsulationObservation, pack: Pack): void {
       'when the vehicle showed it',
       'A moment that is past, or none for now.',
     );
+  if (o.kind === 'vehicle' && o.fromScan)
+    throw new InputProblem(
+      'from-scan',
+      `The figure is said to stand in ${o.fromScan.name}.`,
+      'where the figure is from',
+      'The scan itself, under Scan: its figures are taken from it.',
+    );
   const known = (id: string): boolean => pack.modules.some((m) => m.id === id);
   const isLink = (id: string): boolean => (pack.profile.links ?? []).some((l) => l.id === id);
   const wrong =

@@ -3,6 +3,7 @@ import type { ScanPreview } from '@cellmend/contract/scans';
 import { analyseRun, condenseRun, parseRunTable, type RunAnswer } from '@cellmend/core/bench';
 import type { LoggedCode } from '@cellmend/core/can';
 import { InputProblem, normalisePack, valueOf, type PackProfile } from '@cellmend/core/pack';
+import { vehicleFiguresOf } from '@cellmend/core/insulation';
 import { asWired, joinRecords, type ScanRecord } from '@cellmend/core/scan';
 import {
   deviationMap,
@@ -50,7 +51,9 @@ export interface HeldReadings {
   durationS: number;
 }
 export interface ReadAnswer extends HeldReadings {
-  record: Omit<ScanRecord, 'voltageV' | 'currentA' | 'temperatureC' | 'sensors' | 'reportedSocFraction'>;
+  record: Pick<ScanRecord, 'channelIds' | 'simultaneous' | 'startEpochS' | 'notices'>;
+  /** The vehicle's own insulation figure, at moments counted from the record's zero. */
+  insulation: { atS: number; ohm: number }[];
   codes: LoggedCode[];
   format: FileFormat;
   report: SpreadReport;
@@ -176,6 +179,7 @@ async function run(task: ScanTask, progressed: (fraction: number) => void): Prom
       read: {
         ...held,
         record: { channelIds, simultaneous, startEpochS, notices },
+        insulation: record.insulationOhm ? vehicleFiguresOf(record.insulationOhm) : [],
         codes,
         format,
         report: spreadReport(metered ? record : asWired(record, pack.profile), pack),

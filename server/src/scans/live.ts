@@ -197,6 +197,8 @@ export class LiveSessions {
         codesRead: false,
         currentA: null,
         socFraction: null,
+        packV: null,
+        insulationOhm: null,
         temperatureC: null,
         sensorsC: {},
         voltageV: pack.channels.map(() => null),
@@ -215,6 +217,8 @@ export class LiveSessions {
       if (target.kind === 'channel') state.voltageV[placeOf[target.channelIndex]!] = ours;
       else if (target.kind === 'current') state.currentA = ours;
       else if (target.kind === 'soc') state.socFraction = ours;
+      else if (target.kind === 'pack-voltage') state.packV = ours;
+      else if (target.kind === 'insulation') state.insulationOhm = ours;
       else if (target.kind === 'temperature') {
         state.temperatureC = ours;
         state.sensorsC[v.name] = ours;

@@ -1,6 +1,7 @@
 import { SayMomentSchema } from '@cellmend/contract/scans';
 import { announce, audit, type Doing, type Store } from '../domain/store';
 import { Refusal } from '../domain/refusal';
+import { moveVehicleFigures } from '../insulation/fromScan';
 import { markDue } from '../findings/due';
 import { findJob } from '../jobs/find';
 import { keepObservation } from '../records/observe';
@@ -47,7 +48,9 @@ export async function sayMoment(
     scan.name,
     [moment.toISOString(), reason].filter(Boolean).join(', '),
   );
+  await moveVehicleFigures(store, doing, job.id, scan, moment, reason);
   await markDue(store, doing, job.id, 'spread', scan.role);
+  await markDue(store, doing, job.id, 'insulation');
   await announce(store, doing.tx, 'scans', job.number);
   return { at: moment.toISOString(), jobId: job.id, role: scan.role };
 }

@@ -13,6 +13,7 @@ import { markDue } from '../findings/due';
 import { storeFinding } from '../findings/service';
 import { announce, audit, type Doing, type Store } from '../domain/store';
 import { Refusal } from '../domain/refusal';
+import { keepVehicleFigures } from '../insulation/fromScan';
 import { refreshNeed } from '../jobs/need';
 import { keepReading } from '../records/readings';
 import { storeReadings } from './store';
@@ -166,6 +167,11 @@ export async function storeScan(
   const notices = [
     ...record.notices,
     ...(startedAt ? [] : [`The file does not say when it was recorded.${savedInWords(savedAt ?? null)}`]),
+    ...(startedAt || read.insulation.length === 0
+      ? []
+      : [
+          'It holds the vehicle’s own insulation figure, which counts once somebody has said when it was recorded.',
+        ]),
   ];
   const row = await store.models.Scan.create(
     {
@@ -217,6 +223,7 @@ export async function storeScan(
     { inputIds: [id], result: report },
     profileVersion,
   );
+  await keepVehicleFigures(store, doing, job.id, { id, name }, startedAt, read.insulation);
   await markDue(store, doing, job.id, 'spread', role);
   await markDue(store, doing, job.id, 'insulation');
   await audit(store, doing, job.id, 'scan imported', name, `${role} the repair, ${rows} rows`);

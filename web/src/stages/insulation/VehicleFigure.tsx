@@ -50,11 +50,12 @@ export function VehicleFigure({ leak }: { leak: InsulationReport | null }) {
   const intake = decisionOf(job, 'intake');
   const readings = (data ?? [])
     .filter((e) => e.supersededBy === null)
-    .flatMap((e): (VehicleReading & { after: string })[] => {
+    .flatMap((e): (VehicleReading & { told: string })[] => {
       const o = e.observation;
       if (o.kind !== 'vehicle' || o.ohm === null) return [];
-      const after = o.after ?? (o.wetted ? 'wetting' : '');
-      return [{ at: o.readAt ?? e.at, ohm: o.ohm, pole: o.pole, wetted: o.wetted === true, after }];
+      const after = o.after ? `after ${o.after}` : o.wetted ? 'after wetting' : '';
+      const told = [after, o.fromScan && `in ${o.fromScan.name}`].filter(Boolean).join(', ');
+      return [{ at: o.readAt ?? e.at, ohm: o.ohm, pole: o.pole, wetted: o.wetted === true, told }];
     })
     .sort((a, b) => a.at.localeCompare(b.at));
   const record = async (): Promise<void> => {
@@ -197,7 +198,7 @@ function Trend({ readings, stopOhm }: { readings: readonly VehicleReading[]; sto
 }
 
 /** Every reading over time on a log axis: dry ones filled, wet ones open, with the limits of the vehicle. */
-function Course({ readings }: { readings: readonly (VehicleReading & { after: string })[] }) {
+function Course({ readings }: { readings: readonly (VehicleReading & { told: string })[] }) {
   const { pack } = useJobView();
   const [warn, stop] = (['vehicleWarnOhm', 'vehicleStopOhm'] as const).map((k) =>
     limitValue(pack.profile, k),
@@ -249,11 +250,11 @@ function Course({ readings }: { readings: readonly (VehicleReading & { after: st
           <Tooltip
             cursor={false}
             content={({ payload }) => {
-              const r = payload[0]?.payload as (VehicleReading & { after: string }) | undefined;
+              const r = payload[0]?.payload as (VehicleReading & { told: string }) | undefined;
               return r ? (
                 <Sheet>
                   {ohms(r.ohm)}, {when(r.at)}
-                  {r.after && `, after ${r.after}`}
+                  {r.told && `, ${r.told}`}
                 </Sheet>
               ) : null;
             }}

@@ -84,6 +84,8 @@ interface Draft {
   rest: 'rest' | 'load' | 'unknown';
   loadA: string;
   temperature: string;
+  packVolts: string;
+  shownCharge: string;
   how: 'typed' | 'walked';
 }
 
@@ -106,10 +108,12 @@ export function ByHand({ role, onKept }: { role: 'before' | 'after'; onKept: () 
     rest: 'rest',
     loadA: '',
     temperature: '',
+    packVolts: '',
+    shownCharge: '',
     how: 'typed',
   };
   const [kept, setDraft, clear] = useDraft<Draft>(`by-hand.${job.number}`, empty);
-  const draft = kept.cells.length === pack.channels.length ? kept : empty;
+  const draft = kept.cells.length === pack.channels.length ? { ...empty, ...kept } : empty;
   const held = useRef(draft);
   held.current = draft;
   const [notRead, setNotRead] = useState<string[]>([]);
@@ -165,6 +169,7 @@ export function ByHand({ role, onKept }: { role: 'before' | 'after'; onKept: () 
       const bad = says.find((s) => s.bad);
       if (bad)
         throw new InputProblem('typed', `${bad.id}: ${bad.text}`, '', 'What the meter shows, or nothing.');
+      const shownPercent = number(draft.shownCharge.replace('%', ''));
       const body: TypedScan = {
         role,
         end: draft.end,
@@ -172,6 +177,8 @@ export function ByHand({ role, onKept }: { role: 'before' | 'after'; onKept: () 
         volts: draft.cells.map(volts),
         currentA: draft.rest === 'rest' ? 0 : draft.rest === 'load' ? number(draft.loadA) : null,
         temperatureC: draft.temperature.trim() === '' ? null : celsiusOf(draft.temperature),
+        packV: number(draft.packVolts),
+        shownSocFraction: shownPercent === null ? null : shownPercent / 100,
         observedAt: new Date().toISOString(),
       };
       if (draft.rest === 'load' && body.currentA === null)
@@ -241,6 +248,24 @@ export function ByHand({ role, onKept }: { role: 'before' | 'after'; onKept: () 
                 inputMode="decimal"
                 value={draft.temperature}
                 onChange={(e) => put({ temperature: e.target.value })}
+              />
+            </Field>
+            <Field>
+              Whole pack, V
+              <Input
+                inputMode="decimal"
+                placeholder="if shown"
+                value={draft.packVolts}
+                onChange={(e) => put({ packVolts: e.target.value })}
+              />
+            </Field>
+            <Field>
+              Charge shown, %
+              <Input
+                inputMode="decimal"
+                placeholder="if shown"
+                value={draft.shownCharge}
+                onChange={(e) => put({ shownCharge: e.target.value })}
               />
             </Field>
             <Field style={{ flex: '1 1 220px' }}>

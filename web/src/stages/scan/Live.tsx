@@ -7,7 +7,7 @@ import { ApiProblem, get, send } from '../../api/client';
 import { usePassing } from '../../api/live';
 import { useJobView } from '../../shell/jobContext';
 import { Button, Mute, NextBar, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
-import { fixed, percent, signed } from '../../ui/words';
+import { fixed, ohms, percent, signed } from '../../ui/words';
 import { Definitions } from './Definitions';
 import { useGateway } from './Gateway';
 import { DeviationPicture } from './DeviationPicture';
@@ -110,6 +110,27 @@ export function Live({ role, onKept }: { role: 'before' | 'after'; onKept: () =>
               <dt>Reported charge</dt>
               <dd className="n">{state.socFraction === null ? '–' : percent(state.socFraction)}</dd>
             </div>
+            {state.packV !== null && (
+              <div>
+                <dt>Pack · channels’ sum</dt>
+                <dd className="n">
+                  {fixed(state.packV, 1)} ·{' '}
+                  {known.length === state.voltageV.length
+                    ? fixed(
+                        known.reduce((a, b) => a + b, 0),
+                        1,
+                      )
+                    : '–'}{' '}
+                  V
+                </dd>
+              </div>
+            )}
+            {state.insulationOhm !== null && (
+              <div>
+                <dt>Insulation</dt>
+                <dd className="n">{ohms(state.insulationOhm)}</dd>
+              </div>
+            )}
             <div>
               <dt>Codes</dt>
               <dd className="n">{state.codes.length ? state.codes.map((c) => c.code).join(' ') : 'none'}</dd>

@@ -45,6 +45,10 @@ export const CHOICES: { value: string; name: string; target: Target }[] = [
   { value: 'temperature:K', name: 'Temperature, K', target: { kind: 'temperature', unit: 'K' } },
   { value: 'soc:percent', name: 'State of charge, %', target: { kind: 'soc', unit: 'percent' } },
   { value: 'soc:fraction', name: 'State of charge, 0 to 1', target: { kind: 'soc', unit: 'fraction' } },
+  { value: 'pack-voltage:V', name: 'Pack voltage, V', target: { kind: 'pack-voltage', unit: 'V' } },
+  { value: 'insulation:kohm', name: 'Insulation, kΩ', target: { kind: 'insulation', unit: 'kohm' } },
+  { value: 'insulation:Mohm', name: 'Insulation, MΩ', target: { kind: 'insulation', unit: 'Mohm' } },
+  { value: 'insulation:ohm', name: 'Insulation, Ω', target: { kind: 'insulation', unit: 'ohm' } },
 ];
 
 export function valueOf(target: Target, pack: Pack): string {
