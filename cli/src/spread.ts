@@ -73,6 +73,8 @@ export function answerOf(report: SpreadReport): unknown {
     capacityAh: figure(report.capacityAh),
     health: figure(report.health),
     differences: report.differences ?? [],
+    contradicts: report.contradicts ?? [],
+    ...(report.total ? { total: report.total } : {}),
   };
 }
 
@@ -100,6 +102,7 @@ export async function spread(options: {
   const said = [
     ...(report.pack.verdict === 'ok' ? [] : [`The pack is ${report.pack.verdict}.`]),
     ...report.pack.reasons,
+    ...(report.contradicts ?? []),
     ...(report.judged ?? []),
   ];
   const harmless = (report.differences ?? []).map(

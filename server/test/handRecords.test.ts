@@ -1,4 +1,5 @@
 import type { Finding, FindingOf, Tried } from '@cellmend/contract/findings';
+import type { InsulationEntry } from '@cellmend/contract/insulation';
 import type { Job, ScanSummary } from '@cellmend/contract/jobs';
 import type { StoredProfile } from '@cellmend/contract/pack';
 import type { Problem } from '@cellmend/contract/problem';
@@ -195,6 +196,90 @@ describe('voltages typed by hand', () => {
     );
     expect((await spreads())[0]!.id).not.toBe(old.id);
     expect((await spreads())[0]!.profileVersion).toBe(now.version);
+  });
+});
+
+describe('what the vehicle says of the whole pack', () => {
+  const table = (clock: string[], rows: (n: number) => string[]): Uint8Array => {
+    const heading = [
+      'time',
+      'current_A',
+      'Pack voltage (V)',
+      'Isolation resistance (kOhm)',
+      ...ids.map((id) => `${id}_V`),
+    ];
+    const lines = clock.map((t, n) => [t, '0', ...rows(n), ...screen(3.31)].join(','));
+    return text([heading.join(','), ...lines].join('\n'));
+  };
+  const packV = (): number => screen(3.31).reduce((a, b) => a + b, 0);
+  const figures = async (n: number): Promise<InsulationEntry[]> =>
+    (await ina.get<InsulationEntry[]>(`/api/jobs/${n}/insulation`)).body.filter(
+      (e) => e.supersededBy === null,
+    );
+
+  it('its insulation figure is taken from the column of a scan, at the moment it was read', async () => {
+    const n = await newJob(ina, 'Corrie', 'insulation in a scan');
+    const clock = ['2026-10-01T08:00:00Z', '2026-10-01T08:10:00Z', '2026-10-01T08:20:00Z'];
+    const kept = await file(
+      n,
+      'drive.csv',
+      table(clock, (k) => [packV().toFixed(1), ['0', '612', '610'][k]!]),
+    );
+    expect(kept.status).toBe(201);
+    const [entry] = await figures(n);
+    expect(entry!.observation).toMatchObject({
+      kind: 'vehicle',
+      ohm: 612e3,
+      readAt: '2026-10-01T08:20:00.000Z',
+    });
+    expect((await spreadOf(n)).total!.missesV).toBeCloseTo(0, 1);
+    const forged = await ina.post(`/api/jobs/${n}/insulation`, {
+      observation: {
+        kind: 'vehicle',
+        ohm: 9e6,
+        signalV: null,
+        fromScan: { id: kept.body.id, name: 'drive.csv' },
+      },
+    });
+    expect(forged.status).toBe(422);
+  });
+
+  it('of a file without a clock it counts once somebody has said when, and moves when that is corrected', async () => {
+    const n = await newJob(ina, 'Corrie', 'insulation without a clock');
+    const kept = await file(
+      n,
+      'drive.csv',
+      table(['0', '60', '120'], () => [packV().toFixed(1), '540']),
+    );
+    expect(kept.body.notices.join(' ')).toContain(
+      'insulation figure, which counts once somebody has said when',
+    );
+    expect(await figures(n)).toEqual([]);
+    const say = (at: string, reason = '') =>
+      ina.post(`/api/jobs/${n}/scans/${kept.body.id}/moment`, { at, reason });
+    await say('2026-09-03T10:00:00Z');
+    expect((await figures(n))[0]!.observation).toMatchObject({
+      ohm: 540e3,
+      readAt: '2026-09-03T10:02:00.000Z',
+    });
+    await say('2026-09-04T10:00:00Z', 'it was the day after');
+    const now = await figures(n);
+    expect(now).toHaveLength(1);
+    expect(now[0]!.observation).toMatchObject({ readAt: '2026-09-04T10:02:00.000Z' });
+  });
+
+  it('a typed screen with the pack’s own voltage weighs a channel’s reading, and the charge it shows', async () => {
+    const n = await newJob(ina, 'Corrie', 'a screen with its total');
+    const low = screen(3.31, -1.8);
+    expect((await typed(n, low, { packV: packV(), shownSocFraction: 0.9 })).status).toBe(201);
+    const report = await spreadOf(n);
+    expect(report.total!.missesV).toBeCloseTo(1.8, 1);
+    const [f] = report.findings;
+    const wrong =
+      f!.verdict === 'sense-fault'
+        ? f!.confidence
+        : f!.alternatives.find((a) => a.verdict === 'sense-fault')!.confidence;
+    expect(wrong).toBeGreaterThan(0.5);
   });
 });
 

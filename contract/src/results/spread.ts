@@ -141,6 +141,16 @@ export const SpreadReportSchema = z.object({
   tests: z.array(z.object({ channel: z.string(), text: z.string(), minutes: z.number(), bits: z.number() })),
   temperature: TemperatureSchema.nullable(),
   metered: z.array(z.object({ channelIndex: index, voltageV: z.number() })),
+  total: z
+    .object({
+      packV: z.number(),
+      sumV: z.number(),
+      missesV: z.number(),
+      sdV: z.number(),
+      says: z.string(),
+    })
+    .optional(),
+  contradicts: z.array(z.string()).optional(),
   fullLoad: z
     .object({
       fromS: z.number(),

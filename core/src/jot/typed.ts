@@ -123,16 +123,29 @@ export interface TypedRecord {
   /** Amperes at that moment, positive on discharge; 0 with the contactors open. Null where nobody knows. */
   currentA: number | null;
   temperatureC: number | null;
+  /** The whole pack, as the vehicle or a meter at its terminals shows it, V; null where nobody read it. */
+  packV?: number | null | undefined;
+  /** Charge that the vehicle shows, 0 to 1; null where nobody read it. */
+  shownSocFraction?: number | null | undefined;
   /** Milliseconds since 1970. */
   atMs: number;
 }
 
 /** The record as a table with one row, as the reader of scans takes it. Channels without a figure stay empty. */
-export function typedTable({ volts, currentA, temperatureC, atMs }: TypedRecord, pack: Pack): string {
-  const cell = (v: number | null): string => (v === null ? '' : String(v));
+export function typedTable(
+  { volts, currentA, temperatureC, packV, shownSocFraction, atMs }: TypedRecord,
+  pack: Pack,
+): string {
+  const cell = (v: number | null | undefined): string => (v == null ? '' : String(v));
   return [
-    ['time_clock', 'current_A', 'temp_C', ...pack.channels.map((c) => `${c.id}_V`)].join(','),
-    [new Date(atMs).toISOString(), cell(currentA), cell(temperatureC), ...volts.map(cell)].join(','),
-    '',
-  ].join('\n');
+    ['time_clock', 'current_A', 'temp_C', 'pack_V', 'soc_fraction', ...pack.channels.map((c) => `${c.id}_V`)],
+    [
+      new Date(atMs).toISOString(),
+      ...[currentA, temperatureC, packV, shownSocFraction].map(cell),
+      ...volts.map(cell),
+    ],
+    [],
+  ]
+    .map((cells) => cells.join(','))
+    .join('\n');
 }

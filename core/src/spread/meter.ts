@@ -1,8 +1,8 @@
-import { stillOpen } from './oneReading';
 import { factsOf, judgeAt, modulesOfChannel, OUT_OF_BOUNDS, type Pack } from '../pack';
 import { median } from './statistics';
 import type { Spread } from './spread';
-import type { Alternative, ChannelFinding, Verdict } from './verdicts';
+import type { ChannelFinding, Verdict } from './verdicts';
+import { weighBy } from './weighAnew';
 
 /** A voltage metered at the terminals of one channel. */
 export interface MeterReading {
@@ -12,10 +12,6 @@ export interface MeterReading {
 
 /** The same when no healthy channel was metered along: the pack may have moved since the scan. */
 const ALONE_FACTOR = 2.4;
-/** Share of one explanation that makes it the verdict. */
-const SETTLED = 0.9;
-/** No explanation is ruled out by a list that left it out. */
-const LEAST_SHARE = 0.01;
 
 const normal = (x: number, sd: number): number => Math.exp(-0.5 * (x / sd) ** 2) / sd;
 
@@ -145,57 +141,13 @@ function weigh(
   meterV: number,
   scanV: number,
 ): ChannelFinding {
-  const prior = new Map<Verdict, number>();
-  for (const a of finding.alternatives) prior.set(a.verdict, Math.max(LEAST_SHARE, a.confidence));
-  if (finding.verdict !== 'undetermined') prior.set(finding.verdict, finding.confidence);
-  if (!prior.has('sense-fault')) prior.set('sense-fault', LEAST_SHARE);
-  if (prior.size === 1) prior.set('imbalance', LEAST_SHARE);
   // A wrong reading hides a cell that is about where the others are; any other fault shows at the terminals too.
   const likelihood = (v: Verdict): number =>
     v === 'sense-fault'
       ? normal(offMv + deviationMv, Math.hypot(sdMv, 0.1 * Math.abs(deviationMv), 4))
       : normal(offMv, sdMv);
-  const rows = [...prior].map(([verdict, p]) => ({ verdict, weight: p * likelihood(verdict) }));
-  const total = rows.reduce((s, r) => s + r.weight, 0);
-  if (!(total > 1e-30))
-    return {
-      ...finding,
-      verdict: 'undetermined',
-      confidence: 0.5,
-      alternatives: [...prior].map(([verdict, confidence]) => ({ verdict, confidence })),
-      reasons: [
-        ...finding.reasons,
-        `The meter shows ${meterV.toFixed(3)} V at the terminals: neither what the scan says nor what the others show. Meter it again with a neighbour beside it.`,
-      ],
-    };
-  const ranked: Alternative[] = rows
-    .map((r) => ({ verdict: r.verdict, confidence: r.weight / total }))
-    .sort((a, b) => b.confidence - a.confidence);
-  const best = ranked[0]!;
-  const sense = best.verdict === 'sense-fault';
-  const reasons = [...finding.reasons, said(meterV, scanV, !sense)];
-  // The meter settles whether it is the reading; which of the cell's causes it is one state of charge still does not tell.
-  if (finding.films && !sense) return { ...finding, ...stillOpen(ranked), reasons };
-  if (best.confidence < SETTLED)
-    return {
-      ...finding,
-      verdict: 'undetermined',
-      confidence: 1 - best.confidence,
-      alternatives: ranked.filter((r) => r.confidence > 0.004),
-      reasons,
-    };
-  return {
-    ...finding,
-    verdict: best.verdict,
-    confidence: Math.min(0.99, best.confidence),
-    alternatives: ranked.slice(1).filter((r) => r.confidence > 0.004),
-    // The estimate belongs to the explanation it was fitted for.
-    estimate: sense
-      ? { offsetMillivolt: -offMv }
-      : finding.verdict === best.verdict || finding.alternatives[0]?.verdict === best.verdict
-        ? finding.estimate
-        : {},
-    reasons,
-    separate: 1e3,
-  };
+  return weighBy(finding, likelihood, (wrong) => said(meterV, scanV, !wrong), {
+    offsetMillivolt: -offMv,
+    unlike: `The meter shows ${meterV.toFixed(3)} V at the terminals: neither what the scan says nor what the others show. Meter it again with a neighbour beside it.`,
+  });
 }

@@ -20,6 +20,8 @@ import { weighMeter, type MeterReading } from './meter';
 import { fullLoadOf, type FullLoad } from './fullLoad';
 import { jumpsOf, type Jumps } from './jumps';
 import { nextTest, rankTests, type RankedTest } from './nextTest';
+import { packTotalOf, weighTotal, type PackTotal } from './packTotal';
+import { shownAgainstCells } from './shownCharge';
 import { findSignatures, signatureFinding } from './signature';
 import { spreadAt, type Spread } from './spread';
 import { median } from './statistics';
@@ -99,6 +101,10 @@ export interface SpreadReport {
   temperature: TemperatureSpread | null;
   /** Channels metered at their terminals, with the volts that were weighed in. */
   metered: MeterReading[];
+  /** The pack's own voltage against the sum of its channels; left out where the record does not hold it. */
+  total?: PackTotal;
+  /** What the vehicle says of the whole pack and its cells do not bear out. Left out by earlier versions. */
+  contradicts?: string[];
   /** The strongest pull, and how far each channel sagged; null where there was none. Left out by earlier versions. */
   fullLoad?: FullLoad | null;
   /** Readings that leaped while the pack stood still; null where that could not be looked for. Left out by earlier versions. */
@@ -247,7 +253,8 @@ export function spreadReport(
   const d = diagnose(record, pack, look);
   const { trajectory } = d.observed;
   const indexOf = new Map(pack.channels.map((c) => [c.id, c.index]));
-  const found = weighMeter(d.findings, metered, rests[rests.length - 1] ?? null, pack);
+  const byTotal = weighTotal(d.findings, packTotalOf(record, pack), look.settledV, pack);
+  const found = weighMeter(byTotal.findings, metered, rests[rests.length - 1] ?? null, pack);
   // A reading that is wrong says nothing of the cell behind it.
   const wrong = new Set(found.filter((f) => f.verdict === 'sense-fault').map((f) => indexOf.get(f.channel)!));
   const channels = d.channels.filter((c) => !wrong.has(c.channelIndex));
@@ -361,6 +368,8 @@ export function spreadReport(
     jumps: jumpsOf(given, pack),
     temperature: temperatureSpread(record),
     metered: [...metered],
+    ...(byTotal.total && { total: byTotal.total }),
+    contradicts: [byTotal.total?.says ?? '', shownAgainstCells(record, points, pack)].filter(Boolean),
   };
 }
 

@@ -186,6 +186,9 @@ export function FindingsStage({ question }: StageProps) {
         </Answer>
       )}
       <HereBefore suspects={suspects.flatMap((x) => x.module.split(' + '))} />
+      {(report.contradicts ?? []).map((text) => (
+        <p key={text}>{text}</p>
+      ))}
       {(report.judged ?? []).length > 0 && <Mute>{report.judged!.join(' ')}</Mute>}
       <Columns $of="1.35fr 1fr">
         <Beside>
