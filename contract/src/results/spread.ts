@@ -76,6 +76,7 @@ const ChannelFindingSchema = z.object({
       }),
     )
     .optional(),
+  onlyWarmC: z.number().optional(),
   pairedWith: z.string().optional(),
   absolute: z.enum(['reversed', 'over-charged']).optional(),
   seat: z.enum(['joint', 'cell']).optional(),

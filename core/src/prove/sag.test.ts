@@ -92,9 +92,13 @@ describe('what is not known', () => {
   it('a capacity that nobody measured widens what is expected; the rating is never taken for it', () => {
     expect(width(notMeasured('no current', 'a drive'))).toBeGreaterThan(1.01 * width(held));
   });
-  it('of NiMH nothing is foretold', () => {
+  it('NiMH remembers where its voltage comes from: a pull is judged within its two branches', () => {
     const nimh = { ...pack, profile: { ...pack.profile, chemistry: 'nimh' as const } };
-    expect(sagUnderLoad(at(0.2), typical, 21, held, [], nimh)).toBeNull();
+    const row = (volts: number) => sagUnderLoad(at(volts), typical, 21, held, [], nimh)!.rows[0]!;
+    const lithium = sagUnderLoad(at(0.2), typical, 21, held, [], pack)!.rows[0]!.expectedMv;
+    const { low, high } = row(0.2).expectedMv;
+    expect(high - low).toBeGreaterThan(lithium.high - lithium.low);
+    expect(row(3 * (high / 1000)).off).toBe('more');
   });
 });
 

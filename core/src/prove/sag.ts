@@ -1,4 +1,4 @@
-import { ocvCurve, type Measured, type Pack } from '../pack';
+import { factsOf, ocvCurve, type Measured, type Pack } from '../pack';
 import { median, type FullLoad } from '../spread';
 
 /** A sag under load beside what the simulation expects of it, mV. */
@@ -105,8 +105,10 @@ export function sagUnderLoad(
   }[],
   pack: Pack,
 ): SagCheck | null {
-  // Its slow part is that of lithium cells: of NiMH, whose voltage remembers where it comes from, nothing is foretold.
-  if (!load || pack.profile.chemistry === 'nimh') return null;
+  if (!load) return null;
+  // A voltage that remembers where it comes from may move by as much as its two branches are apart while charge flows.
+  const { hysteresis } = factsOf(pack.profile.chemistry);
+  const branchesV = hysteresis ? 2 * hysteresis.halfV.value * median(pack.channels.map((c) => c.cells)) : 0;
   const capacityAh = capacity.measured ? capacity.value : pack.profile.ratedCapacityAh;
   const capacityOff = capacity.measured
     ? (capacity.high - capacity.low) / 2 / capacity.value
@@ -125,7 +127,14 @@ export function sagUnderLoad(
     const { value, restV, slowOff } = simulatedSag(load, milliohm / 1000, capacityAh, pack);
     // Where neither temperature is known they may be as far apart as a workshop and a winter's day.
     const apartK = thenC !== null && load.temperatureC !== null ? Math.abs(thenC - load.temperatureC) : 10;
-    const within = Math.hypot(value * off, slowOff, restV * capacityOff, value * PER_K * apartK, READ_V);
+    const within = Math.hypot(
+      value * off,
+      slowOff,
+      restV * capacityOff,
+      branchesV,
+      value * PER_K * apartK,
+      READ_V,
+    );
     const at = median(seen);
     const [low, high] = [Math.max(0, value - within), value + within];
     return [

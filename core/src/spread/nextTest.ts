@@ -13,6 +13,8 @@ export interface Test {
   drives?: true;
   /** The pack is charged for it: as little as it is drawn down, and not with a group above its ceiling. */
   charges?: true;
+  /** For findings of this kind only, and first there: what else is on the list does not show what it is. */
+  of?: (finding: ChannelFinding) => boolean;
   /** It is a meter at the terminals: said and done once it has been metered. */
   meter?: true;
 }
@@ -73,6 +75,14 @@ export const TESTS: Test[] = [
     drives: true,
   },
   {
+    name: (f) =>
+      `Discharge ${f.module} on the bench at ${f.onlyWarmC} °C, the temperature at which it showed, with the current at which it showed: a fall at once is resistance, an early end capacity. Colder it would pass.`,
+    minutes: 30,
+    groups: [['high-resistance'], ['low-capacity'], ['imbalance', 'sense-fault', 'self-discharge']],
+    possible: always,
+    of: (f) => f.onlyWarmC !== undefined,
+  },
+  {
     name: (f) => `Let the pack stand two days and scan ${f.channel} again: only self-discharge drifts.`,
     minutes: 12,
     groups: [['self-discharge'], ['imbalance', 'low-capacity', 'sense-fault', 'high-resistance']],
@@ -130,6 +140,7 @@ export function rankTests(
       TESTS.filter(
         (t) =>
           t.possible(nearFull, nearEmpty, pack) &&
+          (t.of?.(f) ?? true) &&
           !(t.meter && metered.has(f.channel)) &&
           !(t.drives && still) &&
           !(t.charges && uncharged),
@@ -139,7 +150,7 @@ export function rankTests(
         minutes: t.minutes,
         bits: gainOf(t, openOf(f)),
         // By one reading nobody charges or drives a pack on: whether it is the reading comes first. Common practice, no source.
-        first: t.meter === true && f.films !== undefined,
+        first: (t.meter === true && f.films !== undefined) || t.of !== undefined,
       })),
     )
     .filter((t) => t.bits > 0)

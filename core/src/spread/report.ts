@@ -29,6 +29,7 @@ import type { Difference } from './tell';
 import { temperatureSpread, type TemperatureSpread } from './temperature';
 import { CAPACITY_TOLD_SD, chargeToCount, type Alone } from './trajectory';
 import type { ChannelFinding } from './verdicts';
+import { weighWarmth } from './warmOnly';
 
 /** A finding with what it costs the vehicle. */
 export interface CostedFinding extends ChannelFinding {
@@ -253,7 +254,8 @@ export function spreadReport(
   const d = diagnose(record, pack, look);
   const { trajectory } = d.observed;
   const indexOf = new Map(pack.channels.map((c) => [c.id, c.index]));
-  const byTotal = weighTotal(d.findings, packTotalOf(record, pack), look.settledV, pack);
+  const warmed = weighWarmth(d.findings, record, pack, trajectory);
+  const byTotal = weighTotal(warmed, packTotalOf(record, pack), look.settledV, pack);
   const found = weighMeter(byTotal.findings, metered, rests[rests.length - 1] ?? null, pack);
   // A reading that is wrong says nothing of the cell behind it.
   const wrong = new Set(found.filter((f) => f.verdict === 'sense-fault').map((f) => indexOf.get(f.channel)!));

@@ -78,6 +78,8 @@ export interface ChannelFinding {
   scatterMv?: number;
   /** What a next scan shows under each cause, where one state of charge is all there is. */
   films?: Film[];
+  /** It shows under load at this temperature and not colder, °C. */
+  onlyWarmC?: number;
   /** The other channel of a tap-wire pair. */
   pairedWith?: string;
   /** What the volts say by themselves, beyond the verdict. */
