@@ -19,12 +19,15 @@ export interface MapCheck {
 
 /** Board and meter agree within this, V: both read to a few millivolts. Common practice, no source. */
 const AGREE_V = 0.006;
-/** Scatter of the difference of the two (one sd), V; and how often one of the two is off by anything. */
-const SIGMA_V = AGREE_V / 2;
+/** What the difference of the two may scatter by (one sd), V, each as likely as the others: the readings tell which. */
+const SIGMAS_V = [0.001, 0.0015, 0.0022, 0.0033, 0.005];
+/** How often one of the two is off by anything, V. */
 const STRAY = 0.02;
 const STRAY_V = 1;
-/** Neighbours have to differ by this before an order can be told, V. */
-const TELLS_V = 0.012;
+/** Share of the mistakes that wiring and drawing make, by how often they are made, that would show before a map is called right. */
+const SHOWS_SHARE = 0.8;
+/** A mistake shows where it is this much less likely than the map as drawn (natural logarithm). */
+const SHOWS = 3;
 /** An order is called certain from here on. */
 const CERTAIN = 0.95;
 /** Orders less likely than this are not named. */
@@ -36,11 +39,19 @@ const FAR = 9;
 const FEW = 0.25;
 
 const AS_IT_IS = 'as drawn';
-const logLikely = (d: number): number =>
-  Math.log(
-    ((1 - STRAY) * Math.exp(-0.5 * (d / SIGMA_V) ** 2)) / (SIGMA_V * Math.sqrt(2 * Math.PI)) +
-      STRAY / STRAY_V,
+/** How likely a difference is (natural logarithm), for each scatter. */
+const logLikely = (d: number): number[] =>
+  SIGMAS_V.map((s) =>
+    Math.log(((1 - STRAY) * Math.exp(-0.5 * (d / s) ** 2)) / (s * Math.sqrt(2 * Math.PI)) + STRAY / STRAY_V),
   );
+const NONE = SIGMAS_V.map(() => 0);
+const plus = (a: readonly number[], b: readonly number[]): number[] => a.map((v, k) => v + b[k]!);
+const minus = (a: readonly number[], b: readonly number[]): number[] => a.map((v, k) => v - b[k]!);
+/** Likelihood over all scatters, each as likely as the others (natural logarithm). */
+const overScatters = (logs: readonly number[]): number => {
+  const most = Math.max(...logs);
+  return most + Math.log(logs.reduce((s, v) => s + Math.exp(v - most), 0) / logs.length);
+};
 const logFactorial = (n: number): number => {
   let sum = 0;
   for (let k = 2; k <= n; k++) sum += Math.log(k);
@@ -101,13 +112,16 @@ export function checkMap(
     return raw.map(({ at, d }) => ({ at, d: d - offsetV }));
   };
   const likelihood = (shows: readonly number[]): number =>
-    differences(shows).reduce((s, { d }) => s + logLikely(d), 0);
+    overScatters(differences(shows).reduce((s, { d }) => plus(s, logLikely(d)), NONE));
   const drawn = names.map((_, i) => i);
   const straight = differences(drawn);
   const offsetV = median(both.map((i) => meteredV[i]! - scannedV[i]!));
   const wrong = straight.filter(({ d }) => Math.abs(d) > AGREE_V);
 
-  const asDrawn = likelihood(drawn);
+  const byScatter = straight.reduce((s, { d }) => plus(s, logLikely(d)), NONE);
+  const asDrawn = overScatters(byScatter);
+  /** Prior of all mistakes that were weighed, and of those that the readings rule out. */
+  const mistakes = { all: 0, ruledOut: 0 };
   const weighed: Weighed[] = [{ shows: drawn, says: AS_IT_IS, log: Math.log(AS_DRAWN) + asDrawn }];
   let top = weighed[0]!.log;
   /** Keeps what may still be the likeliest: of many thousand orders a handful. */
@@ -115,20 +129,24 @@ export function checkMap(
     const few = moved.length <= n * FEW;
     // Two channels leave the common shift as it is; a block of some moves it a little.
     const far = moved.length > 2 ? 2 * FAR : FAR;
-    if (few && Math.log(prior) + asDrawn + change(moved) < top - far) return;
+    const likely = few ? overScatters(plus(byScatter, change(moved))) : likelihood(showsOf(n, { moved }));
+    mistakes.all += prior;
+    if (likely < asDrawn - SHOWS) mistakes.ruledOut += prior;
+    if (few && Math.log(prior) + likely < top - far) return;
     const shows = showsOf(n, { moved });
-    const log = Math.log(prior) + likelihood(shows);
+    const log = Math.log(prior) + (few ? likelihood(shows) : likely);
     if (log < top - FAR) return;
     top = Math.max(top, log);
     weighed.push({ shows, says: says(), log });
   };
   const own = new Map(straight.map(({ at, d }) => [at, logLikely(d)]));
   /** What an order that moves few channels changes: the pack's common shift is told by those that stay. */
-  const change = (moved: readonly Moved[]): number =>
+  const change = (moved: readonly Moved[]): number[] =>
     moved.reduce((sum, [at, from]) => {
       const [m, s] = [meteredV[at], scannedV[from]];
-      return sum - (own.get(at) ?? 0) + (m == null || s == null ? 0 : logLikely(m - s - offsetV));
-    }, 0);
+      const without = minus(sum, own.get(at) ?? NONE);
+      return m == null || s == null ? without : plus(without, logLikely(m - s - offsetV));
+    }, NONE);
   for (const { moved, says, prior } of mapOrders(n, blocks))
     if (moved.length > 0) weigh(moved, () => says, prior);
   const ofTwo = exchangePrior(n);
@@ -175,13 +193,12 @@ export function checkMap(
     .filter((r, i) => r.share >= WORTH_NAMING && i < MOST_NAMED)
     .map(({ says, share }) => ({ says, share }));
 
-  // One odd channel tells nothing of the order of the rest: what counts is how many neighbours differ from each other.
-  const pairs = both
-    .slice(1)
-    .filter((i, k) => Math.abs(scannedV[i]! - scannedV[both[k]!]!) >= TELLS_V).length;
-  const telling = pairs >= (both.length - 1) / 2;
+  // Where the channels read alike a wrong order fits as well as the right one.
+  const showing = mistakes.ruledOut / mistakes.all;
+  const telling = showing >= SHOWS_SHARE;
+  const percent = `${Math.floor(100 * showing)} %`;
 
-  if (best.says !== AS_IT_IS && best.share >= CERTAIN && telling) {
+  if (best.says !== AS_IT_IS && best.share >= CERTAIN) {
     const left = differences(best.shows).filter(({ d }) => Math.abs(d) > AGREE_V);
     // An order is believed where it clears what was wrong, not where it moves it about.
     if (left.length <= Math.max(0, wrong.length - 2) && left.length <= both.length / 10) {
@@ -208,8 +225,8 @@ export function checkMap(
       telling ? 'proven' : 'cannot-tell',
       `Meter and scan agree on all ${both.length} channels, ${
         telling
-          ? `and ${pairs} of ${both.length - 1} neighbours differ enough that an exchange would show: the map is right.`
-          : `but only ${pairs} of ${both.length - 1} neighbours differ enough that an exchange would show.`
+          ? `and they differ enough that ${percent} of the mistakes that are made would show: the map is right.`
+          : `but they read so alike that only ${percent} of the mistakes that are made would show.`
       }`,
       { offsetV, odds: telling ? odds : [] },
     );

@@ -22,6 +22,8 @@ import {
 import { fixed, percent, unbroken, upper } from '../../ui/words';
 import { useWrite } from '../../shell/useWrite';
 import { HereBefore } from '../HereBefore';
+import { MapVerdict } from '../MapVerdict';
+import { useMapOpen } from '../mapOpen';
 import type { StageProps } from '../props';
 import { Decide } from './Decide';
 import { chargeDigits, measuredText } from '../../ui/Measured';
@@ -72,6 +74,7 @@ export function FindingsStage({ question }: StageProps) {
   const decided = decisionOf(job, 'measures');
   const recordOf = useTrackRecord(job.number);
   const remembered = useWithMemory(spread?.report ?? null);
+  const mapOpen = useMapOpen(job.number);
   const joints = useJointsMeasured(spread?.report);
   if (!spread) {
     return (
@@ -163,7 +166,13 @@ export function FindingsStage({ question }: StageProps) {
           tone="suspect"
           title={head.title}
           big={costOf(first) && `−${costOf(first)}`}
-          small={first.confidence === null ? 'cause open' : `confidence ${percent(first.confidence)}`}
+          small={
+            mapOpen
+              ? 'place open: two maps fit'
+              : first.confidence === null
+                ? 'cause open'
+                : `confidence ${percent(first.confidence)}`
+          }
         >
           {unbroken(head.text)}
         </Answer>
@@ -185,6 +194,7 @@ export function FindingsStage({ question }: StageProps) {
             ` Capacity is not measured. ${report.capacityAh.why} ${report.capacityAh.test}`}
         </Answer>
       )}
+      {mapOpen && <MapVerdict />}
       <HereBefore suspects={suspects.flatMap((x) => x.module.split(' + '))} />
       {(report.contradicts ?? []).map((text) => (
         <p key={text}>{text}</p>
@@ -205,6 +215,7 @@ export function FindingsStage({ question }: StageProps) {
                 .join(' · ')}
               key={s.key}
               suspect={s}
+              placeOpen={mapOpen}
               open={open === s.key}
               onPress={() => {
                 setOpen(open === s.key ? null : s.key);

@@ -50,11 +50,14 @@ export function SuspectRow({
   open,
   onPress,
   record,
+  placeOpen,
 }: {
   suspect: Suspect;
   /** What this workshop’s own jobs say of such a verdict; empty of too few. */
   record: string;
   open: boolean;
+  /** Two maps fit: how sure it is of a channel says nothing of the module. */
+  placeOpen: boolean;
   onPress: () => void;
 }) {
   const others = s.channels.filter((c) => c.channel !== s.worst.channel).map((c) => c.channel);
@@ -63,7 +66,7 @@ export function SuspectRow({
       <Item $suspect={s.confidence !== null} aria-expanded={open} onPress={onPress}>
         <b className="n">{s.module}</b>
         <b>{s.title}</b>
-        <b className="n">{s.confidence === null ? '?' : percent(s.confidence)}</b>
+        <b className="n">{s.confidence === null || placeOpen ? '?' : percent(s.confidence)}</b>
         <span>{unbroken([s.line, record].filter(Boolean).join(' · '))}</span>
       </Item>
       {open && (

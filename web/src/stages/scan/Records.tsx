@@ -6,7 +6,7 @@ import { ApiProblem } from '../../api/client';
 import { useJobView } from '../../shell/jobContext';
 import { Button, DataTable, Mute, ProblemNote, Row, Sheet } from '../../ui/parts';
 import { duration, when } from '../../ui/words';
-import { MapVerdict } from './MapVerdict';
+import { MapVerdict } from '../MapVerdict';
 import { RecordedAt } from './RecordedAt';
 
 const Tick = styled(Checkbox)`

@@ -3,10 +3,10 @@ import type { MapChecked } from '@cellmend/contract/scans';
 import { namesInScans } from '@cellmend/core/scan';
 import { useState } from 'react';
 import useSWR from 'swr';
-import { get } from '../../api/client';
-import { useJobView } from '../../shell/jobContext';
-import { useWrite } from '../../shell/useWrite';
-import { Button, DataTable, Mute, ProblemNote, Row, Stack } from '../../ui/parts';
+import { get } from '../api/client';
+import { useJobView } from '../shell/jobContext';
+import { useWrite } from '../shell/useWrite';
+import { Button, DataTable, Mute, ProblemNote, Row, Stack } from '../ui/parts';
 
 const TITLE = {
   proven: 'The map is borne out.',
