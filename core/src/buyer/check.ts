@@ -1,4 +1,4 @@
-import { fullV, scaled, type Measured, type Pack } from '../pack';
+import { deltaLimitMv, fullV, limitValue, scaled, type Measured, type Pack } from '../pack';
 import { lifeByHealth, lifeBySubtraction } from '../range';
 import { verdictName, type Spread, type SpreadReport } from '../spread';
 
@@ -38,7 +38,11 @@ const NEAR_EMPTY = 0.35;
 const pct = (v: number): string => `${Math.round(v * 100)} %`;
 
 /** How a delta at rest is judged, in the words of the trade. */
-export function deltaWords(grade: Spread['grade']): Pick<CheckLine, 'judged' | 'why'> {
+export function deltaWords(
+  grade: Spread['grade'],
+  socFraction: number,
+  pack: Pack,
+): Pick<CheckLine, 'judged' | 'why'> {
   const judged = {
     excellent: 'good',
     good: 'good',
@@ -46,24 +50,25 @@ export function deltaWords(grade: Spread['grade']): Pick<CheckLine, 'judged' | '
     poor: 'poor',
     'blocks-drive': 'poor',
   } as const;
+  const limit = Math.round(deltaLimitMv(pack, socFraction));
   return {
     judged: judged[grade],
     why: {
-      excellent: 'Up to 10 mV is excellent.',
-      good: 'Up to 30 mV is good.',
-      limit: 'About 45 mV is the limit of a good pack.',
-      poor: '50 to 200 mV is poor.',
-      'blocks-drive': 'From 200 mV on a vehicle usually refuses to drive.',
+      excellent: `Excellent: at this charge ${limit} mV is the limit.`,
+      good: `Good: at this charge ${limit} mV is the limit.`,
+      limit: `Near the limit of ${limit} mV at this charge.`,
+      poor: `Beyond the limit of ${limit} mV at this charge.`,
+      'blocks-drive': `From ${limitValue(pack.profile, 'driveBlockingMv')} mV on a vehicle usually refuses to drive.`,
     }[grade],
   };
 }
 
-function deltaLine(what: string, spread: Spread | null, wanted: string): CheckLine {
+function deltaLine(what: string, spread: Spread | null, wanted: string, pack: Pack): CheckLine {
   if (!spread) return { what, shows: 'not scanned', judged: 'unknown', why: wanted };
   return {
     what,
     shows: `${Math.round(spread.deltaMv)} mV at ${pct(spread.medianSocFraction)} charge`,
-    ...deltaWords(spread.grade),
+    ...deltaWords(spread.grade, spread.medianSocFraction, pack),
   };
 }
 
@@ -154,8 +159,8 @@ export function buyersCheck(report: SpreadReport, pack: Pack, facts: BuyersFacts
     report.nearEmpty && report.nearEmpty.medianSocFraction <= NEAR_EMPTY ? report.nearEmpty : null;
   const beyond = report.pack.verdict === 'over-discharged' || report.pack.verdict === 'over-charged';
   const lines: CheckLine[] = [
-    deltaLine('Delta near full', full, 'A weak group looks fine at the top; balance shows there.'),
-    deltaLine('Delta near empty', empty, 'A weak group falls away at the bottom.'),
+    deltaLine('Delta near full', full, 'A weak group looks fine at the top; balance shows there.', pack),
+    deltaLine('Delta near empty', empty, 'A weak group falls away at the bottom.', pack),
     healthLine(report),
     resistanceLine(report, pack),
   ];

@@ -1,5 +1,5 @@
 import type { Span } from '../cost';
-import { limitValue, ocvCurve, type Pack } from '../pack';
+import { judgeDelta, ocvCurve, type Pack } from '../pack';
 import { gradeDelta } from '../spread';
 import { deltaWords, type CheckLine } from './check';
 import { LOOKS, type Look, type ShownFacts, type UsedPackVerdict } from './offer';
@@ -25,15 +25,18 @@ export function shownDelta(shown: ShownFacts, pack: Pack): CheckLine {
       why: 'Wake it on the bench: 12 V and CAN at its plug.',
     };
   const cells = pack.channels[0]?.cells ?? 1;
-  const { judged, why } = deltaWords(
-    gradeDelta(deltaMv / cells, limitValue(pack.profile, 'driveBlockingMv')),
-  );
   if (socFraction === null)
-    return { what, shows: `${Math.round(deltaMv)} mV, at what charge is not told`, judged: 'unknown', why };
+    return {
+      what,
+      shows: `${Math.round(deltaMv)} mV, at what charge is not told`,
+      judged: 'unknown',
+      why: 'What a delta means follows from the charge it is read at: read that as well.',
+    };
+  const { judged, why } = deltaWords(gradeDelta(deltaMv / cells, socFraction, pack), socFraction, pack);
   const slope = ocvCurve(pack.profile.ocv).slopeAt(socFraction);
   const share = slope > 0 ? deltaMv / 1000 / cells / slope : Infinity;
   // On a plateau millivolts hide charge: then the voltages say nothing about balance.
-  const flat = share * 1000 > 8 * deltaMv;
+  const flat = judgeDelta(deltaMv / cells, socFraction, pack).state === 'cannot-tell';
   return {
     what,
     shows: `${Math.round(deltaMv)} mV at ${pct(socFraction)}${

@@ -3,6 +3,7 @@ export * from './normalise';
 export * from './ocv';
 export * from './chemistry';
 export * from './limits';
+export * from './deltaLimit';
 export * from './modern';
 export * from './voltage';
 export * from './safetyFacts';

@@ -1,5 +1,5 @@
 import { notMeasured, type Measured } from '../measured';
-import { factsOf, limitValue, type Pack } from '../pack';
+import { factsOf, judgeDelta, type Pack } from '../pack';
 import { median, type Ends, type Spread } from '../spread';
 import { newcomerOf, type Newcomer } from './newcomer';
 import type { SagCheck } from './sag';
@@ -53,12 +53,6 @@ function spanOf(after: Ends): Comparison['span'] {
   return { fromSoc, toSoc, still: still.join(' ') };
 }
 
-/** Most delta a cell may show at each end: the maker's figure, else the usual one (near empty the curve is steep). */
-export const proveLimitsMv = (pack: Pack): { nearFull: number; nearEmpty: number } => ({
-  nearFull: limitValue(pack.profile, 'deltaFullMv'),
-  nearEmpty: limitValue(pack.profile, 'deltaEmptyMv'),
-});
-
 /**
  * Compares the record after the repair with the one before.
  *
@@ -100,11 +94,12 @@ export function compareRecords(
     ),
   ];
   const cells = pack.channels[0]!.cells;
-  const limitMv = proveLimitsMv(pack);
-  const fullOk = !after.nearFull || after.nearFull.deltaMv / cells <= limitMv.nearFull;
-  const emptyOk = !after.nearEmpty || after.nearEmpty.deltaMv / cells <= limitMv.nearEmpty;
+  const within = (s: Spread | null): boolean =>
+    s === null || judgeDelta(s.deltaMv / cells, s.medianSocFraction, pack).state !== 'beyond';
+  const [fullOk, emptyOk] = [within(after.nearFull), within(after.nearEmpty)];
+  const span = spanOf(after);
   const both = Boolean(after.nearFull && after.nearEmpty);
-  const passed = both && fullOk && emptyOk;
+  const passed = both && fullOk && emptyOk && span?.still === '';
   const fresh = new Set(replaced);
   const stayed = pack.channels.map((_, i) => i).filter((i) => !fresh.has(i));
   const newcomers = pack.modules
@@ -114,7 +109,9 @@ export function compareRecords(
     ? 'The spread is within its limits near full and near empty.'
     : !both
       ? `A scan ${after.nearFull ? 'near empty' : 'near full'} is still missing: one end alone proves nothing.`
-      : `The spread is still too wide ${!fullOk ? 'near full' : 'near empty'}.`;
+      : !fullOk || !emptyOk
+        ? `The spread is still too wide ${!fullOk ? 'near full' : 'near empty'}.`
+        : `The spread is within its limits where it was read, which is not both ends. ${span?.still ?? ''}`;
   return {
     ends,
     replacedNearEmptyMv,
@@ -124,6 +121,6 @@ export function compareRecords(
     passed,
     verdict,
     readsWithinMv,
-    span: spanOf(after),
+    span,
   };
 }

@@ -56,6 +56,17 @@ describe('before and after', () => {
     expect(c.span!.fromSoc).toBeGreaterThan(0.9);
   });
 
+  it('is not proven by two ends of which one was not seen, nor green with a channel 95 mV low', () => {
+    const curve = ocvCurve(pack.profile.ocv);
+    const [high, middle] = [curve.voltageAt(0.98), curve.voltageAt(0.68)];
+    const even = compareRecords(before, ends(at(high), at(middle)), pack, []);
+    expect(even.passed).toBe(false);
+    expect(even.verdict).toContain('which is not both ends. Drive it below 35 %');
+    const low = compareRecords(before, ends(at(high), at(middle, { 2: -0.095 })), pack, []);
+    expect(low.passed).toBe(false);
+    expect(low.verdict).toBe('The spread is still too wide near empty.');
+  });
+
   it('is neither better nor worse within what a delta is read to; the span of charge says what is still to be driven', () => {
     const same = compareRecords(ends(at(4.12, { 2: -0.003 }), null), ends(at(4.12), at(3.72)), pack, []);
     expect(same.ends[0]!.better).toBeNull();

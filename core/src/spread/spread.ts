@@ -1,4 +1,4 @@
-import { factsOf, limitValue, ocvCurve, type Pack } from '../pack';
+import { deltaLimitMv, factsOf, limitValue, ocvCurve, type Pack } from '../pack';
 import type { RestPoint } from '../scan';
 import { median, medianAbsoluteDeviation, MODIFIED_Z_LIMIT } from './statistics';
 
@@ -35,15 +35,21 @@ export interface Spread {
   onPlateau: boolean;
 }
 
+/** Of the limit at a charge: what is excellent and what is good there, as near full 10 and 30 mV are of 45. Common practice, no source. */
+const OF_LIMIT = { excellent: 10 / 45, good: 30 / 45 };
+/** Excellent at any charge, mV. Common practice, no source. */
+const ALWAYS_EXCELLENT_MV = 10;
+
 /**
- * Delta between groups at rest, mV, in the words of the trade. Common practice, no source; where the maker says at
+ * Delta between groups at rest, mV of a cell, in the words of the trade, by the limit at that charge (`pack/deltaLimit`); where the maker says at
  * what delta the vehicle will not drive, that counts.
  */
-export function gradeDelta(deltaMv: number, driveBlockingMv = 200): Spread['grade'] {
-  if (deltaMv >= driveBlockingMv) return 'blocks-drive';
-  if (deltaMv <= 10) return 'excellent';
-  if (deltaMv <= 30) return 'good';
-  return deltaMv <= 50 ? 'limit' : 'poor';
+export function gradeDelta(deltaMv: number, socFraction: number, pack: Pack): Spread['grade'] {
+  if (deltaMv >= limitValue(pack.profile, 'driveBlockingMv')) return 'blocks-drive';
+  const limitMv = deltaLimitMv(pack, socFraction);
+  if (deltaMv <= Math.max(ALWAYS_EXCELLENT_MV, OF_LIMIT.excellent * limitMv)) return 'excellent';
+  if (deltaMv <= OF_LIMIT.good * limitMv) return 'good';
+  return deltaMv <= limitMv ? 'limit' : 'poor';
 }
 
 /** A channel that was not read at this rest: nothing is known of it, and nothing is said. */
@@ -113,7 +119,7 @@ export function spreadAt(point: RestPoint, pack: Pack, condemned: ReadonlySet<nu
     maxChannelIndex: hi,
     deltaMv,
     medianSocFraction: medianSoc,
-    grade: gradeDelta(deltaMv / channels[lo]!.cells, limitValue(profile, 'driveBlockingMv')),
+    grade: gradeDelta(deltaMv / channels[lo]!.cells, medianSoc, pack),
     channels: rows,
     onPlateau: ph - pl > 0.02,
   };

@@ -1,10 +1,10 @@
 import { describe, expect, it } from 'vitest';
 import { marramVan, islandBus } from '../../../cli/src/demoPacks';
-import { normalisePack, ocvCurve, withLimit } from '../pack';
+import { normalisePack, ocvCurve } from '../pack';
 import { bags, cureHours, judgeLeakTest } from './closing';
 import { jointHistory, jointsToRemake } from './joints';
 import { liftPlan, NO_EQUIPMENT } from './lift';
-import { deltaLimitMv, judgeWake, wakeOfLive, wakeUnit, type Wake } from './wake';
+import { judgeWake, wakeOfLive, wakeUnit, type Wake } from './wake';
 
 const pack = normalisePack(marramVan());
 const cell = ocvCurve(pack.profile.ocv).voltageAt(0.5);
@@ -62,10 +62,6 @@ describe('the closed pack that is woken', () => {
   });
 
   it('takes the limit of a delta by charge, the maker’s before the usual, and says where a flat curve tells nothing', () => {
-    expect(deltaLimitMv(pack, 0.9)).toBe(45);
-    expect(deltaLimitMv(pack, 0.1)).toBe(100);
-    expect(deltaLimitMv(pack, 0.5)).toBeCloseTo(72.5, 6);
-    expect(deltaLimitMv(normalisePack(withLimit(marramVan(), 'deltaFullMv', 20)), 1)).toBe(20);
     expect(stateOf({ ...good, lowestV: good.highestV! - 0.2 }, 'delta')).toBe('wrong');
     const lfp = normalisePack(islandBus());
     expect(lfp.profile.chemistry).toBe('lfp');
@@ -88,7 +84,7 @@ describe('the closed pack that is woken', () => {
     const delta = judgeWake(lfp, apart).points.find((p) => p.id === 'delta')!;
     expect(delta).toMatchObject({
       state: 'wrong',
-      says: expect.stringMatching(/within its limit, but/) as string,
+      says: expect.stringMatching(/limit 20 at this charge/) as string,
     });
   });
 

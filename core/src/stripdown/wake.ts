@@ -1,4 +1,4 @@
-import { judgeVoltage, limitValue, ocvCurve, OUT_OF_BOUNDS, type Pack } from '../pack';
+import { judgeDelta, judgeVoltage, limitValue, ocvCurve, OUT_OF_BOUNDS, type Pack } from '../pack';
 
 /** What the management unit of the closed but unsealed pack shows when it is woken. Null where nobody looked. */
 export interface Wake {
@@ -35,22 +35,8 @@ const SUM_SHARE = 0.005;
 const SUM_V = 1;
 /** Sensors of a pack that has stood agree within this, °C. Common practice, no source. */
 const SENSORS_AGREE_C = 5;
-/** Two readings of boards differ by this with nothing behind it, V. From memory. */
-const READING_V = 0.003;
-/** Where the two limits of a delta hold, by charge; between them they run into each other. */
-const FULL_SOC = 0.8;
-const EMPTY_SOC = 0.2;
-/** Apart by this share of the rated charge a pack is not level, whatever its volts. Common practice, no source. */
-const TELLS_SOC = 0.05;
 
 const f = (v: number, digits: number): string => v.toFixed(digits);
-
-/** Most delta at a state of charge, mV: the limit near full, near empty, or what lies between. */
-export function deltaLimitMv(pack: Pack, socFraction: number): number {
-  const [full, empty] = [limitValue(pack.profile, 'deltaFullMv'), limitValue(pack.profile, 'deltaEmptyMv')];
-  const x = Math.min(1, Math.max(0, (socFraction - EMPTY_SOC) / (FULL_SOC - EMPTY_SOC)));
-  return empty + (full - empty) * x;
-}
 
 /**
  * What “highest” and “lowest” are of: a channel where all hold as many cells, else a cell; and how many of those the pack has.
@@ -129,32 +115,22 @@ export function judgeWake(pack: Pack, wake: Wake): WakeJudged {
   if (!known || lowestV > highestV) add('delta', 'missing', 'No delta without highest and lowest.');
   else {
     deltaMv = (highestV - lowestV) * 1000;
-    const curve = ocvCurve(pack.profile.ocv);
-    const soc = (v: number): number => curve.socAt(v / cellsAChannel);
     const middle = packV !== null ? packV / cells : (highestV + lowestV) / (2 * cellsAChannel);
-    const limitMv = deltaLimitMv(pack, curve.socAt(middle));
+    const judged = judgeDelta(deltaMv / cellsAChannel, ocvCurve(pack.profile.ocv).socAt(middle), pack);
+    const limitMv = judged.limitMv * cellsAChannel;
     const rated = pack.profile.ratedCapacityAh;
-    deltaAh = {
-      low: Math.max(0, soc(highestV - READING_V) - soc(lowestV + READING_V)) * rated,
-      high: (soc(highestV + READING_V) - soc(lowestV - READING_V)) * rated,
-    };
+    deltaAh = { low: judged.share.low * rated, high: judged.share.high * rated };
     const charge = `${f(deltaAh.low, 1)} to ${f(deltaAh.high, 1)} A·h of the rated ${f(rated, 0)}`;
-    if (deltaMv > limitMv)
-      add('delta', 'wrong', `Delta ${f(deltaMv, 0)} mV, limit ${f(limitMv, 0)} at this charge; ${charge}.`);
-    else if (deltaAh.low >= TELLS_SOC * rated)
-      add(
-        'delta',
-        'wrong',
-        `Delta ${f(deltaMv, 0)} mV is within its limit, but at this charge it is ${charge}: level it first.`,
-      );
-    else if (deltaAh.high > TELLS_SOC * rated)
+    const shown = `Delta ${f(deltaMv, 0)} mV`;
+    if (judged.state === 'beyond')
+      add('delta', 'wrong', `${shown}, limit ${f(limitMv, 0)} at this charge; ${charge}.`);
+    else if (judged.state === 'cannot-tell')
       add(
         'delta',
         'open',
-        `Delta ${f(deltaMv, 0)} mV is within its limit, but on this flat of the curve it may be ${charge}: look again near full.`,
+        `${shown} is within its limit, but on this flat of the curve it may be ${charge}: look again near full.`,
       );
-    else
-      add('delta', 'right', `Delta ${f(deltaMv, 0)} mV, limit ${f(limitMv, 0)} at this charge; ${charge}.`);
+    else add('delta', 'right', `${shown}, limit ${f(limitMv, 0)} at this charge; ${charge}.`);
   }
 
   const { coldestC, warmestC } = wake;
