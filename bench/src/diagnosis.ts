@@ -1,4 +1,4 @@
-import { diagnose, type ChannelFinding, type Verdict } from '@cellmend/core/spread';
+import { diagnose, type ChannelFinding, type Verdict } from '@cellmend/core/diagnosis';
 import { beadParticleCase, particleCase, randomCase, shakenCase, type SimCase } from '@cellmend/core/simpack';
 import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { readScanCsv } from '@cellmend/core/scan';

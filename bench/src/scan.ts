@@ -2,7 +2,7 @@ import { DbcDecoder, parseDbc } from '@cellmend/core/can';
 import { normalisePack } from '@cellmend/core/pack';
 import { CsvScanReader, type ScanRecord } from '@cellmend/core/scan';
 import { driveLegs, healthyPack, Random, simulateRecord } from '@cellmend/core/simpack';
-import { spreadReport } from '@cellmend/core/spread';
+import { spreadReport } from '@cellmend/core/diagnosis';
 import { writeScanCsv } from '@cellmend/core/scan';
 import candied from 'candied';
 import Papa from 'papaparse';

@@ -2,7 +2,7 @@ import { readPackProfile } from '@cellmend/contract/pack';
 import { fieldsOf } from '@cellmend/contract/problem';
 import { InputProblem, normalisePack, type Measured, type Pack } from '@cellmend/core/pack';
 import { asWired, CsvScanReader, type ScanRecord } from '@cellmend/core/scan';
-import { spreadReport, verdictName, type SpreadReport } from '@cellmend/core/spread';
+import { spreadReport, verdictName, type SpreadReport } from '@cellmend/core/diagnosis';
 import { createReadStream, readFileSync } from 'node:fs';
 
 /** Reads and checks a `pack.json`. @throws InputProblem */

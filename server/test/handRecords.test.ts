@@ -4,7 +4,7 @@ import type { Job, ScanSummary } from '@cellmend/contract/jobs';
 import type { StoredProfile } from '@cellmend/contract/pack';
 import type { Problem } from '@cellmend/contract/problem';
 import type { MapChecked, ScanPicture, ScanPreview } from '@cellmend/contract/scans';
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import ExcelJS from 'exceljs';
 import { execFileSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';

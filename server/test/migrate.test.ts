@@ -4,7 +4,7 @@ import type { Reading } from '@cellmend/contract/records';
 import type { Finding } from '@cellmend/contract/findings';
 import type { SafetyView } from '@cellmend/contract/safety';
 import type { StockPart } from '@cellmend/contract/stock';
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import { randomUUID } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';

@@ -3,7 +3,7 @@ import type { Decision } from '@cellmend/contract/decisions';
 import type { Problem } from '@cellmend/contract/problem';
 import type { Finding } from '@cellmend/contract/findings';
 import type { StockPart } from '@cellmend/contract/stock';
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import type { MatchRow } from '@cellmend/core/match';
 import { randomUUID } from 'node:crypto';
 import { readFileSync } from 'node:fs';

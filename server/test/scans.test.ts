@@ -8,7 +8,7 @@ import { normalisePack, type Pack } from '@cellmend/core/pack';
 import type { Traces } from '@cellmend/contract/scanRoutes';
 import { MOST_STRETCHES, writeScanCsv } from '@cellmend/core/scan';
 import { driveLegs, healthyPack, Random, simulateRecord, type Leg } from '@cellmend/core/simpack';
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import { demoVehiclePack } from '@cellmend/devices/demoVehicle';
 import { wakeOfLive } from '@cellmend/core/stripdown';
 import { SimulatedVehicle, VEHICLE_DBC, vehicleDefinition } from '@cellmend/devices/vehicle';

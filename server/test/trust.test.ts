@@ -5,7 +5,7 @@ import { findingOf } from '@cellmend/contract/findingOf';
 import type { Finding, FindingOf } from '@cellmend/contract/findings';
 import type { SafetyView } from '@cellmend/contract/safety';
 import type { PackProfile } from '@cellmend/core/pack';
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { startBench, type Answer, type Bench, type Client } from './harness';
 import { measures, newJob as anyJob, packsOf, proveDead as provenDead } from './depot';

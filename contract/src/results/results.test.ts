@@ -2,7 +2,7 @@ import type { BalancePlan } from '@cellmend/core/balance';
 import type { InsulationReport } from '@cellmend/core/insulation';
 import type { MatchRow } from '@cellmend/core/match';
 import type { Comparison } from '@cellmend/core/prove';
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import { describe, expectTypeOf, it } from 'vitest';
 import type { z } from 'zod';
 import type {

@@ -1,5 +1,5 @@
 import { VOLTAGE_STATES } from '@cellmend/core/pack';
-import { PACK_VERDICTS, VERDICTS } from '@cellmend/core/spread';
+import { PACK_VERDICTS, VERDICTS } from '@cellmend/core/diagnosis';
 import { z } from 'zod';
 import { EstimatedSchema, MeasuredSchema, fraction, index } from './common';
 

@@ -1,6 +1,6 @@
 import { judgeVoltage, limitOf, limitValue, ocvCurve, OUT_OF_BOUNDS, type Pack } from '../pack';
 import { InputProblem } from '../problem';
-import { chargeToCount } from '../spread/trajectory';
+import { chargeToCount } from '../diagnosis/cell/typicalCell';
 
 /** Where the newcomer shall be level with the others: now, at rest, or when the pack is full. */
 export type BalanceGoal = 'level-now' | 'level-when-full';

@@ -3,7 +3,7 @@ import { yardTug } from '../../../cli/src/demoPacks';
 import { normalisePack } from '../pack';
 import { lifeByHealth, lifeBySubtraction } from '../range';
 import { driveLegs, healthyPack, Random, simulateRecord } from '../simpack';
-import { spreadReport } from '../spread';
+import { spreadReport } from '../diagnosis';
 import { buyersCheck } from '.';
 
 describe('life of a used pack', () => {

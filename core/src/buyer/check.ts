@@ -1,6 +1,6 @@
 import { deltaLimitMv, fullV, limitValue, scaled, type Measured, type Pack } from '../pack';
 import { lifeByHealth, lifeBySubtraction } from '../range';
-import { verdictName, type Spread, type SpreadReport } from '../spread';
+import { verdictName, type Spread, type SpreadReport } from '../diagnosis';
 
 export type Judged = 'good' | 'fair' | 'poor' | 'unknown';
 

@@ -6,7 +6,7 @@ import { rankDonors } from '../match';
 import { measured, normalisePack, type Measured, type Pack } from '../pack';
 import { compareRecords } from '../prove';
 import { findSegments, joinRecords, restPoints, type ScanRecord, type Series } from '../scan';
-import { groupStates, kmOf, spreadReport, type SpreadReport } from '../spread';
+import { groupStates, kmOf, spreadReport, type SpreadReport } from '../diagnosis';
 import { buyersCheck } from '.';
 
 const PACKS = [mildHybrid(), ferryShuttle(), pilotCar(), yardTug(), islandBus()].map((p) => normalisePack(p));

@@ -1,5 +1,5 @@
 import type { Span } from '../cost';
-import type { SpreadReport } from '../spread';
+import type { SpreadReport } from '../diagnosis';
 import type { BuyersFacts, CheckLine } from './check';
 
 /** What is looked at by eye and asked for, with what a bad answer means. */

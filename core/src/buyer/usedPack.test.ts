@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { yardTug } from '../../../cli/src/demoPacks';
 import { defaultOcvTable, normalisePack } from '../pack';
 import { driveLegs, healthyPack, Random, simulateRecord } from '../simpack';
-import { spreadReport } from '../spread';
+import { spreadReport } from '../diagnosis';
 import { buyersFacts, comesTo, LOOK_IDS, LOOKS, usedPack, type Look, type UsedPackAsk } from '.';
 
 // A pack that goes 380 km when new: the figures below are worked by hand.

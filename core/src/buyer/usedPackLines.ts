@@ -1,6 +1,6 @@
 import type { Span } from '../cost';
 import { judgeDelta, ocvCurve, type Pack } from '../pack';
-import { gradeDelta } from '../spread';
+import { gradeDelta } from '../diagnosis';
 import { deltaWords, type CheckLine } from './check';
 import { LOOKS, type Look, type ShownFacts, type UsedPackVerdict } from './offer';
 

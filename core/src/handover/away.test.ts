@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { EVIDENCE_NAMES } from '../insulation';
 import { normalisePack, type PackProfile } from '../pack';
-import type { SpreadReport } from '../spread';
+import type { SpreadReport } from '../diagnosis';
 import { awayOf, notForTheShelf, type AwayFacts } from './away';
 import { awayFactsOf, type KnownOfModules } from './known';
 

@@ -1,7 +1,7 @@
 import type { Evidence } from '../insulation';
 import type { Pack } from '../pack';
 import type { Hazard } from '../safety';
-import type { SpreadReport } from '../spread';
+import type { SpreadReport } from '../diagnosis';
 import type { AwayFacts } from './away';
 
 /** Verdicts that speak of no harm: weak, low, resistive, misread. */

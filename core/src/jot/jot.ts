@@ -1,7 +1,7 @@
 import { judgeAt, OUT_OF_BOUNDS, possibleV, type Pack, type VoltageJudged } from '../pack';
 import { InputProblem } from '../problem';
 import { buildOf, partName } from '../stripdown';
-import { median, modifiedZScores } from '../spread';
+import { median, modifiedZScores } from '../diagnosis';
 import { ntcTemperature } from './ntc';
 import { findPlace, looksLikePlace, placeName, placesBetween, voltagePlace, type Place } from './place';
 import { parseFigure, printQuantity, QUANTITIES, type Bound, type Quantity } from './quantity';

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { marramVan } from '../../../cli/src/demoPacks';
 import { nextWithPlaces, insulationReport } from '../insulation';
 import { normalisePack } from '../pack';
-import { rankTests, type Alternative, type ChannelFinding } from '../spread';
+import { rankTests, type Alternative, type ChannelFinding } from '../diagnosis';
 import { alternativesWith, placeWeights, testsWith, withPlaces } from '.';
 
 const pack = normalisePack(marramVan());

@@ -1,5 +1,5 @@
 import type { Pack } from '../pack';
-import { gainOf, TESTS, type Alternative, type ChannelFinding, type RankedTest } from '../spread';
+import { gainOf, TESTS, type Alternative, type ChannelFinding, type RankedTest } from '../diagnosis';
 import { withPlaces, type ModelMemory } from './memory';
 
 /** What the readings leave open counts for as many cases as this beside what is remembered. From memory. */

@@ -1,7 +1,7 @@
 import { measured, notMeasured, type Measured, type Pack } from '../pack';
 import type { GroupState } from '../range';
-import type { SpreadReport } from '../spread';
-import { median } from '../spread/statistics';
+import type { SpreadReport } from '../diagnosis';
+import { median } from '../numerics/robustStatistics';
 import type { Candidate } from './candidates';
 
 /** Capacity measured of a module by itself, A·h, by its place: a full discharge on the bench, or what somebody typed. */

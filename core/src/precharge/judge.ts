@@ -1,5 +1,5 @@
 import { InputProblem } from '../problem';
-import { median } from '../spread/statistics';
+import { median } from '../numerics/robustStatistics';
 import type { ProofState } from '../prove';
 import { fitRise } from './rise';
 import type { BusTrace } from './trace';

@@ -1,4 +1,4 @@
-import { minimise } from '../spread/levenberg';
+import { minimise } from '../numerics/levenbergMarquardt';
 
 /** Fits v = V·(1 − e^(−(t − t₀)/τ)) by least squares. Null where it cannot be. */
 export function fitRise(

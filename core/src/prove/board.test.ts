@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { marramVan } from '../../../cli/src/demoPacks';
 import { normalisePack } from '../pack';
-import type { Jumps } from '../spread';
+import type { Glitches } from '../diagnosis';
 import { channelsOfBoard, judgeBoard } from '.';
 
 const pack = normalisePack(marramVan());
@@ -16,7 +16,7 @@ const metered = (change: (i: number) => number | null = () => 0): Map<number, nu
   );
 const judge = (
   meter: ReadonlyMap<number, number>,
-  jumps: Jumps[] | null | undefined = [],
+  jumps: Glitches[] | null | undefined = [],
   scan: readonly (number | null)[] = settled,
 ) => judgeBoard(own, scan, meter, jumps, pack);
 
@@ -62,7 +62,7 @@ describe('a board against the meter', () => {
       state: 'hold',
       says: [expect.stringMatching(/^All of them above the meter by 40 mV alike/) as string],
     });
-    const leap = (channelIndex: number): Jumps[] => [{ channelIndex, count: 3, mostMv: 42 }];
+    const leap = (channelIndex: number): Glitches[] => [{ channelIndex, count: 3, mostMv: 42 }];
     expect(judge(metered(), leap(own[7]!)).says).toEqual([
       'ch020 leaped 3 × by up to 42 mV while the pack stood still.',
     ]);

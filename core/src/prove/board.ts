@@ -1,5 +1,5 @@
 import { judgeAt, OUT_OF_BOUNDS, type Pack } from '../pack';
-import { median, type Jumps } from '../spread';
+import { median, type Glitches } from '../diagnosis';
 import { APART_MV, type ProofState } from './byMeasure';
 
 export interface BoardRow {
@@ -47,7 +47,7 @@ export function judgeBoard(
   channels: readonly number[],
   settledV: readonly (number | null)[],
   meterV: ReadonlyMap<number, number>,
-  jumps: readonly Jumps[] | null | undefined,
+  jumps: readonly Glitches[] | null | undefined,
   pack: Pack,
 ): BoardSeen {
   const rows = channels.map((i): BoardRow => {

@@ -1,6 +1,6 @@
 import { notMeasured, type Measured } from '../measured';
 import { factsOf, judgeDelta, type Pack } from '../pack';
-import { median, type Ends, type Spread } from '../spread';
+import { median, type Ends, type Spread } from '../diagnosis';
 import { newcomerOf, type Newcomer } from './newcomer';
 import type { SagCheck } from './sag';
 

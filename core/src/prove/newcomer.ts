@@ -1,6 +1,6 @@
 import { measured, notMeasured, type Measured } from '../measured';
 import { factsOf, ocvCurve, type Pack } from '../pack';
-import { median, type Ends, type Spread } from '../spread';
+import { median, type Ends, type Spread } from '../diagnosis';
 
 /** A module that went in against those that stayed, by its rests at both ends. */
 export interface Newcomer {

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { defaultOcvTable, measured, normalisePack, ocvCurve } from '../pack';
 import { Random } from '../simpack';
 import { aged, capacityOf, inNegativeAt, newCell, particleVoltage, restV } from '../simpack/particle';
-import { endsOf, median, spreadAt, type Ends, type Spread } from '../spread';
+import { endsOf, median, spreadAt, type Ends, type Spread } from '../diagnosis';
 import { compareRecords } from '.';
 
 const pack = normalisePack({

@@ -3,7 +3,7 @@ import { marramVan } from '../../../cli/src/demoPacks';
 import { ngspice } from '../../../e2e/src/ngspice';
 import { measured, normalisePack, notMeasured, ocvCurve } from '../pack';
 import { healthyPack, physicsCase, Random, simulateRecord } from '../simpack';
-import { fullLoadOf, spreadReport, type FullLoad } from '../spread';
+import { fullLoadOf, spreadReport, type FullLoad } from '../diagnosis';
 import { sagUnderLoad, simulatedSag } from '.';
 
 const pack = normalisePack(marramVan());

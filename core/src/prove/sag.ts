@@ -1,5 +1,5 @@
 import { factsOf, ocvCurve, type Measured, type Pack } from '../pack';
-import { median, type FullLoad } from '../spread';
+import { median, type FullLoad } from '../diagnosis';
 
 /** A sag under load beside what the simulation expects of it, mV. */
 export interface SagSeen {

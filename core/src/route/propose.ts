@@ -1,4 +1,4 @@
-import type { SpreadReport } from '../spread';
+import type { SpreadReport } from '../diagnosis';
 import type { Hazard } from '../safety';
 import type { Measure, MeasureKind } from './measures';
 

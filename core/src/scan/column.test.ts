@@ -3,7 +3,7 @@ import { mean as statisticsMean } from 'simple-statistics';
 import { describe, expect, it } from 'vitest';
 import { defaultOcvTable, normalisePack } from '../pack';
 import { driveLegs, healthyPack, Random, simulatePolled, simulateRecord } from '../simpack';
-import { diagnose, spreadReport } from '../spread';
+import { diagnose, spreadReport } from '../diagnosis';
 import { Column, columnFor, CsvScanReader, recordOf, writeScanCsv, type ScanRecord } from '.';
 
 const filled = (by: 'mean' | 'first', most: number, values: readonly number[]) => {

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { yardTug } from '../../../cli/src/demoPacks';
 import { normalisePack } from '../pack';
-import { spreadReport } from '../spread';
+import { spreadReport } from '../diagnosis';
 import { driveLegs, healthyPack, Random, simulateRecord } from '../simpack';
 import { readScanCsv } from './csv';
 

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { mildHybrid, yardTug } from '../../../cli/src/demoPacks';
 import { InputProblem, normalisePack } from '../pack';
 import { healthyPack, LivePack, Random, simulatePolled, simulateRecord } from '../simpack';
-import { spreadReport } from '../spread';
+import { spreadReport } from '../diagnosis';
 import { clockSeconds, CsvScanReader, guessMapping, joinRecords, previewTable, readScanCsv } from '.';
 
 const pack = normalisePack(mildHybrid());

@@ -1,7 +1,7 @@
 import { defaultOcvTable, factsOf, normalisePack, ocvCurve, type Chemistry, type Pack } from '../pack';
 import type { ScanRecord } from '../scan';
-import type { Seat, Verdict } from '../spread/verdicts';
-import { median } from '../spread/statistics';
+import type { Seat, Verdict } from '../diagnosis/verdict';
+import { median } from '../numerics/robustStatistics';
 import type { SimFault } from './fault';
 import { Random } from './random';
 import { separation } from './separation';

@@ -1,4 +1,4 @@
-import type { Verdict } from '../spread';
+import type { Verdict } from '../diagnosis';
 
 /** What a channel shows more, V at each reading, for one unit of one cause, as healthy channels have it. */
 export interface Column {

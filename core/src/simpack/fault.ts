@@ -1,4 +1,4 @@
-import type { Seat, Verdict } from '../spread/verdicts';
+import type { Seat, Verdict } from '../diagnosis/verdict';
 
 /** What is wrong with one channel of a simulated pack. */
 export interface SimFault {

@@ -1,7 +1,7 @@
 import type { Chemistry, Pack } from '../pack';
 import type { ScanRecord, Series } from '../scan';
-import type { Verdict } from '../spread';
-import { median } from '../spread/statistics';
+import type { Verdict } from '../diagnosis';
+import { median } from '../numerics/robustStatistics';
 import { RECORD_CLASSES, type RecordClass, type SimCase } from './cases';
 import type { SimFault } from './fault';
 import { discernible } from './discern';

@@ -1,11 +1,11 @@
 import { factsOf } from '../pack';
 import type { ScanRecord } from '../scan';
-import { branchOf } from '../spread/branch';
-import { fitChannel } from '../spread/channelModel';
-import { slopesOf } from '../spread/channelTerms';
-import { hypothesesFor } from '../spread/hypotheses';
-import type { Observed } from '../spread/observe';
-import type { Trajectory } from '../spread/trajectory';
+import { branchOf } from '../diagnosis/cell/hysteresis';
+import { fitChannel } from '../diagnosis/channel/channelModel';
+import { slopesOf } from '../diagnosis/channel/channelTerms';
+import { hypothesesFor } from '../diagnosis/channel/hypotheses';
+import type { DeviationSet } from '../diagnosis/channel/deviations';
+import type { Trajectory } from '../diagnosis/cell/typicalCell';
 import type { SimFault } from './fault';
 import { Random } from './random';
 import { simulateRecord, trueCurve, TYPICAL, type Leg, type SimPack } from './simulate';
@@ -86,7 +86,7 @@ export function separation(
           ),
     unsteady: new Uint8Array(n),
   };
-  const observed: Observed = {
+  const observed: DeviationSet = {
     curve,
     negative: null,
     trajectory,

@@ -1,7 +1,7 @@
 import { factsOf, ocvCurve, type OcvCurve, type Pack, type Scatter } from '../pack';
 import type { ScanRecord, Series } from '../scan';
-import { branchCourse } from '../spread/branch';
-import { smoothTable } from '../spread/smoothTable';
+import { branchCourse } from '../diagnosis/cell/hysteresis';
+import { smoothTable } from '../diagnosis/cell/smoothOcvTable';
 import { Random } from './random';
 
 /** What one simulated channel really is, against the pack's typical one. */

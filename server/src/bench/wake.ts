@@ -1,7 +1,7 @@
 import { StartWakeSchema, type SupervisedRun } from '@cellmend/contract/supervised';
 import { mayRecover } from '@cellmend/core/bench';
 import { fullV, InputProblem, limitValue, normalisePack } from '@cellmend/core/pack';
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import type { PersonRow } from '../db/rows';
 import { Refusal } from '../domain/refusal';
 import type { Store } from '../domain/store';

@@ -1,4 +1,4 @@
-import type { DeviationMap } from '@cellmend/core/spread';
+import type { DeviationMap } from '@cellmend/core/diagnosis';
 import type { DecisionBody } from '@cellmend/contract/decisions';
 import type { Stage } from '@cellmend/core/route';
 import type { FindingDigest } from '@cellmend/contract/findings';

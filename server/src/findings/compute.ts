@@ -3,7 +3,7 @@ import { rankDonors, typicalOfStaying, withMeasuredAlone, type MatchRow } from '
 import { normalisePack, ocvCurve, valueOf, type Pack, type PackProfile } from '@cellmend/core/pack';
 import { compareRecords, sagUnderLoad, type Comparison, type SagCheck } from '@cellmend/core/prove';
 import { asWired } from '@cellmend/core/scan';
-import { groupStates, type MeterReading, type SpreadReport } from '@cellmend/core/spread';
+import { groupStates, type MeterReading, type SpreadReport } from '@cellmend/core/diagnosis';
 import type { InsulationReport } from '@cellmend/core/insulation';
 import type { NewFinding } from '@cellmend/contract/findings';
 import { Refusal, notFound } from '../domain/refusal';

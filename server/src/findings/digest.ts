@@ -1,7 +1,7 @@
 import type { FindingDigest } from '@cellmend/contract/findings';
 import type { InsulationReport } from '@cellmend/core/insulation';
 import type { Comparison } from '@cellmend/core/prove';
-import { sureness, verdictName, type SpreadReport } from '@cellmend/core/spread';
+import { sureness, verdictName, type SpreadReport } from '@cellmend/core/diagnosis';
 import type { FindingRow } from '../db/rows';
 import { reportOf } from './stored';
 

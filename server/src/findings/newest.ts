@@ -1,5 +1,5 @@
 import type { FindingDigest } from '@cellmend/contract/findings';
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import { LRUCache } from 'lru-cache';
 import type { Transaction } from 'sequelize';
 import { select } from '../db/select';

@@ -1,10 +1,10 @@
 import { UNBOUNDED_OHM } from '@cellmend/core/insulation';
-import { modernReport, type SpreadReport } from '@cellmend/core/spread';
+import { migrateReport, type SpreadReport } from '@cellmend/core/diagnosis';
 import type { FindingRow } from '../db/rows';
 
 /** A stored spread report in today's form, whatever version computed it. */
 export const reportOf = (row: Pick<FindingRow, 'result' | 'coreVersion'>): SpreadReport =>
-  modernReport(row.result, row.coreVersion);
+  migrateReport(row.result, row.coreVersion);
 
 /** Earlier versions had no upper bound as infinity, which is stored as null: today's say it by a figure. */
 const bounded = (v: unknown): unknown =>

@@ -7,7 +7,7 @@ import {
 } from '@cellmend/core/insulation';
 import { POLE_CONDITIONS } from '@cellmend/core/jot';
 import { fullV, normalisePack, type Pack, type PackProfile } from '@cellmend/core/pack';
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import type { Store } from '../domain/store';
 import { readingsOf, type ReadingFact } from '../records/readings';
 import { reportOf } from '../findings/stored';

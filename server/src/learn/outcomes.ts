@@ -1,6 +1,6 @@
 import { NewOutcomeSchema, type Claim, type OutcomeData } from '@cellmend/contract/learn';
 import type { InsulationReport } from '@cellmend/core/insulation';
-import { sureness } from '@cellmend/core/spread';
+import { sureness } from '@cellmend/core/diagnosis';
 import { Op, type Transaction } from 'sequelize';
 import { announce, audit, type Doing, type Store } from '../domain/store';
 import { Refusal } from '../domain/refusal';

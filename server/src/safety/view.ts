@@ -11,7 +11,7 @@ import {
   type Hazard,
 } from '@cellmend/core/safety';
 import { offNow } from '@cellmend/core/stripdown';
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import type { Transaction } from 'sequelize';
 import type { JobRow, ObservationFacts } from '../db/rows';
 import { selectRows } from '../db/select';

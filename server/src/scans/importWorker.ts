@@ -12,7 +12,7 @@ import {
   type DeviationMap,
   type MeterReading,
   type SpreadReport,
-} from '@cellmend/core/spread';
+} from '@cellmend/core/diagnosis';
 import { readDefinition } from '@cellmend/contract/scans';
 import { definitionWithin, type SignalDefinition } from '@cellmend/core/can';
 import { performance } from 'node:perf_hooks';

@@ -2,7 +2,7 @@ import type { StoredProfile } from '@cellmend/contract/pack';
 import { CorrectMapSchema, type MapChecked } from '@cellmend/contract/scans';
 import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { rewired, wiring } from '@cellmend/core/scan';
-import { checkMap, median, type Block, type SpreadReport } from '@cellmend/core/spread';
+import { checkWiring, median, type Block, type SpreadReport } from '@cellmend/core/diagnosis';
 import { Op } from 'sequelize';
 import { isDeepStrictEqual } from 'node:util';
 import { Refusal } from '../domain/refusal';
@@ -98,7 +98,7 @@ export async function mapCheck(
           where: { profileId: pack.profileId, version: of.version },
         });
   const scanned = rewiredV(restNear(of.report, median(known)), then?.profile ?? profile, profile);
-  return { scan: scan.name, metered: name, ...checkMap(scanned, metered, ids, blocksOf(profile)) };
+  return { scan: scan.name, metered: name, ...checkWiring(scanned, metered, ids, blocksOf(profile)) };
 }
 
 /**

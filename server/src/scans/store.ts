@@ -1,5 +1,5 @@
 import { columnFor, recordOf, Stretches, type ScanRecord } from '@cellmend/core/scan';
-import type { DeviationMap } from '@cellmend/core/spread';
+import type { DeviationMap } from '@cellmend/core/diagnosis';
 import { QueryTypes, type Transaction } from 'sequelize';
 import type { Store } from '../domain/store';
 import { notFound } from '../domain/refusal';

@@ -10,7 +10,7 @@ import { findingOf } from '@cellmend/contract/findingOf';
 import type { Finding } from '@cellmend/contract/findings';
 import type { Definition, ScanPicture } from '@cellmend/contract/scans';
 import type { StockPart } from '@cellmend/contract/stock';
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import { useCallback } from 'react';
 import type { Traces } from '@cellmend/contract/scanRoutes';
 import useSWR, { useSWRConfig } from 'swr';

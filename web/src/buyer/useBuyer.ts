@@ -6,7 +6,7 @@ import {
   type UsedPackAsk,
   type UsedPackVerdict,
 } from '@cellmend/core/buyer';
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import { useMemo } from 'react';
 import { decisionOf, spreadOf } from '../api/hooks';
 import { useJobView } from '../shell/jobContext';

@@ -2,7 +2,7 @@ import type { Claim, LookingBack, NewOutcome } from '@cellmend/contract/learn';
 import type { MemoryHere } from '@cellmend/contract/memory';
 import { WAS, withVerdicts } from '@cellmend/core/learn';
 import type { Stage } from '@cellmend/core/route';
-import { verdictName, VERDICTS, type Verdict } from '@cellmend/core/spread';
+import { verdictName, VERDICTS, type Verdict } from '@cellmend/core/diagnosis';
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
 import styled from 'styled-components';

@@ -1,5 +1,5 @@
 import { alternativesWith, testsWith } from '@cellmend/core/learn';
-import type { ChannelFinding, SpreadReport } from '@cellmend/core/spread';
+import type { ChannelFinding, SpreadReport } from '@cellmend/core/diagnosis';
 import { useJobView } from '../shell/jobContext';
 import { percent } from '../ui/words';
 import { useMemoryHere, verdictWords } from './WasItSo';

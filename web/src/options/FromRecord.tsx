@@ -9,7 +9,7 @@ import {
 import type { BenchHours } from '@cellmend/core/bench';
 import { readSpan, type Span } from '@cellmend/core/cost';
 import { fullV, InputProblem } from '@cellmend/core/pack';
-import { kmOf } from '@cellmend/core/spread';
+import { kmOf } from '@cellmend/core/diagnosis';
 import type { UsedPackOffer } from '@cellmend/contract/quotes';
 import styled from 'styled-components';
 import useSWR from 'swr';

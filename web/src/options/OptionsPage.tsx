@@ -2,7 +2,7 @@ import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import type { NewQuote, Quote } from '@cellmend/contract/quotes';
 import { paidFor, type OptionsAsk } from '@cellmend/core/cost';
-import { kmOf } from '@cellmend/core/spread';
+import { kmOf } from '@cellmend/core/diagnosis';
 import { addDays, format } from 'date-fns';
 import { Plus, Printer } from 'lucide-react';
 import styled from 'styled-components';

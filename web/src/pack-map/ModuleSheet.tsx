@@ -1,5 +1,5 @@
 import type { Module } from '@cellmend/core/pack';
-import { heldText, verdictName, type SpreadReport } from '@cellmend/core/spread';
+import { heldText, verdictName, type SpreadReport } from '@cellmend/core/diagnosis';
 import { X } from 'lucide-react';
 import { Button as AriaButton } from 'react-aria-components';
 import styled from 'styled-components';

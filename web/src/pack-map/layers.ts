@@ -6,7 +6,7 @@ import type { SupervisedRun } from '@cellmend/contract/supervised';
 import { FIT_SHARE } from '@cellmend/core/bench';
 import type { Pack } from '@cellmend/core/pack';
 import { CLASS_B_V, exposure, planCuts } from '@cellmend/core/safety';
-import type { Spread, SpreadReport } from '@cellmend/core/spread';
+import type { Spread, SpreadReport } from '@cellmend/core/diagnosis';
 import { buildOf, partName, type StripPlan } from '@cellmend/core/stripdown';
 import { fixed, ohms } from '../ui/words';
 import type { Cover, GroupMark, Layer, ModuleMark } from './view';

@@ -125,7 +125,7 @@ const HALF: Edit[] = [
         "STAGE_FACTS: Record<Stage, StageFacts> = {\n  audit: { name: 'Audit', phase: 'Return', question: 'Was it done as it says?' },\n",
       ),
   ],
-  ['core/src/spread/verdicts.ts', after("  'dead',\n", "  'swollen',\n")],
+  ['core/src/diagnosis/verdict.ts', after("  'dead',\n", "  'swollen',\n")],
 ];
 
 describe('something new is a file of its own and few lines elsewhere', () => {

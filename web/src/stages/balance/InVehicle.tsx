@@ -1,6 +1,6 @@
 import type { BalancePlan, DayEnd, SimGroup } from '@cellmend/core/balance';
 import { limitOf, limitValue, ocvCurve, valueOf } from '@cellmend/core/pack';
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import { decisionOf, useStock } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { useDraft } from '../../shell/useDraft';

@@ -1,4 +1,4 @@
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import { useJobView } from '../../shell/jobContext';
 import { Mute, Sheet, Stack } from '../../ui/parts';
 import { fixed } from '../../ui/words';

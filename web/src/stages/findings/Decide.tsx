@@ -1,5 +1,5 @@
 import { MEASURE_KINDS, MEASURES, placesOf, type Measure, type MeasureKind } from '@cellmend/core/route';
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import { X } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
 import { ToggleButton } from 'react-aria-components';

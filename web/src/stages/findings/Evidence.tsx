@@ -1,4 +1,4 @@
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import { useState } from 'react';
 import { useView } from '../../shell/useView';
 import {

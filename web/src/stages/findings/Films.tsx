@@ -1,4 +1,4 @@
-import { verdictName, type ChannelFinding, type Film } from '@cellmend/core/spread';
+import { verdictName, type ChannelFinding, type Film } from '@cellmend/core/diagnosis';
 import { DataTable, Mute } from '../../ui/parts';
 import { fixed, percent, unbroken } from '../../ui/words';
 

@@ -1,5 +1,5 @@
 import { rangeKm, usableCapacity } from '@cellmend/core/range';
-import { groupStates, type SpreadReport } from '@cellmend/core/spread';
+import { groupStates, type SpreadReport } from '@cellmend/core/diagnosis';
 import { useJobView } from '../../shell/jobContext';
 import { Mute } from '../../ui/parts';
 import { distance } from '../../ui/units';

@@ -1,4 +1,4 @@
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import { buildOf, jointsBeside, partName, type JointReading } from '@cellmend/core/stripdown';
 import { useJobView } from '../../shell/jobContext';
 import { fixed } from '../../ui/words';

@@ -1,4 +1,4 @@
-import { verdictName, type Difference } from '@cellmend/core/spread';
+import { verdictName, type Difference } from '@cellmend/core/diagnosis';
 import { useState } from 'react';
 import { Button as AriaButton } from 'react-aria-components';
 import styled from 'styled-components';

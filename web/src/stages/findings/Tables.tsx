@@ -1,4 +1,4 @@
-import { heldText, type Spread, type SpreadReport } from '@cellmend/core/spread';
+import { heldText, type Spread, type SpreadReport } from '@cellmend/core/diagnosis';
 import { spreadOf } from '../../api/hooks';
 import { useJobView } from '../../shell/jobContext';
 import { DataTable, Mute, Sheet } from '../../ui/parts';

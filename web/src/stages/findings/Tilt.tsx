@@ -1,4 +1,4 @@
-import type { Spread, SpreadReport, TiltEnd } from '@cellmend/core/spread';
+import type { Spread, SpreadReport, TiltEnd } from '@cellmend/core/diagnosis';
 import styled from 'styled-components';
 import { useJobView } from '../../shell/jobContext';
 import { fixed, percent } from '../../ui/words';

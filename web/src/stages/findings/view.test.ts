@@ -1,6 +1,6 @@
 import { normalisePack, type PackProfile, valueOf } from '@cellmend/core/pack';
 import { readScanCsv } from '@cellmend/core/scan';
-import { spreadReport, type SpreadReport } from '@cellmend/core/spread';
+import { spreadReport, type SpreadReport } from '@cellmend/core/diagnosis';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, it } from 'vitest';

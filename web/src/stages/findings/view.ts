@@ -1,6 +1,6 @@
 import { factsOf, type Measured, type Pack } from '@cellmend/core/pack';
-import type { CostedFinding, SpreadReport } from '@cellmend/core/spread';
-import { heldFromTo, sureness, verdictName } from '@cellmend/core/spread';
+import type { CostedFinding, SpreadReport } from '@cellmend/core/diagnosis';
+import { heldFromTo, sureness, verdictName } from '@cellmend/core/diagnosis';
 import { distance } from '../../ui/units';
 import { channelList, fixed, percent, upper } from '../../ui/words';
 

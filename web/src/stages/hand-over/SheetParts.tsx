@@ -12,7 +12,7 @@ import {
   type Ending,
   type MeasureState,
 } from '@cellmend/core/route';
-import { verdictName } from '@cellmend/core/spread';
+import { verdictName } from '@cellmend/core/diagnosis';
 import { buildOf, jointHistory, judgeJoints, partName } from '@cellmend/core/stripdown';
 import { factsOf, type Measured } from '@cellmend/core/pack';
 import { decisionOf, leakOf, spreadOf, useChecks, useSafety, useStock } from '../../api/hooks';

@@ -21,7 +21,7 @@ import { distanceUnit, inDistance, told } from '../../ui/units';
 import { fixed, signed } from '../../ui/words';
 import { staying } from '@cellmend/core/learn';
 import type { Measured } from '@cellmend/core/pack';
-import { kmOf } from '@cellmend/core/spread';
+import { kmOf } from '@cellmend/core/diagnosis';
 import { Figure, measuredText } from '../../ui/Measured';
 import type { StageProps } from '../props';
 import { Donor, Told } from './DonorCard';

@@ -1,5 +1,5 @@
 import { SWAPS } from '@cellmend/core/match';
-import { kmOf } from '@cellmend/core/spread';
+import { kmOf } from '@cellmend/core/diagnosis';
 import { useWorkshop } from '../../api/hooks';
 import { money } from '../../options/words';
 import { useJobView } from '../../shell/jobContext';

@@ -2,7 +2,7 @@ import type { StockPart } from '@cellmend/contract/stock';
 import { heldByModule, typicalOfStaying, type MeasuredAlone } from '@cellmend/core/match';
 import { measured } from '@cellmend/core/pack';
 import { rangeAfterSwaps } from '@cellmend/core/range';
-import { kmOf, type SpreadReport } from '@cellmend/core/spread';
+import { kmOf, type SpreadReport } from '@cellmend/core/diagnosis';
 import { offNow } from '@cellmend/core/stripdown';
 import { useJobView } from '../../shell/jobContext';
 import { DataTable, Mute, Sheet, Stack } from '../../ui/parts';

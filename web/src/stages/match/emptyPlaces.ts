@@ -1,5 +1,5 @@
 import type { Job } from '@cellmend/contract/jobs';
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 
 /** Why a place gives no charge. */
 export interface EmptyPlace {

@@ -28,7 +28,7 @@ import {
 import { distance, distanceUnit, inDistance } from '../../ui/units';
 import { fixed, percent, signed } from '../../ui/words';
 import { changeOf } from '@cellmend/core/pack';
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import { Figure, measuredText } from '../../ui/Measured';
 import type { StageProps } from '../props';
 import { lazyChart, type PropsOf } from '../../ui/lazyChart';

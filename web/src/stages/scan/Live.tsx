@@ -1,5 +1,5 @@
 import type { LiveState, ScanPicture } from '@cellmend/contract/scans';
-import { median } from '@cellmend/core/spread';
+import { median } from '@cellmend/core/diagnosis';
 import { useEffect, useState } from 'react';
 import styled from 'styled-components';
 import useSWR from 'swr';

@@ -1,5 +1,5 @@
 import { STANDING_S, type Segment } from '@cellmend/core/scan';
-import type { SpreadReport } from '@cellmend/core/spread';
+import type { SpreadReport } from '@cellmend/core/diagnosis';
 import { FileUp, Square } from 'lucide-react';
 import { useState } from 'react';
 import { FileTrigger, ProgressBar, Radio, RadioGroup } from 'react-aria-components';
