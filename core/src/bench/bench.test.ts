@@ -151,6 +151,40 @@ describe('a hold test', () => {
     expect(judgeHold(held(40, 2, 96)).verdict).toBe('fail');
     expect(judgeHold(held(40, 2, 96)).lossPerDayFraction!).toBeCloseTo((0.04 * 24) / 60, 2);
   });
+  it('of modules that settle with two time constants fails none that is good, and holds the truth as often as it says', () => {
+    let [inside, wrong] = [0, 0];
+    for (let seed = 1; seed <= 24; seed++) {
+      const r = new Random(seed);
+      const limit = r.uniform(5, 15);
+      const leak = seed % 2 ? limit * r.uniform(0.1, 0.5) : limit * r.uniform(2, 5);
+      const [quick, slow] = [8 * r.uniform(0.003, 0.02), 8 * r.uniform(0.001, 0.012)];
+      const [quickH, slowH] = [r.uniform(0.3, 4), r.uniform(8, 40)];
+      const base = held(0, seed, r.uniform(36, 168));
+      const slope = base.ocvSlopeVPerAh;
+      const a = judgeHold({
+        ...base,
+        leakLimitMilliamp: limit,
+        voltageV: base.timeH.map(
+          (t, i) =>
+            32 +
+            quick * Math.exp(-t / quickH) +
+            slow * Math.exp(-t / slowH) -
+            (leak / 1000) * slope * t +
+            0.0015 * (base.temperatureC[i]! - 21) +
+            0.0005 * r.normal(),
+        ),
+      });
+      if (Math.abs(a.leakageMilliamp! - leak) <= 2 * a.leakageSdMilliamp!) inside++;
+      if (
+        a.verdict === 'dead' ||
+        (a.verdict === 'fail' && leak < limit) ||
+        (a.verdict === 'pass' && leak > limit)
+      )
+        wrong++;
+    }
+    expect(wrong).toBe(0);
+    expect(inside).toBeGreaterThanOrEqual(21);
+  });
   it('says what is too early, and what is dead', () => {
     expect(judgeHold(held(10, 3, 3)).verdict).toBe('inconclusive');
     const few = held(1, 1, 90);
