@@ -170,7 +170,7 @@ function cutOff(
 
 type Point = readonly [number, number];
 
-/** The range of the time constants, as logarithms: nothing faster than half a step of the readings is told from the first of them. */
+/** The range of the time constants, as logarithms: nothing faster than a third of a step of the readings is told from the first of them. */
 function rangeOf(timeH: readonly number[]): Point {
   const stepH = Math.min(...timeH.slice(1).map((t, i) => t - timeH[i]!));
   return [Math.log(Math.max(FASTEST_H, stepH / 3)), Math.log(SLOWEST_H)];
@@ -316,9 +316,10 @@ function collapseAt(
   for (const spanH of COLLAPSE_SPANS_H)
     for (const t of timeH) {
       const from = t - spanH;
-      if (from < timeH[0]!) continue;
+      // What falls first may be relaxation: only what falls faster than before is none.
+      if (from - spanH < timeH[0]!) continue;
       const dropV = at(from) - at(t);
-      const before = from - spanH < timeH[0]! ? 0 : Math.max(0, at(from - spanH) - at(from));
+      const before = Math.max(0, at(from - spanH) - at(from));
       if (dropV - before > suddenDropV) return { atH: t, spanH, dropV };
     }
   // Between two readings far apart nobody saw when it fell.
