@@ -36,7 +36,8 @@ interface Loaded {
 /** Moments under one load, with how warm it was and how full the pack. */
 function loadedMoments(record: ScanRecord, pack: Pack, moments: Moments): Loaded[] {
   const { temperatureC } = record;
-  if (!temperatureC) return [];
+  // Of channels read one after another a change of current would be taken for a gap.
+  if (!temperatureC || !record.simultaneous) return [];
   const all = Array.from(moments.timeS, (atS, k): Loaded => {
     const i = indexAt(temperatureC.timeS, atS + 1e-6);
     return {
