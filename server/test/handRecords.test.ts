@@ -244,6 +244,18 @@ describe('what the vehicle says of the whole pack', () => {
     expect(forged.status).toBe(422);
   });
 
+  it('a file whose clock is ahead is not the newest for ever: it was read when it came in at the latest', async () => {
+    const n = await newJob(ina, 'Corrie', 'a clock that is ahead');
+    const clock = ['2031-01-01T08:00:00Z', '2031-01-01T08:10:00Z'];
+    await file(
+      n,
+      'ahead.csv',
+      table(clock, () => [packV().toFixed(1), '900']),
+    );
+    const { observation } = (await figures(n))[0]! as { observation: { readAt: string } };
+    expect(Date.parse(observation.readAt)).toBeLessThanOrEqual(Date.now() + 1000);
+  });
+
   it('of a file without a clock it counts once somebody has said when, and moves when that is corrected', async () => {
     const n = await newJob(ina, 'Corrie', 'insulation without a clock');
     const kept = await file(

@@ -26,10 +26,14 @@ export async function keepVehicleFigures(
       kind: 'vehicle',
       ohm,
       signalV: null,
-      readAt: new Date(startedAt.getTime() + 1000 * atS).toISOString(),
+      readAt: readAt(store, startedAt, atS),
       fromScan: { id, name },
     });
 }
+
+/** When a figure was read, ISO 8601: never later than now, whatever the clock of a file says, or it would count for the newest for ever. */
+const readAt = (store: Store, startedAt: Date, atS: number): string =>
+  new Date(Math.min(startedAt.getTime() + 1000 * atS, store.clock.now().wallMs)).toISOString();
 
 type VehicleFigure = Extract<InsulationObservation, { kind: 'vehicle' }>;
 
@@ -71,12 +75,12 @@ export async function moveVehicleFigures(
   const figures = record.insulationOhm ? vehicleFiguresOf(record.insulationOhm) : [];
   if (kept.length === 0) return keepVehicleFigures(store, doing, jobId, scan, startedAt, figures);
   for (const [i, row] of kept.entries()) {
-    const readAt = new Date(startedAt.getTime() + 1000 * (figures[i]?.atS ?? 0)).toISOString();
+    const moved = readAt(store, startedAt, figures[i]?.atS ?? 0);
     await keepFigure(
       store,
       doing,
       jobId,
-      { ...(row.data as VehicleFigure), readAt },
+      { ...(row.data as VehicleFigure), readAt: moved },
       { supersedes: row.id, reason },
     );
   }
