@@ -3,7 +3,8 @@ import { ferryShuttle, islandBus, marramVan } from '../../../cli/src/demoPacks';
 import { ntcTemperature } from '../jot';
 import { ocvCurve, type PackProfile } from '../pack';
 import { Random } from '../simpack';
-import { judgeHeld, warming, type HeldReading } from './held';
+import { judgeHeld, type HeldReading } from './held';
+import { warming } from './warming';
 
 /** A module by the curve alone: it loses a share of its charge a month, read to half a millivolt at a steady warmth. */
 function left(

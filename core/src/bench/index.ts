@@ -7,6 +7,7 @@ export * from './loadBank';
 export * from './runTable';
 export * from './days';
 export * from './held';
+export * from './warming';
 export * from './plan';
 export * from './control';
 export * from './recovery';

@@ -1,5 +1,5 @@
 import type { Run } from '@cellmend/contract/bench';
-import type { BenchSaid, CycleVerdict } from '@cellmend/core/bench';
+import type { BenchSaid, CycleVerdict, HeldJudged } from '@cellmend/core/bench';
 import { STAGE_FACTS } from '@cellmend/core/route';
 import { format } from 'date-fns';
 import { useState } from 'react';
@@ -24,7 +24,8 @@ import { interruptedWords } from './interrupted';
 import { StartRuns } from './StartRuns';
 import { overAt, useSupervised } from './useSupervised';
 import { RunForm } from './RunForm';
-import { heldOf, sticksOf, useBench, warmOf, type Held, type Sticks } from './useBench';
+import { heldOf, type Held } from './holds';
+import { sticksOf, useBench, useThread, warmOf, type Sticks } from './useBench';
 
 const Curves = lazyChart<PropsOf<typeof import('./Curves').Curves>, typeof import('./Curves')>(
   () => import('./Curves'),
@@ -66,6 +67,9 @@ export function BenchStage({ question, stage }: StageProps) {
   const [tool, setTool] = useState<'none' | 'start' | 'days' | 'bank'>('none');
   const sticks = sticksOf(pack, data?.runs ?? []);
   const held = (data?.holds ?? []).map((h) => heldOf(pack, h, readings ?? [], data?.runs ?? []));
+  const judged = useThread('holds', held.length > 0 ? held.map((h) => h.asks) : null);
+  const judgedAt = (id: string): HeldJudged | null =>
+    judged.answer?.[held.findIndex((h) => h.place === id)] ?? null;
   const warm = warmOf(pack, readings ?? []);
   const place = selected === null ? (pack.modules[0]?.id ?? '') : pack.modules[selected]!.id;
   const of = (verdict: CycleVerdict): Sticks[] => sticks.filter((s) => s.judged.verdict === verdict);
@@ -87,7 +91,7 @@ export function BenchStage({ question, stage }: StageProps) {
   const findings: BenchSaid[] = pack.modules.map(({ id }) => ({
     place: id,
     cycles: sticks.find((s) => s.place === id)?.judged ?? null,
-    hold: held.find((h) => h.place === id)?.judged?.verdict ?? null,
+    hold: judgedAt(id)?.verdict ?? null,
     recovered: (data?.runs ?? []).filter((r) => r.place === id && r.held !== null).at(-1)?.held ?? null,
   }));
   const waits = runs.filter((r) => r.state === 'interrupted');
@@ -185,7 +189,7 @@ export function BenchStage({ question, stage }: StageProps) {
       )}
       <Proposes said={findings} />
       {own && <Own stick={own} />}
-      {held.length > 0 && <Holds held={held} />}
+      {held.length > 0 && <Holds held={held} judgedAt={judgedAt} problem={judged.problem} />}
       {person.mayWrite && place !== '' && <RunForm key={place} place={place} />}
       <Readings stage={stage} />
     </Page>
@@ -281,11 +285,20 @@ function RunRow({ run }: { run: Run }) {
 }
 
 /** Modules that are left alone after their charge, by the voltages jotted since. */
-function Holds({ held }: { held: readonly Held[] }) {
+function Holds({
+  held,
+  judgedAt,
+  problem,
+}: {
+  held: readonly Held[];
+  judgedAt: (place: string) => HeldJudged | null;
+  problem: { what: string; accepted: string } | null;
+}) {
   return (
     <Sheet aria-label="Hold tests">
       <Stack $gap={8}>
         <h2>Hold tests</h2>
+        {problem && <ProblemNote what={problem.what} accepted={problem.accepted} />}
         <DataTable>
           <thead>
             <tr>
@@ -299,7 +312,7 @@ function Holds({ held }: { held: readonly Held[] }) {
           <tbody>
             {held.map((h) => {
               const last = h.readings.at(-1);
-              const j = h.judged;
+              const j = judgedAt(h.place);
               return (
                 <tr key={h.place}>
                   <td>
@@ -327,6 +340,8 @@ function Holds({ held }: { held: readonly Held[] }) {
                         {j.reasons[0] ?? ''}{' '}
                         {j.missing.length > 0 && <Mute>Not known: {j.missing.join(' ')}</Mute>}
                       </>
+                    ) : last ? (
+                      <Mute>{problem ? 'Not judged.' : 'Working it out…'}</Mute>
                     ) : (
                       <Mute>Jot its voltage now: {h.place.toLowerCase()} 8.2</Mute>
                     )}

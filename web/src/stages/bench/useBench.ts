@@ -1,12 +1,10 @@
 import type { BenchView, NewHold, NewRun, Run } from '@cellmend/contract/bench';
 import {
   judgeCycles,
-  judgeHeld,
   type BankPlan,
   type CyclesJudged,
   type DaysAnswer,
   type HeldJudged,
-  type HeldReading,
   warming,
 } from '@cellmend/core/bench';
 import type { Ready } from '@cellmend/core/quote';
@@ -62,58 +60,6 @@ export function sticksOf(pack: Pack, runs: readonly Run[]): Sticks[] {
   });
 }
 
-export interface Held {
-  place: string;
-  since: string;
-  readings: HeldReading[];
-  /** Null while no voltage is jotted. */
-  judged: HeldJudged | null;
-}
-/** Temperatures this near belong to a voltage, ms. */
-const BESIDE_MS = 2 * 3_600_000;
-
-/** A hold test with the voltages at its place since it began: jotted, walked or typed like every other reading. */
-export function heldOf(
-  pack: Pack,
-  hold: BenchView['holds'][number],
-  readings: readonly Reading[],
-  runs: readonly Run[],
-): Held {
-  const module = pack.modules.find((m) => m.id === hold.place)!;
-  const from = Date.parse(hold.at);
-  const mine = readings.filter(
-    (r) => r.place === hold.place && !r.supersededBy && Date.parse(r.observedAt) >= from - 60_000,
-  );
-  const warm = mine.filter((r) => r.kind === 'temperature' && r.value !== null);
-  const points = mine
-    .filter((r) => r.kind === 'voltage' && r.value !== null && r.conditions !== 'per group')
-    .map((r): HeldReading => {
-      const at = Date.parse(r.observedAt);
-      const near = warm
-        .map((w) => ({ c: w.value!, apart: Math.abs(Date.parse(w.observedAt) - at) }))
-        .sort((a, b) => a.apart - b.apart)[0];
-      return {
-        h: Math.max(0, (at - from) / 3_600_000),
-        v: r.value!,
-        c: near && near.apart < BESIDE_MS ? near.c : null,
-      };
-    })
-    .sort((a, b) => a.h - b.h)
-    .filter((p, i, all) => i === 0 || p.h > all[i - 1]!.h);
-  const measured = runs
-    .filter((r) => r.place === hold.place && r.capacityAh !== null && !r.lowerBound)
-    .at(-1);
-  return {
-    place: hold.place,
-    since: hold.at,
-    readings: points,
-    judged: judgeHeld(pack.profile, module.groupIndices.length, points, {
-      socFraction: hold.socFraction,
-      capacityAh: hold.capacityAh ?? measured?.capacityAh ?? null,
-    }),
-  };
-}
-
 /** Modules that grow warm, by the temperatures of the last hours. */
 export function warmOf(pack: Pack, readings: readonly Reading[]): { place: string; says: string }[] {
   const nimh = pack.profile.chemistry === 'nimh';
@@ -137,12 +83,13 @@ export function warmOf(pack: Pack, readings: readonly Reading[]): { place: strin
 
 const work = (): Worker => new Worker(new URL('./benchWorker.ts', import.meta.url), { type: 'module' });
 interface Worked {
+  holds: (HeldJudged | null)[];
   days: DaysAnswer;
   bank: BankPlan;
   ready: Record<string, Ready>;
 }
 
-/** Days, the load bank or when repairs are ready, worked out in a thread. */
+/** Hold tests, days, the load bank or when repairs are ready, worked out in a thread. */
 export function useThread<K extends BenchQuestion['kind']>(
   kind: K,
   ask: Extract<BenchQuestion, { kind: K }>['ask'] | null,
