@@ -92,16 +92,14 @@ print(json.dumps(until(lambda t, y: [gap(y[0]) / R], [0.0], lambda t, y: abs(gap
       expect(mine.ahMovedAtDelta).toBeCloseTo(q!, 3);
       expect(Math.sign(mine.initialCurrentA)).toBe(Math.sign(mine.ahMovedAtEquilibrium));
       // Charge is kept; in the end the rest voltages are one.
-      expect(60 * mine.socEquilibrium[0] + 52 * mine.socEquilibrium[1]).toBeCloseTo(
-        60 * soc[0] + 52 * soc[1],
-        9,
-      );
+      expect(60 * mine.socAtRest[0] + 52 * mine.socAtRest[1]).toBeCloseTo(60 * soc[0] + 52 * soc[1], 9);
+      expect(112 * mine.socEquilibrium).toBeCloseTo(60 * soc[0] + 52 * soc[1], 9);
       const at = (s: number): number => {
         const i = NMC.findIndex((p) => p[0] >= s);
         const [a, b] = [NMC[Math.max(0, i - 1)]!, NMC[i]!];
         return a === b ? a[1] : a[1] + ((s - a[0]) / (b[0] - a[0])) * (b[1] - a[1]);
       };
-      expect(at(mine.socEquilibrium[0])).toBeCloseTo(at(mine.socEquilibrium[1]), 9);
+      expect(at(mine.socAtRest[0])).toBeCloseTo(at(mine.socAtRest[1]), 9);
     }
   });
 });

@@ -140,7 +140,7 @@ export interface CcCvAnswer {
   initialCurrentA: number;
   socAtCcEnd: number;
   hoursCc: number;
-  /** Where the current dies away; null where the supply could fill it. */
+  /** Where the current dies away before the target; null where the target is reached. */
   socAsymptote: number | null;
 }
 
@@ -185,7 +185,7 @@ export function chargeCcCv(ask: CcCvAsk): CcCvAnswer {
     initialCurrentA,
     socAtCcEnd,
     hoursCc,
-    socAsymptote,
+    socAsymptote: reachable ? null : socAsymptote,
   };
 }
 
@@ -205,7 +205,10 @@ export interface ParallelAnswer {
   hoursToDelta: number;
   ahMovedAtDelta: number;
   socAtDelta: [number, number];
-  socEquilibrium: [number, number];
+  /** Where both come to rest: the state of charge of both together. */
+  socEquilibrium: number;
+  /** Of each: on a flat of the curve, or where one is empty or full first, they differ. */
+  socAtRest: [number, number];
   ahMovedAtEquilibrium: number;
 }
 
@@ -262,7 +265,9 @@ export function parallel(ask: ParallelAsk): ParallelAnswer {
     hoursToDelta: hours,
     ahMovedAtDelta: sign * atDelta,
     socAtDelta: at(atDelta),
-    socEquilibrium: at(level),
+    // What flows out of one flows into the other: their charge together stays.
+    socEquilibrium: (c1 * s1 + c2 * s2) / (c1 + c2),
+    socAtRest: at(level),
     ahMovedAtEquilibrium: sign * level,
   };
 }

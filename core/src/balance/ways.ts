@@ -105,8 +105,8 @@ export function waysToLevel({ ocv }: Pick<PackProfile, 'ocv'>, ask: WaysAsk): Wa
       bareA: gapV / loop,
       between,
       hours: slow.hoursToDelta,
-      meetSoc: slow.socEquilibrium[0],
-      neighbourOff: Math.abs(socTarget - slow.socEquilibrium[1]),
+      meetSoc: slow.socAtRest[0],
+      neighbourOff: Math.abs(socTarget - slow.socAtRest[1]),
     },
   };
 }

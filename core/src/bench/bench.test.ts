@@ -49,6 +49,40 @@ describe('one logged run', () => {
     expect(a.dropoutsAh[0]!).toBeLessThanOrEqual(a.dropoutsAh[1]!);
   });
 
+  it('finds a cell that ran empty while no rows were logged, in the gap', () => {
+    const full = stick([5.2, 5.3, 3.1, 5.25, 4.2, 5.22], 5.5, 4);
+    const [from, to] = [3.0, 3.3].map((q) => (q / 5.5) * 3600 + 120);
+    const there = full.timeS.map((t) => t <= from! || t >= to!);
+    const only = (list: readonly number[]): number[] => list.filter((_, i) => there[i]);
+    const a = analyseRun({
+      ...full,
+      timeS: only(full.timeS),
+      currentA: only(full.currentA),
+      voltageV: only(full.voltageV),
+    });
+    expect(a.gaps).toHaveLength(1);
+    expect(a.dropoutsAh).toHaveLength(2);
+    expect(a.dropoutsAh[0]!).toBeGreaterThan(2.95);
+    expect(a.dropoutsAh[0]!).toBeLessThan(3.35);
+    expect(a.dropoutsAh[1]!).toBeCloseTo(4.2, 1);
+  });
+
+  it('whose rows lie further apart than a second has no resistance at a second', () => {
+    const timeS = Array.from({ length: 40 }, (_, i) => 2 * i);
+    const currentA = timeS.map((t) => (t >= 10 && t < 40 ? 30 : 0));
+    const voltageV = currentA.map((i) => 30 - 0.02 * i);
+    const [pulse] = analyseRun({
+      chemistry: 'nmc',
+      cellsInSeries: 8,
+      cutoffV: 20,
+      timeS,
+      currentA,
+      voltageV,
+    }).pulses;
+    expect(pulse!.r1sMilliohm).toBeNull();
+    expect(pulse!.r10sMilliohm!).toBeCloseTo(20, 9);
+  });
+
   it('that ends before its cut-off is a lower bound; a charge tail before it does not count', () => {
     const full = stick([5.2, 5.3, 5.24, 5.25, 5.21, 5.22]);
     const half = full.timeS.length >> 1;
@@ -90,9 +124,11 @@ describe('one logged run', () => {
     expect(a.capacityAh).toBe(a.netAh);
     const first = a.pulses[0]!;
     expect(first).toMatchObject({ fromA: 0, toA: 20 });
-    // What the line itself falls within a second and ten is in the figure.
-    expect(first.r1sMilliohm!).toBeCloseTo(20 + (2 / 4000 / 20) * 1000, 3);
-    expect(first.r10sMilliohm!).toBeCloseTo(20 + (11 / 4000 / 20) * 1000, 3);
+    // From the last row before the step; what the line itself falls within a second and ten is in the figure.
+    expect(first.r1sMilliohm!).toBeCloseTo(20 + (1 / 4000 / 20) * 1000, 3);
+    expect(first.r10sMilliohm!).toBeCloseTo(20 + (10 / 4000 / 20) * 1000, 3);
+    // Ten rows of a pulse: its tenth second is its last row.
+    expect(a.pulses.find((p) => p.toA === -10)!.r10sMilliohm).not.toBeNull();
     expect(a.pulses.find((p) => p.toA === 40)).toMatchObject({ r10sMilliohm: null });
     expect(() =>
       analyseRun({

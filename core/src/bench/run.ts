@@ -169,7 +169,9 @@ function dropouts(run: BenchRun, from: number, endS: number): number[] {
   for (let i = 0; i < flat.length; i++) {
     if (!steep[i]) continue;
     let j = i;
-    while (j < flat.length - 1 && (steep[j + 1] || ah[j + 1]! - ah[lastSteep(steep, j)]! < width)) j++;
+    // To the row after the last steep one at least: across a gap of the log the fall is between two rows.
+    while (j < flat.length - 1 && (steep[j] || steep[j + 1] || ah[j + 1]! - ah[lastSteep(steep, j)]! < width))
+      j++;
     const fall = flat[i]! - flat[j]!;
     // One whose own voltage has not come to the middle of its knee has not run empty yet.
     const cells = fall < KNEE_V ? 0 : Math.floor((fall - KNEE_V) / PLATEAU_V) + 1;
@@ -191,17 +193,18 @@ const lastSteep = (steep: readonly boolean[], upTo: number): number => {
   return 0;
 };
 
-/** Resistance by a step of current: what the voltage falls within x seconds for what the current rises. */
+/** Resistance by a step of current: what the voltage falls within x seconds of the last row before it, for what the current rises. cli.md, bench. */
 function pulses(run: BenchRun): Pulse[] {
   const { timeS, currentA, voltageV } = run;
   const out: Pulse[] = [];
   for (let i = 1; i < timeS.length; i++) {
     const [before, after] = [currentA[i - 1]!, currentA[i]!];
     if (Math.abs(after - before) <= PULSE_A || Math.abs(after) < 0.5) continue;
-    const startS = timeS[i]!;
+    const beforeS = timeS[i - 1]!;
     const held = (x: number): number | null => {
-      const end = startS + x;
-      if (end > timeS[timeS.length - 1]! + 1e-9) return null;
+      const end = beforeS + x;
+      // No row of the pulse is there yet, or none any more: nothing was read x seconds after the step.
+      if (end < timeS[i]! - 1e-9 || end > timeS[timeS.length - 1]! + 1e-9) return null;
       for (let j = i; j < timeS.length && timeS[j]! <= end + 1e-9; j++)
         if (Math.abs(currentA[j]! - after) > Math.max(0.5, 0.05 * Math.abs(after))) return null;
       // Straight between rows only where the row behind still belongs to the pulse.
@@ -210,7 +213,7 @@ function pulses(run: BenchRun): Pulse[] {
       const r = (voltageV[i - 1]! - at(timeS, voltageV, end)) / (at(timeS, currentA, end) - before);
       return r * 1000;
     };
-    out.push({ atS: startS, fromA: before, toA: after, r1sMilliohm: held(1), r10sMilliohm: held(10) });
+    out.push({ atS: timeS[i]!, fromA: before, toA: after, r1sMilliohm: held(1), r10sMilliohm: held(10) });
   }
   return out;
 }

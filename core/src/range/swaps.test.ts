@@ -36,4 +36,16 @@ describe('what balancing and swapping bring', () => {
     expect(rangeAfterSwaps({ ...ask, donors: [{ capacityAh: 40, soc: 0.5 }] }).bestKBalanced).toBe(0);
     expect(rangeAfterSwaps({ ...ask, groupSoc: [0.1, 0.9, 0.5, 0.5] }).asIs.windowAh).toBeCloseTo(0, 9);
   });
+  it('draws nothing from a string with a group below the least, and charges nothing into one above the most', () => {
+    const a = rangeAfterSwaps({
+      ...ask,
+      groupSoc: [0.05, 0.95, 0.5, 0.5],
+      donors: [{ capacityAh: 61, soc: 0.02 }],
+    });
+    expect(a.asIs).toMatchObject({ dischargeNowAh: 0, chargeHeadroomAh: 0, windowAh: 0 });
+    expect(a.replacement[0]!.unbalancedNowAh).toBe(0);
+    // What a charge brings the least group above its least, a drive draws again: the window keeps its minima as they are.
+    const low = rangeAfterSwaps({ ...ask, groupSoc: [0.05, 0.5, 0.5, 0.5] });
+    expect(low.asIs.windowAh).toBeCloseTo(-0.05 * 60 + 0.4 * 48, 9);
+  });
 });

@@ -19,6 +19,7 @@ export interface Replacement {
 }
 export interface RangeAnswer {
   asIs: {
+    /** At least 0, as is the headroom. */
     dischargeNowAh: number;
     chargeHeadroomAh: number;
     windowAh: number;
@@ -48,8 +49,9 @@ function windowOf(
   const up = capacityAh.map((c, i) => (socMost - soc[i]!) * c);
   const [d, u] = [least(down), least(up)];
   return {
-    dischargeNowAh: down[d]!,
-    chargeHeadroomAh: up[u]!,
+    // A group below the least, or above the most, gives nothing and takes nothing: no charge is drawn backwards.
+    dischargeNowAh: Math.max(0, down[d]!),
+    chargeHeadroomAh: Math.max(0, up[u]!),
     windowAh: Math.max(0, down[d]! + up[u]!),
     limitsDischarge: d,
     limitsCharge: u,
