@@ -99,3 +99,24 @@ export async function weakestFirstByHighs(
   );
   return width === null ? null : { leastCapacityAh: z, capacitySpreadAh: width };
 }
+
+/** Blocks whose sums lie nearest, as an integer programme: each module in one block at most, the highest sum less the lowest is lowered. */
+export async function blocksByHighs(ask: SelectAsk): Promise<number | null> {
+  const blocks = ask.blocks ?? [];
+  const x = ask.candidates.map((_, i) => blocks.map((_, b) => `x${i}_${b}`));
+  const sumOf = (b: number): string =>
+    ask.candidates.map((c, i) => `${c.capacityAh} ${x[i]![b]!}`).join(' + ');
+  const lessOf = (b: number): string =>
+    ask.candidates.map((c, i) => `- ${c.capacityAh} ${x[i]![b]!}`).join(' ');
+  return solved(
+    'Minimize',
+    'high - low',
+    [
+      ...x.map((own) => `${own.join(' + ')} <= 1`),
+      ...blocks.map((ps, b) => `${x.map((own) => own[b]!).join(' + ')} = ${ps.length}`),
+      ...blocks.map((_, b) => `high ${lessOf(b)} >= 0`),
+      ...blocks.map((_, b) => `${sumOf(b)} - low >= 0`),
+    ],
+    x.flat(),
+  );
+}

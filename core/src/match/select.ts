@@ -1,5 +1,5 @@
 import { InputProblem } from '../problem';
-import { blocked } from './blocks';
+import { blocked, type Blocked } from './blocks';
 import type { Candidate, Objective, SelectAnswer, SelectAsk } from './candidates';
 
 const EPS = 1e-9;
@@ -190,13 +190,11 @@ export function selectModules(ask: SelectAsk): SelectAnswer {
     );
     if (blocks.length === 0)
       throw new InputProblem('block', 'No blocks are given.', 'blocks', 'Lists of positions.');
-    let best: ReturnType<typeof blocked> = null;
-    let proved = true;
+    let best: Blocked | null = null;
     let bound = Infinity;
     for (const pool of pools) {
       const found = blocked(ask, pool, (p) => at.get(p), free, { of, count: blocks.length });
       if (!found) continue;
-      proved &&= found.proved;
       bound = Math.min(bound, found.bound);
       if (!best || found.spread < best.spread - EPS) best = found;
     }
@@ -205,8 +203,8 @@ export function selectModules(ask: SelectAsk): SelectAnswer {
     return {
       places,
       objective: { blockSpread: best.spread },
-      proved,
-      bound: proved ? best.spread : bound,
+      proved: best.spread <= bound + EPS,
+      bound: Math.min(bound, best.spread),
       reasons: [],
     };
   }
