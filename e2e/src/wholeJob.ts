@@ -293,11 +293,16 @@ export class WholeJob {
     await page.getByRole('button', { name: 'Record: it woke as it should' }).click();
   }
 
-  /** A test of the whole pack, typed off the tester. */
+  /** Tests of the string and of the pack connector, typed off the tester. */
   private async insulation(): Promise<void> {
+    await this.insulationOf('Whole pack');
+    await this.insulationOf('Another part', 'Pack connector, contactors open');
+  }
+  private async insulationOf(what: string, which?: string): Promise<void> {
     const { page } = this;
     await this.go('insulation?view=tester');
-    await page.getByText('Whole pack', { exact: true }).click();
+    await page.getByText(what, { exact: true }).click();
+    if (which) await page.getByRole('combobox', { name: 'Which part' }).selectOption({ label: which });
     // Where the disconnect is out, one pole reaches one half.
     const pole = page.getByRole('radio', { name: 'Both poles' });
     if ((await pole.count()) > 0) await pole.click();
@@ -311,6 +316,8 @@ export class WholeJob {
     ] as const)
       await page.getByLabel(at, { exact: true }).fill(value);
     await page.getByRole('button', { name: 'Record test', exact: true }).last().click();
+    // Once it is kept the page shows the search again.
+    await page.getByRole('heading', { name: 'The string, from negative to positive' }).waitFor();
   }
 
   /** Records what proves it, each with its figure, and signs; what stays open is a lead's to say why. */

@@ -127,11 +127,19 @@ export async function proveDead(
 }
 
 /** A test of the whole pack from both its poles, as somebody types it: it rises and reaches its voltage. */
-export const insulationPass = (who: Client, job: number, setV = 500): Promise<Answer> =>
+/** The string from both poles, then the pack connector: together they reach all that carries the pack's voltage. */
+export const insulationPass = async (who: Client, job: number, setV = 500): Promise<Answer> => {
+  const string = await insulationOf(who, job, { part: 'pack' }, setV);
+  return string.status === 201 ? connectorPass(who, job, setV) : string;
+};
+/** The pack connector, both poles joined, contactors open. */
+export const connectorPass = (who: Client, job: number, setV = 500): Promise<Answer> =>
+  insulationOf(who, job, { part: 'other', which: 'pack connector' }, setV);
+const insulationOf = (who: Client, job: number, tested: object, setV: number): Promise<Answer> =>
   who.post(`/api/jobs/${job}/insulation`, {
     observation: {
       kind: 'tester',
-      tested: { part: 'pack' },
+      tested,
       terminals: 'both',
       contactProven: true,
       setV,

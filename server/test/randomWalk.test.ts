@@ -155,7 +155,8 @@ class Walk {
           ['strip-down', 'rebuild'].includes(s.stage)
         )
           this.known.badAt = at;
-        if (EVIDENCE[s.evidence].check!.papers && step.passed && !step.papers) expect(answer.status).not.toBe(201);
+        if (EVIDENCE[s.evidence].check!.papers && step.passed && !step.papers)
+          expect(answer.status).not.toBe(201);
         break;
       }
       case 'test':

@@ -17,6 +17,7 @@ import { driveLegs, healthyPack, Random, simulateRecord } from '@cellmend/core/s
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import {
   doTheWork,
+  connectorPass,
   insulationPass,
   measures,
   newJob,
@@ -776,6 +777,9 @@ it('T24: two halves tested each from its own pole cover the pack, and the wake u
   expect((await test('M03', 'M04', { toS: 15 })).status).toBe(201);
   expect(await asked()).toMatch(/tested for 15 s: no leak so far/);
   expect((await test('M03', 'M04')).status).toBe(201);
+  // No test of the string reaches what lies outside the open contactors.
+  expect(await asked()).toMatch(/Not covered yet: the pack connector/);
+  expect((await connectorPass(ina, n)).status).toBe(201);
   expect(await asked()).toBeUndefined();
   const wake = { check: 'wakes', place: '', passed: true, wake: wakeOf((await jobOf(n)).pack) };
   expect((await ina.post(`/api/jobs/${n}/checks`, wake)).status).toBe(201);
@@ -841,6 +845,7 @@ it('a test of the whole pack with the disconnect out proves the half that its po
   expect((await test({ terminals: 'positive', contactProven: false })).status).toBe(201);
   expect(await asked()).toMatch(/not proven to touch metal/);
   expect((await test({ terminals: 'positive' })).status).toBe(201);
+  expect((await connectorPass(ina, n)).status).toBe(201);
   expect(await asked()).toBeUndefined();
 });
 

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { islandBus } from '../../../cli/src/demoPacks';
 import { normalisePack } from '../pack';
 import { linksInOrder } from '../safety/exposure';
-import { coverageOf, missingRuns, whyNotCounted } from './coverage';
+import { coverageOf, missingCaseParts, missingRuns, whyNotCounted } from './coverage';
 import { reachOf } from './reach';
 import { insulationReport } from './report';
 import type { InsulationObservation, Terminals, TestedPart } from './types';
@@ -55,6 +55,17 @@ describe('what tests cover', () => {
     const board: TestedPart = { part: 'other', which: 'contactor board' };
     const parts = (...o: InsulationObservation[]) => coverageOf(pack, o).caseParts!;
     expect(parts(test(whole, { terminals: 'both' })).missing).toContain('the contactor board');
+    // The string from one side and the connector from the other reach what lies between them.
+    const connector: TestedPart = { part: 'other', which: 'pack connector' };
+    const both = coverageOf(pack, [test(whole, { terminals: 'both' }), test(connector)]);
+    expect(both.caseParts!.missing).toEqual([]);
+    expect(missingCaseParts(both)).toBe('');
+    expect(parts(test(connector)).missing).toEqual(['the contactor board', 'the cables in the case']);
+    expect(parts(test(whole), test(connector), test(board, { ohm: 4000 })).missing).toEqual([
+      'the contactor board',
+    ]);
+    expect(parts(test(whole), test(connector, { toS: 30 })).proven).toEqual([]);
+    expect(missingCaseParts(coverageOf(pack, [test(whole)]))).toMatch(/^Not covered yet: the pack connector/);
     expect(parts(test(board)).proven).toEqual(['the contactor board']);
     expect(parts(test(board), test(board, { ohm: 4000 })).proven).toEqual([]);
     expect(parts(test(board, { toS: 30 })).proven).toEqual([]);

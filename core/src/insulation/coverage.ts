@@ -84,16 +84,30 @@ export function coverageOf(
     proven,
     missing: order.filter((_, i) => !covered[i]),
     complete: proven.length === order.length,
-    caseParts: casePartsOf(rows, first),
+    caseParts: casePartsOf(rows, first, covered[0] === true && covered.at(-1) === true),
   };
 }
-/** Which parts in the case, that are no modules, a valid test has found clean: the newest of each counts. */
-function casePartsOf(rows: readonly TestRow[], first: number): NonNullable<Coverage['caseParts']> {
+/**
+ * Which parts in the case, that are no modules, valid tests have found clean; the newest test of each counts. With its contactors open a
+ * board hangs with one side on the ends of the string and with the other on the pack connector, as the cables between them do: tests of
+ * both reach all of it. Common practice, no source.
+ * @param ends both ends of the string are covered
+ */
+function casePartsOf(
+  rows: readonly TestRow[],
+  first: number,
+  ends: boolean,
+): NonNullable<Coverage['caseParts']> {
   const names = Object.values(OTHER_PARTS).flatMap((p) => (p.inCase ? [p.name as string] : []));
-  const isProven = (name: string): boolean => {
-    const newest = rows.findLast((r) => r.part === 'other' && r.label === name && r.index! >= first);
-    return newest?.result.verdict === 'pass' && newest.lacks === '';
+  const ownTest = (name: string): boolean | null => {
+    const newest = rows.findLast(
+      (r) => r.part === 'other' && r.label === name && r.index! >= first && r.result.verdict !== 'not valid',
+    );
+    if (!newest) return null;
+    return newest.result.verdict === 'pass' && newest.lacks === '';
   };
+  const fromBothSides = ends && ownTest(OTHER_PARTS['pack connector'].name) === true;
+  const isProven = (name: string): boolean => ownTest(name) ?? fromBothSides;
   return { proven: names.filter(isProven), missing: names.filter((n) => !isProven(n)) };
 }
 const askedFirst = ({ module, state }: PassesNow): string =>
@@ -110,6 +124,16 @@ export const missingRuns = (pack: Pack, { missing }: Pick<Coverage, 'missing'>):
     (i) => order[i]!,
   );
 };
+
+/** What is still to be tested of the case, in a sentence; empty where nothing is. The connector first: its test reaches most of it. */
+export function missingCaseParts({ caseParts }: Pick<Coverage, 'caseParts'>): string {
+  const missing = caseParts?.missing ?? [];
+  if (missing.length === 0) return '';
+  const connector = OTHER_PARTS['pack connector'].name;
+  return missing.includes(connector)
+    ? `Not covered yet: ${connector}. Joined, its poles reach the cables and the contactor board from outside, which no test of the string does.`
+    : `Not covered yet: ${missing.join(' and ')}.`;
+}
 
 /** Why tests that passed cover less than they seem to, newest first. */
 export const whyNotCounted = ({ tests }: Coverage): string[] => [

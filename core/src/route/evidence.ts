@@ -267,7 +267,10 @@ export const EVIDENCE: Record<EvidenceId, EvidenceFacts> = {
     need: 'Test insulation',
     per: 'job',
     says: (_, f) =>
-      ['Every module is tested against the case before the lid goes on.', f.insulationMissing]
+      [
+        'Every module, and what else of the pack carries its voltage, is tested against the case before the lid goes on.',
+        f.insulationMissing,
+      ]
         .filter(Boolean)
         .join(' '),
     met: (f, m) => m.closed || f.insulationProven,

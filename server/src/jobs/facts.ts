@@ -1,7 +1,7 @@
 import { backFrom, isProof, type Proof } from '@cellmend/core/prove';
 import { buildOf, jointsToRemake, offNow, partName } from '@cellmend/core/stripdown';
 import { MOVED_SAYS, movedOf } from '@cellmend/core/balance';
-import { missingRuns, whyNotCounted } from '@cellmend/core/insulation';
+import { missingCaseParts, missingRuns, whyNotCounted } from '@cellmend/core/insulation';
 import type { CheckId } from '@cellmend/contract/jobs';
 import type { TickData } from '@cellmend/contract/stripdown';
 import type { FindingDigest } from '@cellmend/contract/findings';
@@ -323,6 +323,7 @@ export async function factsOf(
     fitted,
   );
   const missing = missingRuns(pack, coverage);
+  const missingInCase = missingCaseParts(coverage);
   const shownLeak =
     leak && leak.suspected !== false && (leak.found || (!leak.packPassed && missing !== ''))
       ? { title: leak.title, found: leak.found }
@@ -372,9 +373,11 @@ export async function factsOf(
         .filter((r) => LEFT.has(r.to))
         .map((r) => r.place),
       checks,
-      insulationProven: missing === '',
+      insulationProven: missing === '' && missingInCase === '',
       insulationMissing:
-        missing === '' ? '' : [`Not covered yet: ${missing}.`, ...whyNotCounted(coverage)].join(' '),
+        missing === ''
+          ? missingInCase
+          : [`Not covered yet: ${missing}.`, ...whyNotCounted(coverage)].join(' '),
       lockedEvidence: lockedEvidence(lockoutRows),
       proved: signedSince('prove')?.passed ?? null,
       failing: backFrom(proofs),

@@ -1,4 +1,11 @@
-import { UNBOUNDED_OHM, type InsulationReport, type NextSplit } from '@cellmend/core/insulation';
+import {
+  missingCaseParts,
+  OTHER_PARTS,
+  UNBOUNDED_OHM,
+  type InsulationReport,
+  type NextSplit,
+  type OtherPart,
+} from '@cellmend/core/insulation';
 import { useState } from 'react';
 import { RememberedLeak } from './RememberedLeak';
 import { useView } from '../../shell/useView';
@@ -96,8 +103,10 @@ export function InsulationStage({ question, stage }: StageProps) {
   const leak = leakOf(findings)?.report ?? null;
   const [view, setView] = useView('view', VIEWS);
   const [preset, setPreset] = useState<NextSplit | null>(null);
-  const open = (v: View, split: NextSplit | null = null): void => {
+  const [part, setPart] = useState<OtherPart | null>(null);
+  const open = (v: View, split: NextSplit | null = null, which: OtherPart | null = null): void => {
     setPreset(split);
+    setPart(which);
     setView(v);
   };
   return (
@@ -113,7 +122,7 @@ export function InsulationStage({ question, stage }: StageProps) {
       <Views of={VIEWS} value={view} onChange={(v) => open(v)} label="Insulation" />
       {view === 'search' &&
         (leak ? (
-          <Search leak={leak} />
+          <Search leak={leak} onPart={person.mayWrite ? (which) => open('tester', null, which) : null} />
         ) : (
           <Sheet>
             <Stack>
@@ -134,7 +143,7 @@ export function InsulationStage({ question, stage }: StageProps) {
         ))}
       {view === 'poles' && <PolesForm onDone={() => open('search')} />}
       {view === 'vehicle' && <VehicleFigure leak={leak} />}
-      {view === 'tester' && <TesterForm preset={preset} onDone={() => open('search')} />}
+      {view === 'tester' && <TesterForm preset={preset} part={part} onDone={() => open('search')} />}
       {view === 'seen' && <SeenForm leak={leak} />}
       {view === 'figures' && <Calculators leak={leak} />}
       {view === 'record' && (
@@ -207,10 +216,20 @@ function Found({ leak }: { leak: InsulationReport }) {
 
 const POLE_SAYS = { negative: 'from the − pole', positive: 'from the + pole', both: 'from both poles' };
 
-function Search({ leak }: { leak: InsulationReport }) {
+function Search({
+  leak,
+  onPart,
+}: {
+  leak: InsulationReport;
+  /** Opens the tester's form for a part that is no module; null for whoever may not write. */
+  onPart: ((which: OtherPart) => void) | null;
+}) {
   const { pack } = useJobView();
   const [others, setOthers] = useState(false);
   const split = leak.next.split;
+  const connectorIsNext =
+    leak.coverage?.complete === true &&
+    (leak.coverage.caseParts?.missing ?? []).includes(OTHER_PARTS['pack connector'].name);
   return (
     <>
       <PassesNow leak={leak} />
@@ -234,10 +253,12 @@ function Search({ leak }: { leak: InsulationReport }) {
         </Mute>
         <Ladder pack={pack} leak={leak} />
         {leak.tests.length > 0 && leak.coverage?.caseParts && leak.coverage.caseParts.missing.length > 0 && (
-          <Mute>
-            No test of the string reaches these for certain: {leak.coverage.caseParts.missing.join(', ')}.
-            Test them as another part.
-          </Mute>
+          <Mute>{missingCaseParts(leak.coverage)}</Mute>
+        )}
+        {connectorIsNext && onPart && (
+          <div>
+            <Button onPress={() => onPart('pack connector')}>Test the pack connector</Button>
+          </div>
         )}
       </Sheet>
       <HowBig leak={leak} />

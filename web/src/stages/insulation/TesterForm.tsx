@@ -4,6 +4,7 @@ import {
   type NextSplit,
   type SeriesPoint,
   type TesterCurrent,
+  type OtherPart,
 } from '@cellmend/core/insulation';
 import { useState } from 'react';
 import { ToggleButton } from 'react-aria-components';
@@ -100,7 +101,16 @@ interface Draft extends ClipDraft {
   contact: boolean | null;
 }
 
-export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDone: () => void }) {
+export function TesterForm({
+  preset,
+  part,
+  onDone,
+}: {
+  preset: NextSplit | null;
+  /** A part that is no module, which the form was opened for. */
+  part: OtherPart | null;
+  onDone: () => void;
+}) {
   const { job, pack, person } = useJobView();
   const { data: safety } = useSafety(job.number);
   const { data: instruments } = useInstruments();
@@ -115,15 +125,15 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
   );
   const order = pack.stringOrder.map((m) => pack.modules[m]!.id);
   // What is half typed is kept with the part it was read at: for another part it would be a false reading.
-  const proposed = preset?.modules.join(' to ') ?? '';
+  const proposed = preset?.modules.join(' to ') ?? part ?? '';
   const fresh: Draft = {
     proposed,
-    part: 'section',
+    part: part ? 'other' : 'section',
     from: preset?.modules[0] ?? order[0]!,
     to: preset?.modules[1] ?? order[order.length - 1]!,
     module: order[0]!,
     piece: '',
-    which: 'contactor board',
+    which: part ?? 'contactor board',
     terminals: null,
     setV: null,
     rows: {},
@@ -136,7 +146,7 @@ export function TesterForm({ preset, onDone }: { preset: NextSplit | null; onDon
     contact: null,
   };
   const [kept, setKept, forget] = useDraft<Draft>(`${job.number}.tester.test`, fresh);
-  const draft = preset && kept.proposed !== proposed ? fresh : { ...fresh, ...kept };
+  const draft = proposed !== '' && kept.proposed !== proposed ? fresh : { ...fresh, ...kept };
   const { from, to, rows, volts, temperature, humidity, mounted, wetted, contact } = draft;
   const setV = draft.setV ?? usual;
   const set = (change: Partial<Draft>): void => setKept({ ...draft, ...change });

@@ -75,8 +75,15 @@ export function clipOf(pack: Pack, draft: ClipDraft, out: readonly string[]): Cl
   const asksPole = from('negative').certain.join() !== from('positive').certain.join();
   const reach = from(draft.terminals ?? (asksPole ? null : 'both'));
   const inside = links.flatMap((l, i) => (l && i >= a! && i < b! && open.includes(l.id) ? [l.id] : []));
-  return { tested, open, pull, asksPole, reach, says: saysOf(pack, reach, inside) };
+  const says =
+    tested.part === 'other' && tested.which === 'pack connector'
+      ? CONNECTOR_SAYS
+      : saysOf(pack, reach, inside);
+  return { tested, open, pull, asksPole, reach, says };
 }
+
+const CONNECTOR_SAYS =
+  'Both its poles joined, contactors open: reaches the connector, the cables behind it and the contactor board from outside.';
 
 /** A piece of a module, which hangs on nothing. */
 function pieceOf(
