@@ -123,6 +123,11 @@ export const InsulationObservationSchema: z.ZodType<InsulationObservation> = z.d
     revision: z.string().trim().max(40).optional(),
   }),
   z.object({
+    kind: z.literal('outside'),
+    modules: z.array(id).min(1).max(200),
+    mudMm: z.number().min(0).max(500),
+  }),
+  z.object({
     kind: z.literal('answer'),
     question: z.enum(FALSE_PASSES.map((f) => f.id) as [FalsePass, ...FalsePass[]]),
     yes: z.boolean(),

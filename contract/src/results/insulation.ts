@@ -168,6 +168,12 @@ export const InsulationReportSchema = z.object({
       elsewhere: z.number(),
     })
     .nullish(),
+  outside: z
+    .object({
+      bays: z.array(z.object({ module: z.string(), mudMm: z.number(), wet: z.boolean().nullable() })),
+      says: z.string(),
+    })
+    .optional(),
   fuses: z.array(
     z.object({
       fuse: z.enum(['main', 'pyro']),

@@ -4,6 +4,7 @@ import { normalisePack, type EntrySpec } from '../pack';
 import { Random } from '../simpack';
 import type { Seen } from './causes';
 import { ENTRY_ADVICE, rankEntries } from './entries';
+import { mudNow, outsideOver } from './outside';
 
 const profile = pilotCar();
 const pack = normalisePack(profile);
@@ -24,6 +25,27 @@ describe('where it came in', () => {
     // Hit everywhere is no pattern: what is known of the entries explains none of it.
     const all = rankEntries(wet(...pack.modules.map((m) => m.id)), pack, 'water')!;
     expect(all.elsewhere).toBeGreaterThan(0.5);
+  });
+
+  it('is likelier where mud lies outside, and the mud is laid over the bays', () => {
+    const seen = [...wet('M01'), ...dry('M05', 'M06')];
+    const mud = mudNow([
+      { modules: ['M01', 'M02'], mudMm: 4 },
+      { modules: ['M01', 'M02', 'M03'], mudMm: 18 },
+      { modules: ['M05', 'M06'], mudMm: 0 },
+    ]);
+    const without = rankEntries(seen, pack, 'water')!.rows[0]!;
+    const muddy = rankEntries(seen, pack, 'water', [], mud)!.rows[0]!;
+    expect(muddy.entry.id).toBe(without.entry.id);
+    expect(muddy.share).toBeGreaterThan(without.share);
+    expect(muddy.because.join()).toMatch(/18 mm of mud outside by it/);
+    // What comes from inside has nothing to do with it.
+    expect(rankEntries(seen, pack, 'electrolyte', [], mud)).toEqual(rankEntries(seen, pack, 'electrolyte'));
+    const over = outsideOver(pack, mud, (s) => s.evidence === 'water line', seen)!;
+    expect(over.bays.find((b) => b.module === 'M01')).toEqual({ module: 'M01', mudMm: 18, wet: true });
+    expect(over.bays.find((b) => b.module === 'M03')).toMatchObject({ wet: null });
+    expect(over.says).toMatch(/^18 mm of mud outside over the wet modules, 0 mm over the dry ones/);
+    expect(outsideOver(pack, new Map(), () => true, seen)).toBeNull();
   });
 
   it('is not asked for without a hit, without entries, or for what comes from inside', () => {

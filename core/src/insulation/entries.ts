@@ -1,5 +1,6 @@
 import type { EntrySpec, Pack } from '../pack';
 import { EVIDENCE, type LeakCause, type Seen } from './causes';
+import { mudAt, mudWeight } from './outside';
 import { STATE_WEIGHT, type WayKind, type WayNow } from './ways';
 
 /** What would show that it came in there, and what keeps it out. Common practice of the trade, no source. */
@@ -70,7 +71,7 @@ export interface EntryRow {
 
 /**
  * Where it came in, among the entry places that the profile knows, by Bayes' rule: each module that was looked at is hit with a
- * chance that falls with its distance from the entry. What was seen at a way itself counts for that way, whether or not the profile names it.
+ * chance that falls with its distance from the entry; mud outside makes a way likelier. What was seen at a way itself counts for that way, whether or not the profile names it.
  * What stays open goes to “elsewhere”.
  * @returns rows by share, and what is left for elsewhere; null where nothing was hit and no way looks as if it let anything in
  */
@@ -79,6 +80,7 @@ export function rankEntries(
   pack: Pack,
   cause: LeakCause,
   looked: readonly WayNow[] = [],
+  mud: ReadonlyMap<string, number> = new Map(),
 ): { rows: EntryRow[]; elsewhere: number } | null {
   const named = pack.profile.entries ?? [];
   const entries: EntryRow['entry'][] = [
@@ -115,6 +117,7 @@ export function rankEntries(
     (e) =>
       (LETS_IN[e.kind][cause] ?? 0) *
       (stateOf.has(e.id) ? STATE_WEIGHT[stateOf.get(e.id)!] : 1) *
+      (cause === 'water' ? mudWeight(mudAt(pack, mud, e.place)) : 1) *
       likelihood((m) => chanceFrom(e, m)),
   );
   const open = ELSEWHERE * likelihood(() => ANYWHERE);
@@ -124,12 +127,14 @@ export function rankEntries(
     rows: entries
       .map((entry, i): EntryRow => {
         const near = ids([...hit].filter((m) => (far(entry, m) ?? Infinity) < 2));
+        const mudMm = mudAt(pack, mud, entry.place);
         const against = ids([...clean].filter((m) => (far(entry, m) ?? Infinity) < 1.5));
         return {
           entry,
           share: weights[i]! / total,
           because: [
             ...(stateOf.has(entry.id) ? [`it is ${stateOf.get(entry.id)!}`] : []),
+            ...(mudMm !== null && mudMm > 0 ? [`${mudMm} mm of mud outside by it`] : []),
             ...(near.length > 0
               ? [`${near.join(', ')} near it ${near.length === 1 ? 'is' : 'are'} hit`]
               : []),

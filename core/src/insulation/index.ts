@@ -15,6 +15,7 @@ export * from './judgeTest';
 export * from './reach';
 export * from './passes';
 export * from './ways';
+export * from './outside';
 export { oddOnes } from './alike';
 export * from './trend';
 export * from './drying';

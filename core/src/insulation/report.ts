@@ -4,6 +4,7 @@ import { fuseEvidence } from '../safety/fuse';
 import { EVIDENCE, leakCauses } from './causes';
 import { oddOnes } from './alike';
 import { ENTRY_ADVICE, rankEntries } from './entries';
+import { mudNow, outsideOver } from './outside';
 import { waysNow } from './ways';
 import { knownResistor, togetherOhm } from './knownResistor';
 import { judgeOhmPerVolt, judgeVehicleFigure, type LimitVoltage } from './limits';
@@ -381,6 +382,8 @@ function reportOfState(
   }));
   const cause = leakCauses(seenAt, pack);
   const lookedAt = waysNow(observations.flatMap((o) => (o.kind === 'ways' ? [o] : [])));
+  const mud = mudNow(observations.flatMap((o) => (o.kind === 'outside' ? [o] : [])));
+  const outside = outsideOver(pack, mud, (s) => 'water' in EVIDENCE[s.evidence], seenAt);
   const odd = oddOnes(tests);
   return {
     packV,
@@ -436,7 +439,8 @@ function reportOfState(
     })),
     causes: cause.causes,
     entry: cause.entry,
-    ways: rankEntries(seenAt, pack, cause.causes[0]?.cause ?? 'water', lookedAt),
+    ways: rankEntries(seenAt, pack, cause.causes[0]?.cause ?? 'water', lookedAt, mud),
+    ...(outside && { outside }),
     fuses: observations.flatMap((o) =>
       o.kind === 'fuse' ? [{ fuse: o.fuse, evidence: fuseEvidence(o.fuse, o.ohm ?? Infinity) }] : [],
     ),

@@ -1,4 +1,5 @@
 import type { FuseEvidence } from '../safety/fuse';
+import type { OutsideDirt, OutsideReport } from './outside';
 import type { WaysSeen } from './ways';
 import type { CauseRow, Degree, Evidence } from './causes';
 import type { EntryRow } from './entries';
@@ -131,6 +132,8 @@ export type InsulationObservation =
   | { kind: 'seen'; module: string; evidence: Evidence; degree?: Degree | undefined }
   /** Ways in that were looked at, whether or not the profile names them. */
   | ({ kind: 'ways' } & WaysSeen)
+  /** Mud outside on the case, by the modules behind it. */
+  | ({ kind: 'outside' } & OutsideDirt)
   | { kind: 'answer'; question: FalsePass; yes: boolean }
   | { kind: 'fuse'; fuse: 'main' | 'pyro'; ohm: number | null }
   | { kind: 'link'; link: string; open: boolean }
@@ -245,6 +248,8 @@ export interface InsulationReport {
   odd?: OddOne[];
   /** It came with water, and no test after wetting is on record: what to wet, and test. Left out by earlier versions. */
   wetTest?: string;
+  /** Mud outside on the case beside what was seen inside. Left out where none is told, and by earlier versions. */
+  outside?: OutsideReport;
   /** What was measured of the same pack in another state, told apart. Left out by earlier versions. */
   other?: { state: 'dry' | 'wet'; title: string; text: string } | null | undefined;
   /** What was found before a part went in that the leak was at. Left out by earlier versions. */

@@ -78,19 +78,21 @@ function checkPlaces(o: InsulationObservation, pack: Pack): void {
   const wrong =
     o.kind === 'seen' && !known(o.module)
       ? o.module
-      : o.kind === 'tester' && o.tested.part === 'section'
-        ? [o.tested.from, o.tested.to].find((id) => !known(id))
-        : o.kind === 'tester' &&
-            (o.tested.part === 'except' || o.tested.part === 'inside') &&
-            !known(o.tested.module)
-          ? o.tested.module
-          : o.kind === 'tester' && o.openLinks?.some((l) => !isLink(l))
-            ? o.openLinks.find((l) => !isLink(l))
-            : o.kind === 'poles' && o.section
-              ? [o.section.from, o.section.to].find((id) => !known(id))
-              : o.kind === 'link' && !isLink(o.link)
-                ? o.link
-                : undefined;
+      : o.kind === 'outside' && o.modules.some((id) => !known(id))
+        ? o.modules.find((id) => !known(id))
+        : o.kind === 'tester' && o.tested.part === 'section'
+          ? [o.tested.from, o.tested.to].find((id) => !known(id))
+          : o.kind === 'tester' &&
+              (o.tested.part === 'except' || o.tested.part === 'inside') &&
+              !known(o.tested.module)
+            ? o.tested.module
+            : o.kind === 'tester' && o.openLinks?.some((l) => !isLink(l))
+              ? o.openLinks.find((l) => !isLink(l))
+              : o.kind === 'poles' && o.section
+                ? [o.section.from, o.section.to].find((id) => !known(id))
+                : o.kind === 'link' && !isLink(o.link)
+                  ? o.link
+                  : undefined;
   if (wrong !== undefined)
     throw new Refusal('unacceptable', 'Cannot be accepted', `The pack has no ${wrong}.`, {
       fields: [
@@ -288,6 +290,8 @@ function say(o: InsulationObservation): string {
       return `${o.degree && o.degree !== 'clear' ? `${o.degree} ` : ''}${o.evidence} at ${o.module}`;
     case 'ways':
       return `${o.of} ${o.ways.join(', ')}: ${o.state}${o.part && o.part !== 'as it was' ? `, ${o.part}` : ''}`;
+    case 'outside':
+      return `mud outside at ${o.modules.join(', ')}: ${o.mudMm} mm`;
     case 'answer':
       return `${o.question}: ${o.yes ? 'yes' : 'no'}`;
     case 'fuse':

@@ -1,6 +1,6 @@
 import type { SafetyView } from '@cellmend/contract/safety';
 import type { InsulationEntry } from '@cellmend/contract/insulation';
-import type { InsulationReport, Reach } from '@cellmend/core/insulation';
+import { mudNow, type InsulationReport, type Reach } from '@cellmend/core/insulation';
 import type { Run } from '@cellmend/contract/bench';
 import type { SupervisedRun } from '@cellmend/contract/supervised';
 import { FIT_SHARE } from '@cellmend/core/bench';
@@ -82,18 +82,29 @@ export function capacityLayer(pack: Pack, report: SpreadReport | null, replaced:
 export function seenLayer(pack: Pack, entries: readonly InsulationEntry[], way: string): Layer {
   const modules = noMarks();
   const at = new Map<string, string[]>();
-  for (const { observation: o, supersededBy } of entries)
-    if (o.kind === 'seen' && supersededBy === null)
-      at.set(o.module, [...(at.get(o.module) ?? []), o.evidence]);
+  const standing = entries.flatMap((e) => (e.supersededBy === null ? [e.observation] : []));
+  for (const o of standing)
+    if (o.kind === 'seen') at.set(o.module, [...(at.get(o.module) ?? []), o.evidence]);
+  const mud = mudNow(standing.flatMap((o) => (o.kind === 'outside' ? [o] : [])));
   for (const m of pack.modules) {
     const seen = at.get(m.id);
-    if (!seen) continue;
+    const mudMm = mud.get(m.id);
+    const outside = mudMm ? `mud ${mudMm} mm` : '';
+    if (!seen) {
+      if (outside) modules.set(m.index, { state: 'plain', text: outside, tone: 'open' });
+      continue;
+    }
     const damage = seen.filter((e) => e !== 'clean and dry');
     modules.set(
       m.index,
       damage.length > 0
-        ? { state: 'suspect', text: damage.length === 1 ? damage[0]! : `${damage[0]!} +${damage.length - 1}` }
-        : { state: 'plain', text: 'clean', tone: 'clean' },
+        ? {
+            state: 'suspect',
+            text: [damage.length === 1 ? damage[0]! : `${damage[0]!} +${damage.length - 1}`, outside]
+              .filter(Boolean)
+              .join(', '),
+          }
+        : { state: 'plain', text: ['clean', outside].filter(Boolean).join(', '), tone: 'clean' },
     );
   }
   return {

@@ -24,6 +24,8 @@ export function say(o: InsulationObservation): string {
       return `${o.evidence} at ${o.module}`;
     case 'ways':
       return `${ENTRY_ADVICE[o.of].name} ${waysInWords(o.ways)}: ${o.state}${o.part && o.part !== 'as it was' ? `, ${o.part}` : ''}${o.revision ? `, revision ${o.revision}` : ''}`;
+    case 'outside':
+      return `Mud outside over ${waysInWords(o.modules)}: ${o.mudMm === 0 ? 'none' : `${o.mudMm} mm`}`;
     case 'answer':
       return `${o.question}: ${o.yes ? 'yes' : 'no'}`;
     case 'fuse':

@@ -17,6 +17,7 @@ import { Chips } from '../../ui/Chips';
 import { Button, DataTable, Mute, ProblemNote, Row, Sheet, Stack } from '../../ui/parts';
 import { percent } from '../../ui/words';
 import { useAdd } from '../insulation/useAdd';
+import { OutsideMud } from './OutsideMud';
 import { WaysSeen } from './WaysSeen';
 
 /** What is seen at a place: it moves the search, ranks the causes, and may say where it came in. */
@@ -121,6 +122,9 @@ export function SeenForm({ leak }: { leak: InsulationReport | null }) {
           <WaysSeen />
           {leak?.ways && <Ways ways={leak.ways} />}
         </Stack>
+      </Sheet>
+      <Sheet>
+        <OutsideMud outside={leak?.outside} />
       </Sheet>
     </>
   );
