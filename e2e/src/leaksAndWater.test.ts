@@ -47,6 +47,25 @@ it('water: the vehicle’s figure is a curve with a day on which it stops, and e
   await page.getByText('Cleaned and reused: V8 to V12 (5)').waitFor();
   await ways('V17', 'Clean', 'New');
   await page.getByText('Order 2 breather valves').waitFor();
+  // Mud outside, bay by bay, beside what was seen inside.
+  const mud = async (from: string, to: string, mm: string): Promise<void> => {
+    await page.getByLabel('from').selectOption(from);
+    await page.getByLabel('to', { exact: true }).selectOption(to);
+    await page.getByLabel('Mud, mm').fill(mm);
+    await page.getByRole('button', { name: /^Record M/ }).click();
+    await expect.poll(() => page.getByLabel('Mud, mm').inputValue()).toBe('');
+  };
+  await mud('M01', 'M03', '18');
+  await mud('M07', 'M12', '0');
+  const seen = async (what: string, at: string): Promise<void> => {
+    await page.getByRole('radio', { name: what, exact: true }).click();
+    await page.getByLabel('At module').selectOption(at);
+    await page.getByRole('button', { name: `Record ${what} at ${at}` }).click();
+    await page.getByRole('button', { name: 'Choose what is seen' }).waitFor();
+  };
+  await seen('water line', 'M01');
+  await seen('clean and dry', 'M08');
+  await page.getByText(/^18 mm of mud outside over the wet modules, 0 mm over the dry ones/).waitFor();
   expect(errors).toEqual([]);
 });
 
