@@ -8,9 +8,10 @@ import { z } from 'zod';
 export const ARCHIVE_FORMAT = 'bold-cellmend job archive';
 /**
  * Raised whenever an older program could not read what is written: rows keep the shapes below, but what an observation holds may be new
- * (2: the bus while a vehicle is switched ready, plans of the bench). Every version up to this one is taken in.
+ * (2: the bus while a vehicle is switched ready, plans of the bench;
+ * 3: ways in, mud outside). Every version up to this one is taken in.
  */
-export const ARCHIVE_VERSION = 2;
+export const ARCHIVE_VERSION = 3;
 
 const id = z.uuid();
 const maybeId = z.uuid().nullable();

@@ -86,6 +86,8 @@ describe('a pack in which nothing points at a leak', () => {
     expect(early.modules.map((m) => m.state)).toEqual(order.map((_, i) => (i < half ? 'clean' : 'so far')));
     expect(report([front!, { ...rear!, mounted: false }]).title).toBe('No leak so far');
     expect(report([front!, rear!])).toMatchObject({ title: 'No leak shows', suspected: false });
+    // What was tested again since, mounted, is not told of twice.
+    expect(report([front!, { ...rear!, mounted: false }, rear!]).text).not.toMatch(/so far/);
   });
   it('is suspected where a test is doubtful, or the vehicle came with a lamp or a code of it', () => {
     const pinned = {

@@ -46,7 +46,10 @@ export function headline(s: {
   const passed = s.tests
     .filter((t) => t.result.verdict === 'pass' && !t.lacks && !doubted.includes(t.label))
     .map((t) => t.label);
-  const soFar = s.tests.filter((t) => t.lacks).map((t) => `${t.label} (${t.lacks})`);
+  // What was tested again since, and counts, is not told of twice.
+  const soFar = s.tests
+    .filter((t, i) => t.lacks && !s.tests.slice(i + 1).some((later) => later.label === t.label))
+    .map((t) => `${t.label} (${t.lacks})`);
   const clean =
     passed.length > 0
       ? `${where ? ', and ' : ''}${passed.slice(-2).join(' and ')} ${passed.length > 1 || passed[0]!.includes(' to ') ? 'are' : 'is'} clean${doubted.length > 0 ? ` but for ${doubted.join(' and ')}` : ''}`

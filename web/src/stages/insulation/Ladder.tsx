@@ -33,7 +33,10 @@ export function Ladder({
   const step = SPAN / n;
   const gap = Math.min(4, step * 0.12);
   const packV = leak?.packV ?? 348;
-  const chance = (m: number): number => leak?.modules.find((k) => k.moduleIndex === m)?.probability ?? 0;
+  // Where nothing points at a leak no module is likelier than another: no bars.
+  const unsuspected = leak?.suspected === false && leak.location === null;
+  const chance = (m: number): number =>
+    unsuspected ? 0 : (leak?.modules.find((k) => k.moduleIndex === m)?.probability ?? 0);
   const most = Math.max(0.05, ...pack.stringOrder.map(chance));
   const state = (m: number): string => leak?.modules.find((k) => k.moduleIndex === m)?.state ?? 'not split';
   const at =
@@ -42,7 +45,11 @@ export function Ladder({
   const ticks = Array.from({ length: 6 }, (_, i) => i / 5);
   const labels = step >= 34;
   return (
-    <Svg viewBox={`0 -10 ${WIDTH} 158`} role="img" aria-label="The string with the likely place of the leak">
+    <Svg
+      viewBox={unsuspected ? `0 56 ${WIDTH} 92` : `0 -10 ${WIDTH} 158`}
+      role="img"
+      aria-label="The string with the likely place of the leak"
+    >
       {pack.stringOrder.map((m, i) => {
         const x = LEFT + i * step + gap / 2;
         const w = step - gap;
@@ -51,7 +58,9 @@ export function Ladder({
         const hit = s === 'suspect' || s === 'leak';
         return (
           <g key={m} data-module={m} onClick={() => select(m)}>
-            <rect x={x} y={62 - Math.max(1, h)} width={w} height={Math.max(1, h)} fill="var(--sus)" />
+            {!unsuspected && (
+              <rect x={x} y={62 - Math.max(1, h)} width={w} height={Math.max(1, h)} fill="var(--sus)" />
+            )}
             <rect
               x={x}
               y={66}

@@ -55,7 +55,15 @@ export function VehicleFigure({ leak }: { leak: InsulationReport | null }) {
       if (o.kind !== 'vehicle' || o.ohm === null) return [];
       const after = o.after ? `after ${o.after}` : o.wetted ? 'after wetting' : '';
       const told = [after, o.fromScan && `in ${o.fromScan.name}`].filter(Boolean).join(', ');
-      return [{ at: o.readAt ?? e.at, ohm: o.ohm, pole: o.pole, wetted: o.wetted === true, told }];
+      return [
+        {
+          at: o.readAt ?? e.at,
+          ohm: o.ohm,
+          pole: o.pole,
+          wetted: o.wetted === true || WET.has(o.after ?? ''),
+          told,
+        },
+      ];
     })
     .sort((a, b) => a.at.localeCompare(b.at));
   const record = async (): Promise<void> => {

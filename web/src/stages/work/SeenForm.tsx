@@ -130,6 +130,9 @@ export function SeenForm({ leak }: { leak: InsulationReport | null }) {
   );
 }
 
+/** Ways in that are told one by one. */
+const SHOWN = 4;
+
 /** Where it came in, among the ways that the profile knows and those that were seen. */
 export function Ways({ ways }: { ways: NonNullable<InsulationReport['ways']> | null }) {
   const { job } = useJobView();
@@ -152,7 +155,7 @@ export function Ways({ ways }: { ways: NonNullable<InsulationReport['ways']> | n
         </tr>
       </thead>
       <tbody>
-        {ways.rows.slice(0, 4).map(({ entry, share, because }, i) => (
+        {ways.rows.slice(0, SHOWN).map(({ entry, share, because }, i) => (
           <tr key={entry.id}>
             <td>
               <b>
@@ -181,6 +184,17 @@ export function Ways({ ways }: { ways: NonNullable<InsulationReport['ways']> | n
             </td>
           </tr>
         ))}
+        {ways.rows.length > SHOWN && (
+          <tr>
+            <td>{ways.rows.length - SHOWN} more ways</td>
+            <td className="r">{percent(ways.rows.slice(SHOWN).reduce((s, r) => s + r.share, 0))}</td>
+            {remembered && (
+              <td className="r">{percent(withMemory.slice(SHOWN).reduce((s, share) => s + share, 0))}</td>
+            )}
+            <td />
+            <td />
+          </tr>
+        )}
         <tr>
           <td>elsewhere</td>
           <td className="r">{percent(ways.elsewhere)}</td>
