@@ -68,6 +68,27 @@ const ASKED: [topic: string, ask: object, fields: string[]][] = [
     ['verdict', 'leakageMilliamp', 'leakageSdMilliamp', 'lossPerDayFraction', 'reasons'],
   ],
   [
+    'condition',
+    {
+      cellsInSeries: 6,
+      ratedAh: 6.5,
+      sticks: [
+        {
+          id: 'A1',
+          history: [
+            { kind: 'charge', hours: 16, currentA: -0.65, temperatureC: 22 },
+            { kind: 'discharge', hours: 1.6, currentA: 3, temperatureC: 24 },
+          ],
+        },
+      ],
+      people: 1,
+      runsPerPerson: 4,
+      channels: 4,
+      wanted: { leastAh: 4 },
+    },
+    ['sticks', 'plan', 'hours', 'leastAhAfter'],
+  ],
+  [
     'match',
     {
       candidates: [{ id: 'a', capacityAh: 50, resistanceMilliohm: 1, restVoltageV: 29 }],

@@ -2,6 +2,7 @@ import { StripdownFileSchema } from '@cellmend/contract/stripdown';
 import {
   BalanceFileSchema,
   BenchRunSchema,
+  ConditionFileSchema,
   HoldTestSchema,
   MatchFileSchema,
   OptionsFileSchema,
@@ -9,7 +10,7 @@ import {
   ScheduleFileSchema,
 } from '@cellmend/contract/topics';
 import { answerBalance } from '@cellmend/core/balance';
-import { analyseRun, judgeHold, scheduleBench } from '@cellmend/core/bench';
+import { analyseRun, conditionSticks, judgeHold, scheduleBench } from '@cellmend/core/bench';
 import { compareOptions } from '@cellmend/core/cost';
 import { selectModules } from '@cellmend/core/match';
 import { rangeAfterSwaps } from '@cellmend/core/range';
@@ -52,6 +53,18 @@ export const TOPICS: Record<string, Topic<unknown, unknown>> = {
     says: 'whether a module keeps its charge',
     run: judgeHold,
     tell: (a) => `${a.verdict}. ${a.reasons.join(' ')}`,
+  }),
+  condition: topic({
+    schema: ConditionFileSchema,
+    says: 'NiMH sticks: out of balance, worn or dead, and the hours to level them',
+    run: conditionSticks,
+    tell: (a) =>
+      [
+        ...a.sticks.map((s) => `${s.id}: ${s.verdict}. ${s.why.join(' ')}`),
+        a.plan.length > 0 ? `${a.hours} h for ${new Set(a.plan.map((p) => p.stick)).size} sticks.` : '',
+      ]
+        .filter(Boolean)
+        .join('\n'),
   }),
   match: topic({
     schema: MatchFileSchema,

@@ -38,6 +38,36 @@ export const HoldTestSchema = z.object({
   temperatureC: series.min(1),
 });
 
+export const ConditionFileSchema = z.object({
+  cellsInSeries: z.int().min(1).max(40),
+  ratedAh: positive.max(1000),
+  sticks: z
+    .array(
+      z.object({
+        id: name,
+        history: z
+          .array(
+            z.object({
+              kind: z.enum(['charge', 'discharge', 'rest']),
+              hours: positive.max(100_000),
+              currentA: finite,
+              temperatureC: finite.min(-60).max(150),
+              voltageV: series.optional(),
+              timeH: series.optional(),
+              ah: finite.min(0).optional(),
+            }),
+          )
+          .max(200),
+      }),
+    )
+    .min(1)
+    .max(200),
+  people: z.int().min(1).max(100),
+  runsPerPerson: z.int().min(1).max(100),
+  channels: z.int().min(1).max(1000),
+  wanted: z.object({ leastAh: positive }),
+});
+
 export const MatchFileSchema = z.object({
   candidates: z
     .array(

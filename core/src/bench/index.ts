@@ -13,3 +13,4 @@ export * from './control';
 export * from './recovery';
 export * from './proposes';
 export * from './answering';
+export * from './condition';

@@ -1,0 +1,2 @@
+export * from './conditionSticks';
+export type { StickEvent } from './stick';
