@@ -89,6 +89,8 @@ export const NewRunSchema = z.object({
   startV: figure(2000).default(null),
   endV: figure(2000).default(null),
   hottestC: z.number().min(-40).max(300).nullable().default(null),
+  /** By a step of current, after ten seconds. */
+  r10sMilliohm: figure(1e6).default(null),
   note: shown(2000).default(''),
   /** Of a recovery, whose `capacityAh` is what was put in: what was known of the module before it was tried. */
   recovery: RecoveryAnswersSchema.nullable().default(null),

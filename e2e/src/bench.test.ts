@@ -34,10 +34,12 @@ it('a dumb charger and a tablet: cycles typed in a dead spot, a logged one, what
       await form.getByLabel('End, V').fill('5.x');
       expect(await form.getByRole('button', { name: 'Record', exact: true }).isDisabled()).toBe(true);
       await form.getByLabel('End, V').fill('5.4');
+      await form.getByLabel('10 s resistance, mΩ').fill('14,5');
     }
     await form.getByRole('button', { name: 'Record', exact: true }).click();
     await expect.poll(async () => (await view()).runs.length, { timeout: 20_000 }).toBe(k + 2);
   }
+  await expect.poll(async () => (await view()).runs.map((r) => r.r10sMilliohm)).toContain(14.5);
   const cycles = page.getByRole('region', { name: 'Cycles so far' });
   await cycles.getByText(/no gain in two cycles: worn, stop/).waitFor();
   await page.getByRole('heading', { name: 'S07 is worn' }).waitFor();

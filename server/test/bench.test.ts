@@ -52,7 +52,10 @@ const file = (text: string, more: object = {}, key: string = randomUUID()): Prom
 
 describe('a run tended by hand', () => {
   it('is a capacity of its place where it came to its cut-off, a bound where it did not, and nothing that cannot be', async () => {
-    expect((await run({ capacityAh: 2.6, dropouts: 2, hottestC: 52 })).body).toMatchObject({
+    expect(
+      (await run({ capacityAh: 2.6, dropouts: 2, hottestC: 52, r10sMilliohm: 12.5 })).body,
+    ).toMatchObject({
+      r10sMilliohm: 12.5,
       lowerBound: false,
       dropoutsAh: [0, 0],
       says: [expect.stringMatching(/^52 °C, the limit is/) as string],

@@ -9,8 +9,10 @@ export interface Cycle {
   dropouts: number;
   /** Null where nobody wrote it down. */
   currentA?: number | null | undefined;
+  /** Warmest of the run, °C; null where nobody took it. */
+  hottestC?: number | null | undefined;
 }
-export type CycleVerdict = 'not measured' | 'fit' | 'go on' | 'once more' | 'worn' | 'falling';
+export type CycleVerdict = 'not measured' | 'fit' | 'go on' | 'once more' | 'worn' | 'falling' | 'fails warm';
 export interface CyclesJudged {
   verdict: CycleVerdict;
   /** Of the last over the one before, as a share; null for a single cycle. */
@@ -28,13 +30,32 @@ const GAINS = 0.05;
 const FALLS = 0.08;
 /** Two runs whose currents differ by more than this share are not held against each other. From memory. */
 const LIKE_CURRENT = 0.25;
+/** Nor two whose warmest readings lie further apart than this, K. From memory. */
+const LIKE_K = 10;
+/** One that gives so much less warm than cool fails warm: a sound one gives as much or more. From memory. */
+const FAILS_WARM = 0.15;
 /** Each cycle of conditioning brings about this share of what the one before brought. From memory. */
 const LESS_EACH = 0.55;
+
+/** A whole run that gave far less than a cooler one did, the widest apart; null where none did. */
+function failsWarm(cycles: readonly Cycle[]): { warm: Cycle; cool: Cycle } | null {
+  const whole = cycles.filter((c) => !c.lowerBound && c.hottestC != null);
+  let worst: { warm: Cycle; cool: Cycle } | null = null;
+  for (const warm of whole)
+    for (const cool of whole)
+      if (
+        warm.hottestC! - cool.hottestC! > LIKE_K &&
+        warm.capacityAh < (1 - FAILS_WARM) * cool.capacityAh &&
+        (!worst || warm.capacityAh / cool.capacityAh < worst.warm.capacityAh / worst.cool.capacityAh)
+      )
+        worst = { warm, cool };
+  return worst;
+}
 
 /**
  * What a module's cycles say: whether it fits, gains and is worth another, or is worn. One cycle below the rating tells nothing
  * of wear: an unbalanced module and a worn one look alike until it is run again. NiMH gains by being cycled; lithium does not,
- * but gives more once its groups are level.
+ * but gives more once its groups are level. Runs of unlike warmth are no series: what gives less warm than cool fails warm, whichever came last.
  */
 export function judgeCycles(
   ratedAh: number,
@@ -49,10 +70,13 @@ export function judgeCycles(
   const lastShare = last.capacityAh / ratedAh;
   const percent = `${(lastShare * 100).toFixed(0)} % of the rating`;
   const before = cycles.filter((c) => !c.lowerBound).at(last.lowerBound ? -1 : -2);
-  const other =
+  const otherWarmth =
+    before?.hottestC != null && last.hottestC != null && Math.abs(last.hottestC - before.hottestC) > LIKE_K;
+  const otherCurrent =
     before?.currentA != null &&
     last.currentA != null &&
     Math.abs(last.currentA - before.currentA) > LIKE_CURRENT * Math.max(last.currentA, before.currentA);
+  const other = otherCurrent || otherWarmth;
   const gain = before && !other ? last.capacityAh / before.capacityAh - 1 : null;
   const answer = (verdict: CycleVerdict, says: string, nextAh: number | null = null): CyclesJudged => ({
     verdict,
@@ -62,6 +86,12 @@ export function judgeCycles(
     says,
   });
   const steps = last.dropouts > 0 ? `${last.dropouts} of its cells ran empty first` : '';
+  const warm = failsWarm(cycles);
+  if (warm)
+    return answer(
+      'fails warm',
+      `${warm.warm.capacityAh.toFixed(1)} A·h at ${warm.warm.hottestC!.toFixed(0)} °C, ${warm.cool.capacityAh.toFixed(1)} at ${warm.cool.hottestC!.toFixed(0)} °C: fails warm.`,
+    );
   // What falls is not called fit, however much is left of it.
   if (!last.lowerBound && gain !== null && gain < -FALLS)
     return answer(
@@ -72,7 +102,10 @@ export function judgeCycles(
   if (last.lowerBound)
     return answer('once more', `At least ${percent}: the run ended before its cut-off. Run it out.`);
   if (gain === null && other)
-    return answer('once more', `${percent}, at another current than before: run it again at one of them.`);
+    return answer(
+      'once more',
+      `${percent}, ${otherCurrent ? 'at another current' : 'at another warmth'} than before: run it again at one of them.`,
+    );
   if (gain === null && !nimh)
     return answer(
       'once more',

@@ -34,6 +34,7 @@ export function benchProposes(said: readonly BenchSaid[], chemistry: Chemistry):
     switch (cycles.verdict) {
       case 'worn':
       case 'falling':
+      case 'fails warm':
         return out('replace-module', cycles.says);
       case 'go on':
       case 'once more':

@@ -82,6 +82,28 @@ describe('what cycles say', () => {
   const once = (capacityAh: number, dropouts = 0): Cycle[] => [{ capacityAh, lowerBound: false, dropouts }];
   const many = (...ah: number[]): Cycle[] => ah.flatMap((a) => once(a));
   // Common practice, no source: sticks of 5.5 A·h that give 2.2, 2.4, 4.6 and 3.0 once.
+  it('holds no warm run against a cool one: what gives less warm fails warm, whichever came last', () => {
+    const at = (capacityAh: number, hottestC: number | null): Cycle => ({
+      capacityAh,
+      lowerBound: false,
+      dropouts: 0,
+      hottestC,
+    });
+    for (const order of [
+      [at(3.9, 47), at(6.0, 24)],
+      [at(6.0, 24), at(3.9, 47)],
+    ])
+      expect(judgeCycles(6.5, order)).toMatchObject({
+        verdict: 'fails warm',
+        says: '3.9 A·h at 47 °C, 6.0 at 24 °C: fails warm.',
+      });
+    // One that gives as much warm is judged by its last run; nothing is told of a gain between unlike runs.
+    expect(judgeCycles(6.5, [at(5.9, 24), at(5.8, 45)]).verdict).toBe('fit');
+    expect(judgeCycles(6.5, [at(2.6, 45), at(3.4, 24)])).toMatchObject({ verdict: 'fails warm' });
+    expect(judgeCycles(6.5, [at(2.6, 24), at(3.4, 45)])).toMatchObject({ verdict: 'once more', gain: null });
+    expect(judgeCycles(6.5, [at(2.6, null), at(3.4, 45)]).verdict).toBe('go on');
+  });
+
   it('of one cycle calls nothing worn: it fits, or one more tells', () => {
     expect([2.2, 2.4, 4.6, 3.0].map((a) => judgeCycles(5.5, once(a)).verdict)).toEqual([
       'go on',

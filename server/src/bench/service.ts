@@ -194,7 +194,6 @@ export async function addRun(store: Store, doing: Doing, number: unknown, body: 
     energyWh: null,
     // How many is known, not when: each counts from nowhere.
     dropoutsAh: Array.from({ length: dropouts }, () => 0),
-    r10sMilliohm: null,
     held: null,
     says: [...(tended?.says ?? []), ...(recipe ? limitsCrossed(recipe, cells, t) : [])].map((s) =>
       s.slice(0, 400),

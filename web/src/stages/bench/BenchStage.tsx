@@ -34,6 +34,7 @@ const Curves = lazyChart<PropsOf<typeof import('./Curves').Curves>, typeof impor
 );
 /** Worth looking at first. */
 const ORDER: Record<CycleVerdict, number> = {
+  'fails warm': 0,
   falling: 0,
   worn: 1,
   'go on': 2,
@@ -75,19 +76,22 @@ export function BenchStage({ question, stage }: StageProps) {
   const of = (verdict: CycleVerdict): Sticks[] => sticks.filter((s) => s.judged.verdict === verdict);
   const measured = sticks.filter((s) => s.cycles.some((c) => !c.lowerBound));
   const [worn, fit, falling] = [of('worn'), of('fit'), of('falling')];
+  const failsWarm = of('fails warm');
   const gains = of('go on');
   const names = (list: readonly Sticks[]): string => list.map((s) => s.place).join(', ');
   const own = sticks.find((s) => s.place === place);
   const said =
     sticks.length === 0
       ? 'Nothing has run yet'
-      : falling.length > 0
-        ? `${names(falling)} ${falling.length === 1 ? 'falls' : 'fall'}: stop`
-        : worn.length > 0
-          ? `${names(worn)} ${worn.length === 1 ? 'is' : 'are'} worn`
-          : gains.length > 0
-            ? `${names(gains)}: go on`
-            : `${fit.length} of ${pack.modules.length} fit`;
+      : failsWarm.length > 0
+        ? `${names(failsWarm)} ${failsWarm.length === 1 ? 'fails' : 'fail'} warm`
+        : falling.length > 0
+          ? `${names(falling)} ${falling.length === 1 ? 'falls' : 'fall'}: stop`
+          : worn.length > 0
+            ? `${names(worn)} ${worn.length === 1 ? 'is' : 'are'} worn`
+            : gains.length > 0
+              ? `${names(gains)}: go on`
+              : `${fit.length} of ${pack.modules.length} fit`;
   const findings: BenchSaid[] = pack.modules.map(({ id }) => ({
     place: id,
     cycles: sticks.find((s) => s.place === id)?.judged ?? null,
@@ -102,7 +106,7 @@ export function BenchStage({ question, stage }: StageProps) {
     <Page>
       <h1>{question}</h1>
       <Answer
-        tone={waits.length > 0 || worn.length + falling.length > 0 ? 'suspect' : 'plain'}
+        tone={waits.length > 0 || worn.length + falling.length + failsWarm.length > 0 ? 'suspect' : 'plain'}
         title={
           waits.length > 0
             ? interruptedWords(waits)
@@ -174,7 +178,7 @@ export function BenchStage({ question, stage }: StageProps) {
                         {s.judged.gain === null ? '–' : `${signed(s.judged.gain * 100, 0)} %`}
                       </td>
                       <td>
-                        {s.judged.verdict === 'worn' || s.judged.verdict === 'falling' ? (
+                        {['worn', 'falling', 'fails warm'].includes(s.judged.verdict) ? (
                           <b>{s.judged.says}</b>
                         ) : (
                           s.judged.says

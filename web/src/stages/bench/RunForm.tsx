@@ -31,6 +31,9 @@ const EMPTY = {
   note: '',
   startV: '',
   recovery: UNKNOWN,
+  resistance: '',
+  /** When it ended, as the page's own field has it; empty: now. */
+  ended: '',
 };
 /** A figure: null where nothing is typed, NaN where it cannot be read. */
 const figure = (text: string): number | null =>
@@ -43,6 +46,8 @@ export function RunForm({ place }: { place: string }) {
   const [t, setT, , restart] = useDraft(`${job.number}.bench.${place}`, EMPTY);
   const [problem, setProblem] = useState<{ what: string; accepted?: string | undefined } | null>(null);
   const keys = useRef(new Keys());
+  /** When each file was first sent. */
+  const sentAt = useRef<Record<string, string>>({});
   const [reading, setReading] = useState('');
   const [said, setSaid] = useState('');
   const [holds, setHolds] = useState(false);
@@ -61,9 +66,11 @@ export function RunForm({ place }: { place: string }) {
     hours: figure(t.hours),
     endV: figure(t.endV),
     startV: figure(t.startV ?? ''),
+    resistance: figure(t.resistance ?? ''),
     dropouts: figure(t.dropouts) ?? 0,
     cutoffV,
   };
+  const endedAt = (): string => (t.ended ? new Date(t.ended) : new Date()).toISOString();
   const unread = Object.entries(figures)
     .filter(([, v]) => v !== null && !(v >= 0))
     .map(([k]) => k);
@@ -92,12 +99,12 @@ export function RunForm({ place }: { place: string }) {
     unread.length === 0 &&
     !warmthBad &&
     (!recovers || (figures.startV !== null && figures.endV !== null)) &&
-    (figures.capacityAh !== null || t.note.trim() !== '' || hottestC !== null);
+    (figures.capacityAh !== null || figures.resistance !== null || t.note.trim() !== '' || hottestC !== null);
   const record = (): void => {
     const body: NewRun = {
       place,
       recipe: t.recipe,
-      observedAt: new Date().toISOString(),
+      observedAt: endedAt(),
       capacityAh: figures.capacityAh,
       complete: t.complete,
       currentA: figures.currentA,
@@ -108,6 +115,7 @@ export function RunForm({ place }: { place: string }) {
       dropouts: figures.dropouts,
       cutoffV: figures.cutoffV,
       hottestC,
+      r10sMilliohm: figures.resistance,
       note: t.note,
     };
     keepRun(job.number, body);
@@ -117,19 +125,21 @@ export function RunForm({ place }: { place: string }) {
   const send = async (file: File): Promise<void> => {
     setProblem(null);
     setReading(file.name);
+    const own = [file.name, file.size, file.lastModified, place, t.recipe, cutoffV, t.ended];
     try {
       const query = new URLSearchParams({
         place,
         recipe: t.recipe,
         cutoffV: String(cutoffV),
-        observedAt: new Date(Math.min(Date.now(), file.lastModified || Date.now())).toISOString(),
+        // When a file was saved is not when its run ended; sent again it is of the same moment.
+        observedAt: (sentAt.current[String(own)] ??= endedAt()),
         name: file.name,
       });
       const run = await upload<Run>(
         `/jobs/${job.number}/bench/files?${query.toString()}`,
         file,
         undefined,
-        keys.current.of([file.name, file.size, file.lastModified, place, t.recipe, cutoffV]),
+        keys.current.of(own),
       );
       keys.current.answered();
       setSaid(
@@ -152,7 +162,7 @@ export function RunForm({ place }: { place: string }) {
   };
   const input = (
     key: keyof typeof EMPTY &
-      ('capacityAh' | 'currentA' | 'hours' | 'startV' | 'endV' | 'dropouts' | 'cutoffV'),
+      ('capacityAh' | 'currentA' | 'hours' | 'startV' | 'endV' | 'dropouts' | 'cutoffV' | 'resistance'),
     label: string,
     hint = '',
   ) => (
@@ -244,6 +254,7 @@ export function RunForm({ place }: { place: string }) {
           {recovers && input('startV', 'At rest before, V')}
           {input('endV', 'End, V')}
           {nimh && input('dropouts', 'Steps seen')}
+          {!recovers && input('resistance', '10 s resistance, mΩ')}
           <Field style={{ flex: '1 1 120px' }}>
             Warmest, {temperatureUnit()}
             <Input
@@ -253,6 +264,14 @@ export function RunForm({ place }: { place: string }) {
               onChange={(e) => setT({ ...t, hottest: e.target.value })}
             />
             {warmthBad && <small role="alert">A temperature.</small>}
+          </Field>
+          <Field style={{ flex: '1 1 190px' }}>
+            Ended, if not now
+            <Input
+              type="datetime-local"
+              value={t.ended ?? ''}
+              onChange={(e) => setT({ ...t, ended: e.target.value })}
+            />
           </Field>
           <Field style={{ flex: '2 1 200px' }}>
             Note

@@ -50,6 +50,7 @@ export function sticksOf(pack: Pack, runs: readonly Run[]): Sticks[] {
       pack.profile.ratedCapacityAh,
       cycles.map((r) => ({
         currentA: r.currentA,
+        hottestC: r.hottestC,
         capacityAh: r.capacityAh!,
         lowerBound: r.lowerBound,
         dropouts: r.dropoutsAh.length,
