@@ -79,7 +79,6 @@ class Budget {
     this.left -= work;
     return this.left < 0;
   }
-  /** A part of what is left, taken out of it only as it is used. */
   get rest(): number {
     return Math.max(0, this.left);
   }
@@ -165,9 +164,8 @@ function within(
   all: readonly Combination[],
   width: number,
   about: number,
-  work: number,
+  budget: Budget,
 ): Combination[] | 'none' | 'gave up' {
-  const budget = new Budget(work);
   const stride = Math.max(1, width);
   // Where all modules are taken, the sums lie about a middle that is known.
   const middle = task.whole ? null : middleSum(task);
@@ -211,9 +209,10 @@ export function searchBlocks(task: BlockTask, spread: number, about: number): Bl
   if (!all) return { best, bound: floor };
   const budget = new Budget(MOST_WORK);
   const look = (width: number, work: number): void => {
-    const counted = Math.min(work, budget.rest);
-    const found = within(task, all, width, about, counted);
-    budget.spend(found === 'gave up' ? counted : counted / 4);
+    const allowed = Math.min(work, budget.rest);
+    const own = new Budget(allowed);
+    const found = within(task, all, width, about, own);
+    budget.spend(allowed - own.rest);
     if (found === 'gave up') open = Math.min(open, width);
     else if (found === 'none') refuted = Math.max(refuted, width);
     else {
