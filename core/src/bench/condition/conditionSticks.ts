@@ -73,12 +73,12 @@ const interval = (values: readonly number[]): { low: number; high: number } => (
 
 /** How many cells of a draw are dead, worn (holding less than wanted), and out of balance. */
 function countsOf(
-  { capacityAh, chargeAh }: Draw,
+  { capacityAh, chargeAh, asleep }: Draw,
   ratedAh: number,
   leastAh: number,
 ): [number, number, number] {
   let [dead, worn, out] = [0, 0, 0];
-  const lacks = capacityAh.map((c, i) => c - chargeAh[i]!);
+  const lacks = capacityAh.map((c, i) => c * (1 - asleep) - chargeAh[i]!);
   const isDead = (c: number): boolean => c < DEAD_SHARE * ratedAh;
   const fullest = Math.min(...lacks.filter((_, i) => !isDead(capacityAh[i]!)));
   capacityAh.forEach((c, i) => {
@@ -121,7 +121,9 @@ function judged(
 ): { judged: StickJudged; after: number[] } {
   const { cellsInSeries, ratedAh, wanted } = ask;
   const limiting = emptyAtCutOff(cellsInSeries);
-  const after = draws.map((d) => Math.min(ratedAh, nthLeast(d.capacityAh, limiting)));
+  const after = draws.map((d) =>
+    Math.min(ratedAh, nthLeast(d.capacityAh, limiting) * (1 - d.asleep * d.wakes)),
+  );
   const counts = draws.map((d) => countsOf(d, ratedAh, wanted.leastAh));
   // Nobody has seen the cells that are fuller than those that end a discharge: what is told is what three draws of four have.
   const atLeast = (values: readonly number[]): number => quantile(values, TOLD);

@@ -16,6 +16,8 @@ export interface StickEvent {
 export interface Cells {
   capacityAh: Float64Array;
   chargeAh: Float64Array;
+  /** Share of what the cells hold that they do not give yet: a stick that stood for long, or was only ever half cycled. */
+  asleep: number;
 }
 
 /** Share of a charge that stays in a cell that is not full, cool and hot. From memory: NiMH takes a charge badly when hot. */
@@ -37,11 +39,17 @@ export const flowedAh = (e: StickEvent): number => Math.abs(e.ah ?? e.currentA *
 export const emptyAtCutOff = (cells: number): number =>
   Math.floor((cells * (PLATEAU_V - CUT_OFF_V)) / (PLATEAU_V - REVERSED_V)) + 1;
 
-export function charge(cells: Cells, e: StickEvent): void {
+/** @param wakes what is left asleep after a charge to full, as a share of what was */
+export function charge(cells: Cells, e: StickEvent, wakes: number): void {
   const taken = flowedAh(e) * (e.temperatureC >= HOT_C ? ACCEPTS_HOT : ACCEPTS);
   // A full cell turns the rest into heat: a charge beyond full brings the low ones up to it.
-  for (let i = 0; i < cells.chargeAh.length; i++)
-    cells.chargeAh[i] = Math.min(cells.capacityAh[i]!, cells.chargeAh[i]! + taken);
+  let full = 0;
+  for (let i = 0; i < cells.chargeAh.length; i++) {
+    const most = cells.capacityAh[i]! * (1 - cells.asleep);
+    if (cells.chargeAh[i]! + taken >= most) full++;
+    cells.chargeAh[i] = Math.min(Math.max(most, cells.chargeAh[i]!), cells.chargeAh[i]! + taken);
+  }
+  if (2 * full >= cells.chargeAh.length) cells.asleep *= wakes;
 }
 
 export function rest(cells: Cells, e: StickEvent): void {
