@@ -37,6 +37,10 @@ const FAILS_WARM = 0.15;
 /** Each cycle of conditioning brings about this share of what the one before brought. From memory. */
 const LESS_EACH = 0.55;
 
+/** Whether two runs were at one current, as far as both were written down. */
+const alikeInCurrent = ({ currentA: a }: Cycle, { currentA: b }: Cycle): boolean =>
+  a == null || b == null || Math.abs(a - b) <= LIKE_CURRENT * Math.max(a, b);
+
 /** A whole run that gave far less than a cooler one did, the widest apart; null where none did. */
 function failsWarm(cycles: readonly Cycle[]): { warm: Cycle; cool: Cycle } | null {
   const whole = cycles.filter((c) => !c.lowerBound && c.hottestC != null);
@@ -45,6 +49,7 @@ function failsWarm(cycles: readonly Cycle[]): { warm: Cycle; cool: Cycle } | nul
     for (const cool of whole)
       if (
         warm.hottestC! - cool.hottestC! > LIKE_K &&
+        alikeInCurrent(warm, cool) &&
         warm.capacityAh < (1 - FAILS_WARM) * cool.capacityAh &&
         (!worst || warm.capacityAh / cool.capacityAh < worst.warm.capacityAh / worst.cool.capacityAh)
       )
@@ -72,10 +77,7 @@ export function judgeCycles(
   const before = cycles.filter((c) => !c.lowerBound).at(last.lowerBound ? -1 : -2);
   const otherWarmth =
     before?.hottestC != null && last.hottestC != null && Math.abs(last.hottestC - before.hottestC) > LIKE_K;
-  const otherCurrent =
-    before?.currentA != null &&
-    last.currentA != null &&
-    Math.abs(last.currentA - before.currentA) > LIKE_CURRENT * Math.max(last.currentA, before.currentA);
+  const otherCurrent = before !== undefined && !alikeInCurrent(last, before);
   const other = otherCurrent || otherWarmth;
   const gain = before && !other ? last.capacityAh / before.capacityAh - 1 : null;
   const answer = (verdict: CycleVerdict, says: string, nextAh: number | null = null): CyclesJudged => ({

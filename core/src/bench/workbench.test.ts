@@ -97,6 +97,13 @@ describe('what cycles say', () => {
         verdict: 'fails warm',
         says: '3.9 A·h at 47 °C, 6.0 at 24 °C: fails warm.',
       });
+    // A heavy run is warm and gives less: that is its current.
+    expect(
+      judgeCycles(6.5, [
+        { ...at(3.9, 47), currentA: 12 },
+        { ...at(6.0, 24), currentA: 2 },
+      ]).verdict,
+    ).toBe('fit');
     // One that gives as much warm is judged by its last run; nothing is told of a gain between unlike runs.
     expect(judgeCycles(6.5, [at(5.9, 24), at(5.8, 45)]).verdict).toBe('fit');
     expect(judgeCycles(6.5, [at(2.6, 45), at(3.4, 24)])).toMatchObject({ verdict: 'fails warm' });
