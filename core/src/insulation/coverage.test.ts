@@ -57,14 +57,16 @@ describe('what tests cover', () => {
     expect(parts(test(whole, { terminals: 'both' })).missing).toContain('the contactor board');
     // The string from one side and the connector from the other reach what lies between them.
     const connector: TestedPart = { part: 'other', which: 'pack connector' };
-    const both = coverageOf(pack, [test(whole, { terminals: 'both' }), test(connector)]);
+    const joined = test(connector, { terminals: 'both' });
+    const both = coverageOf(pack, [test(whole, { terminals: 'both' }), joined]);
     expect(both.caseParts!.missing).toEqual([]);
     expect(missingCaseParts(both)).toBe('');
-    expect(parts(test(connector)).missing).toEqual(['the contactor board', 'the cables in the case']);
-    expect(parts(test(whole), test(connector), test(board, { ohm: 4000 })).missing).toEqual([
-      'the contactor board',
-    ]);
-    expect(parts(test(whole), test(connector, { toS: 30 })).proven).toEqual([]);
+    expect(parts(joined).missing).toEqual(['the contactor board', 'the cables in the case']);
+    expect(parts(test(whole), joined, test(board, { ohm: 4000 })).missing).toEqual(['the contactor board']);
+    expect(parts(test(whole), test(connector, { terminals: 'both', toS: 30 })).proven).toEqual([]);
+    // From one pole, or from one that nobody named, it reached half of it.
+    expect(parts(test(whole), test(connector, { terminals: 'negative' })).proven).toEqual([]);
+    expect(parts(test(whole), test(connector)).proven).toEqual([]);
     expect(missingCaseParts(coverageOf(pack, [test(whole)]))).toMatch(/^Not covered yet: the pack connector/);
     expect(parts(test(board)).proven).toEqual(['the contactor board']);
     expect(parts(test(board), test(board, { ohm: 4000 })).proven).toEqual([]);

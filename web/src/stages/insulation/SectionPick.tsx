@@ -13,7 +13,7 @@ export function SectionPick({
   onChange: (part: { from?: string; to?: string }) => void;
 }) {
   const pick = (label: 'from' | 'to', value: string) => (
-    <Field style={{ flexDirection: 'row', alignItems: 'center', gap: 8 }}>
+    <Field style={{ flexDirection: 'row', alignItems: 'center', gap: 8, flex: 'none' }}>
       {label}
       <Select value={value} onChange={(e) => onChange({ [label]: e.target.value })}>
         {order.map((id) => (

@@ -72,18 +72,16 @@ export function clipOf(pack: Pack, draft: ClipDraft, out: readonly string[]): Cl
   const pull = ends.filter((id) => !out.includes(id));
   const open = [...out, ...pull];
   const from = (terminals: Terminals | null): Reach => reachOf(pack, { tested, terminals, open });
-  const asksPole = from('negative').certain.join() !== from('positive').certain.join();
+  const isConnector = tested.part === 'other' && tested.which === 'pack connector';
+  const asksPole = isConnector || from('negative').certain.join() !== from('positive').certain.join();
   const reach = from(draft.terminals ?? (asksPole ? null : 'both'));
   const inside = links.flatMap((l, i) => (l && i >= a! && i < b! && open.includes(l.id) ? [l.id] : []));
-  const says =
-    tested.part === 'other' && tested.which === 'pack connector'
-      ? CONNECTOR_SAYS
-      : saysOf(pack, reach, inside);
+  const says = isConnector ? CONNECTOR_SAYS : saysOf(pack, reach, inside);
   return { tested, open, pull, asksPole, reach, says };
 }
 
 const CONNECTOR_SAYS =
-  'Both its poles joined, contactors open: reaches the connector, the cables behind it and the contactor board from outside.';
+  'Both its poles joined, contactors open, it reaches the connector, the cables behind it and the contactor board from outside.';
 
 /** A piece of a module, which hangs on nothing. */
 function pieceOf(
