@@ -28,6 +28,8 @@ export const ScanQuerySchema = z.object({
   role: z.enum(['before', 'after']),
   /** When the file was last written, as the browser tells it. */
   writtenAt: z.iso.datetime({ offset: true }).optional(),
+  /** Its own clock is wrong, says whoever takes it in: it has no time until somebody says it. */
+  clock: z.enum(['wrong']).optional(),
   /** Which table of an archive. */
   entry: z.string().max(300).optional(),
 });

@@ -1,4 +1,4 @@
-import type { Job, VehicleHistory } from '@cellmend/contract/jobs';
+import type { Job, ScanSummary, VehicleHistory } from '@cellmend/contract/jobs';
 import type { StoredProfile } from '@cellmend/contract/pack';
 import type { Finding } from '@cellmend/contract/findings';
 import type { Run } from '@cellmend/contract/bench';
@@ -10,6 +10,7 @@ import type { BalancePlan } from '@cellmend/core/balance';
 import type { MatchRow } from '@cellmend/core/match';
 import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import type { DecisionBodyInput } from '@cellmend/contract/decisions';
+import type { MapChecked } from '@cellmend/contract/scans';
 import type { Problem } from '@cellmend/contract/problem';
 import type { Ending } from '@cellmend/core/route';
 import { writeScanCsv } from '@cellmend/core/scan';
@@ -691,6 +692,87 @@ it('T13: levelled by 13.1 A·h, 20 mV are left and the owner watches it: monitor
   });
   expect((await sign(n, sheet('monitored'))).status).toBe(201);
   expect(await jobOf(n)).toMatchObject({ next: { need: 'Closed' }, contradictions: [] });
+});
+
+it('a record is of before or after the repair by its own clock, and what was metered before is not held against a scan of after', async () => {
+  const profile = profileOf('Harrow order', 6, 2);
+  const n = await open(profile, 'T-order', 'drops to limp');
+  const volts = Array.from({ length: 12 }, (_, i) => 3.9 + ((i * 7) % 5) / 100);
+  const typed = (
+    list: readonly number[],
+    role: 'before' | 'after',
+    more: object = {},
+  ): Promise<Answer<Told>> =>
+    ina.post<Told>(`/api/jobs/${n}/scans/typed`, {
+      role,
+      end: 'unknown',
+      how: 'walked',
+      volts: list,
+      currentA: null,
+      temperatureC: null,
+      observedAt: new Date().toISOString(),
+      ...more,
+    });
+  const weak = volts.map((v, i) => (i === 4 ? 3.2 : v));
+  expect((await typed(weak, 'before')).status).toBe(201);
+  // Of one moment nothing is told of current, or of what only current shows.
+  const [alone] = (await ina.get<Finding[]>(`/api/jobs/${n}/findings`)).body;
+  expect(alone).toMatchObject({ topic: 'spread', result: { fullLoad: null } });
+  expect((await sign(n, measures(['replace-module', 'M03']))).status).toBe(201);
+  const [donor] = (
+    await ina.post<StockPart[]>('/api/stock', {
+      parts: [
+        { label: 'order-donor', facts: { chemistry: 'nmc', groupCount: 2 }, figures: { restVoltageV: 7.84 } },
+      ],
+    })
+  ).body;
+  expect((await sign(n, { topic: 'match', choices: [{ place: 'M03', partId: donor!.id }] })).status).toBe(
+    201,
+  );
+  const line = { place: 'M03', currentA: 8, goal: 'level-now' as const, method: 'supply' as const };
+  expect((await sign(n, { topic: 'balance', lines: [line] })).status).toBe(201);
+  await proveDead(ina, bench, n);
+  await doTheWork(ina, n);
+
+  // A list of now as one of before, by hand and in a file whose clock says when: neither is taken.
+  expect((await typed(volts, 'before')).body.detail).toMatch(
+    /M03 (went in|came out) on .*not the pack as it came/,
+  );
+  const dated = (from: Date): string =>
+    [
+      ['time', 'current_A', ...volts.map((_, i) => `${numbered('ch', i)}_V`)].join(','),
+      ...[0, 30, 60].map((s) => [new Date(from.getTime() + s * 1000).toISOString(), 0, ...volts].join(',')),
+    ].join('\n');
+  const hoursAgo = (h: number): Date => new Date(Date.now() - h * 3_600_000);
+  const before = await scan(n, dated(hoursAgo(-0.5)));
+  expect([before.status, before.body]).toMatchObject([422, { type: 'urn:cellmend:record-order' }]);
+  const after = await scan(n, dated(hoursAgo(30)), 'after');
+  expect([after.status, after.body]).toMatchObject([
+    422,
+    {
+      detail: expect.stringMatching(/M03 went in on .*shows nothing of the repair/),
+      type: 'urn:cellmend:record-order',
+    },
+  ]);
+  // Whoever knows better says that the clock is wrong: the record has no time then.
+  const kept = await ina.post<ScanSummary>(
+    `/api/jobs/${n}/scans?name=drift.csv&role=after&clock=wrong`,
+    new TextEncoder().encode(dated(hoursAgo(30))),
+  );
+  expect(kept.body).toMatchObject({ startedAt: null, role: 'after' });
+  expect(kept.body.notices.join(' ')).toMatch(/Its own clock says .*, which is wrong, says Ina Holm/);
+  const say = (at: Date): Promise<Answer> =>
+    ina.post(`/api/jobs/${n}/scans/${kept.body.id}/moment`, { at: at.toISOString(), reason: '' });
+  expect((await say(hoursAgo(2))).status).toBe(422);
+  expect((await say(new Date())).status).toBe(201);
+
+  // The list of before says 3.2 V where the donor stands now: nothing of the map, nor of the donor, is taken from it.
+  const check = await ina.get<MapChecked | null>(`/api/jobs/${n}/map-check`);
+  expect(check.body?.scan).not.toBe('drift.csv');
+  const now = (await ina.get<Finding[]>(`/api/jobs/${n}/findings`)).body.find(
+    (f) => f.topic === 'spread' && f.parameters.role === 'after',
+  );
+  expect(now).toMatchObject({ inputIds: [kept.body.id], result: { findings: [] } });
 });
 
 it('a swollen module goes to quarantine, never onto the shelf; the healthy one that came after it may', async () => {

@@ -23,6 +23,7 @@ import type { LiveOwners } from '../live/owners';
 import type { ReadAnswer } from './importWorker';
 import { readingHelp } from './help';
 import { canHeading } from './readFile';
+import { refuseClash } from './clash';
 import { Spill } from './spill';
 import { runFor } from './work';
 import { hasLog, LiveLog, readLog, removeLog, type LiveHead, type LogLine } from '../live/log';
@@ -75,6 +76,7 @@ export class LiveSessions {
     demo: boolean,
   ): Promise<LiveState> {
     const { source, role } = StartLiveSchema.parse(body);
+    await refuseClash(this.store, job.id, role, new Date(this.store.clock.now().wallMs), 0);
     const running = this.byJob.get(job.id)?.state.state;
     if (running === 'connecting' || running === 'reading' || this.starting.has(job.id)) throw readAlready();
     // One that never came to its first line holds nothing that could be lost.

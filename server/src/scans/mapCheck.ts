@@ -11,6 +11,8 @@ import { markDue } from '../findings/due';
 import { reportOf } from '../findings/stored';
 import { findJob, type FoundJob } from '../jobs/find';
 import { changeProfile } from '../packs/service';
+import type { ScanRow } from '../db/rows';
+import { partsMoved, type PartMoved } from './clash';
 import { mustSign } from '../safety/observe';
 import { newestByPlace } from '../records/readings';
 
@@ -64,31 +66,65 @@ function restNear({ settledV, nearFull, nearEmpty }: SpreadReport, typicalV: num
   return [settledV, ...rests].sort((a, b) => apart(a) - apart(b))[0]!;
 }
 
+interface Metered {
+  name: string;
+  /** By channel; null where nobody metered. */
+  volts: (number | null)[];
+}
+
 /**
- * The latest scan against what was metered: a record typed by hand, or else the newest voltages jotted or walked at
- * channels. Null where one of the two is missing.
+ * What was metered of the pack as a scan saw it: a record typed by hand on the same side of the repair, or else the newest voltages
+ * jotted or walked at channels before the first part was moved, or since the last went in. Null where too few were.
  */
+async function meteredFor(
+  store: Store,
+  jobId: string,
+  role: 'before' | 'after',
+  { ids, typed, moved }: { ids: string[]; typed: readonly ScanRow[]; moved: readonly PartMoved[] },
+): Promise<Metered | null> {
+  const enough = (m: Metered): Metered | null =>
+    m.volts.filter((v) => v !== null).length < LEAST ? null : m;
+  const list = typed.find((s) => s.role === role);
+  if (list)
+    return enough({
+      name: list.name,
+      volts: (await reportOfScan(store, jobId, list.id))?.report.settledV ?? [],
+    });
+  const [first, last] = [moved[0]?.at, moved.at(-1)?.at];
+  const ofThisSide = (at: Date): boolean =>
+    role === 'before' ? !first || at < first : last !== undefined && at > last;
+  const readings = (await newestByPlace(store, jobId, 'voltage', ids)).filter((r) =>
+    ofThisSide(r.observedAt),
+  );
+  return enough({
+    name: 'Voltages at channels',
+    volts: ids.map((id) => readings.find((r) => r.place === id)?.value ?? null),
+  });
+}
+
+/** The newest scan of which something was metered on its side of the repair, against that. Null where there is none. */
 export async function mapCheck(
   store: Store,
   { job: { id: jobId }, pack, profile }: Pick<FoundJob, 'job' | 'pack' | 'profile'>,
 ): Promise<MapChecked | null> {
   const scans = await store.models.Scan.findAll({ where: { jobId }, order: [['createdAt', 'DESC']] });
-  const scan = scans.find((s) => s.format !== 'typed');
-  if (!scan) return null;
-  const typed = scans.find((s) => s.format === 'typed');
   const ids = profile.channels.map((c) => c.id);
-  let metered: (number | null)[];
-  let name: string;
-  if (typed) {
-    metered = (await reportOfScan(store, jobId, typed.id))?.report.settledV ?? [];
-    name = typed.name;
-  } else {
-    const readings = await newestByPlace(store, jobId, 'voltage', ids);
-    metered = ids.map((id) => readings.find((r) => r.place === id)?.value ?? null);
-    name = 'Voltages at channels';
+  const typed = scans.filter((s) => s.format === 'typed');
+  const moved = await partsMoved(store, jobId);
+  for (const role of ['after', 'before'] as const) {
+    const scan = scans.find((s) => s.format !== 'typed' && s.role === role);
+    const metered = scan && (await meteredFor(store, jobId, role, { ids, typed, moved }));
+    if (metered) return holdAgainst(store, { jobId, pack, profile }, scan, metered);
   }
-  const known = metered.filter((v) => v !== null);
-  if (known.length < LEAST) return null;
+  return null;
+}
+
+async function holdAgainst(
+  store: Store,
+  { jobId, pack, profile }: { jobId: string; pack: FoundJob['pack']; profile: PackProfile },
+  scan: ScanRow,
+  { name, volts }: Metered,
+): Promise<MapChecked | null> {
   const of = await reportOfScan(store, jobId, scan.id);
   if (!of) return null;
   const then =
@@ -97,8 +133,10 @@ export async function mapCheck(
       : await store.models.PackProfileVersion.findOne({
           where: { profileId: pack.profileId, version: of.version },
         });
-  const scanned = rewiredV(restNear(of.report, median(known)), then?.profile ?? profile, profile);
-  return { scan: scan.name, metered: name, ...checkWiring(scanned, metered, ids, blocksOf(profile)) };
+  const typicalV = median(volts.filter((v) => v !== null));
+  const scanned = rewiredV(restNear(of.report, typicalV), then?.profile ?? profile, profile);
+  const ids = profile.channels.map((c) => c.id);
+  return { scan: scan.name, metered: name, ...checkWiring(scanned, volts, ids, blocksOf(profile)) };
 }
 
 /**

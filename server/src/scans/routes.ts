@@ -45,6 +45,7 @@ interface Upload {
   name: string;
   role: 'before' | 'after';
   writtenAt: Date | null;
+  clockWrong?: boolean;
   entry?: string | undefined;
 }
 
@@ -68,7 +69,7 @@ export function scanRoutes(
     [
       needs('technician'),
       async (req: Request, res: Parameters<ReturnType<typeof writeOnce>>[1], next: () => void) => {
-        const { body, name, role, writtenAt, entry } = source(req);
+        const { body, name, role, writtenAt, clockWrong = false, entry } = source(req);
         const found = await findJob(store, req.params.number);
         const { job, profile } = found;
         const key = req.get('idempotency-key') ?? null;
@@ -94,7 +95,8 @@ export function scanRoutes(
           await writeOnce(
             store,
             201,
-            (_r, doing) => storeScan(store, doing, found, name, role, read, { savedAt: writtenAt }),
+            (_r, doing) =>
+              storeScan(store, doing, found, name, role, read, { savedAt: writtenAt, clockWrong }),
             (scan) => joined(found.job.id, role, scan),
           )(req, res, next);
         } finally {
@@ -111,8 +113,15 @@ export function scanRoutes(
   router.post(
     '/jobs/:number/scans',
     ...takeIn((req) => {
-      const { name, role, writtenAt, entry } = ScanQuerySchema.parse(req.query);
-      return { name, role, entry, writtenAt: writtenAt ? new Date(writtenAt) : null, body: req };
+      const { name, role, writtenAt, clock, entry } = ScanQuerySchema.parse(req.query);
+      return {
+        name,
+        role,
+        entry,
+        clockWrong: clock === 'wrong',
+        writtenAt: writtenAt ? new Date(writtenAt) : null,
+        body: req,
+      };
     }),
   );
   router.post(

@@ -5,6 +5,7 @@ import { moveVehicleFigures } from '../insulation/fromScan';
 import { markDue } from '../findings/due';
 import { findJob } from '../jobs/find';
 import { keepObservation } from '../records/observe';
+import { refuseClash } from './clash';
 import { saidMoments } from './moments';
 import { findScanOf } from './store';
 
@@ -32,6 +33,7 @@ export async function sayMoment(
     throw new Refusal('unacceptable', 'Cannot be accepted', `${scan.name} has a time already.`, {
       fields: [{ field: 'reason', message: 'Why it is another.' }],
     });
+  await refuseClash(store, job.id, scan.role, moment, scan.durationS, doing.tx);
   await keepObservation(store, doing, {
     jobId: job.id,
     topic: 'record',

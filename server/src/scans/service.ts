@@ -16,6 +16,7 @@ import { Refusal } from '../domain/refusal';
 import { keepVehicleFigures } from '../insulation/fromScan';
 import { refreshNeed } from '../jobs/need';
 import { keepReading } from '../records/readings';
+import { refuseClash } from './clash';
 import { storeReadings } from './store';
 import type { ReadAnswer } from './importWorker';
 import type { ReadingHelp } from './readFile';
@@ -158,15 +159,31 @@ export async function storeScan(
   name: string,
   role: 'before' | 'after',
   read: ReadAnswer & { sha256: string; path: string | null },
-  /** When it began where this program read it itself; when its file was last saved, where the browser tells. */
-  { began, savedAt }: { began?: Date; savedAt?: Date | null } = {},
+  {
+    began,
+    savedAt,
+    clockWrong = false,
+  }: {
+    /** When it began where this program read it itself. */
+    began?: Date;
+    /** When its file was last saved, where the browser tells. */
+    savedAt?: Date | null;
+    /** Its own clock is not believed. */
+    clockWrong?: boolean;
+  } = {},
 ): Promise<ScanSummary> {
   const id = randomUUID();
   const { record, report, rows, durationS } = read;
-  const startedAt = record.startEpochS === undefined ? (began ?? null) : new Date(record.startEpochS * 1000);
+  const ownClock = record.startEpochS === undefined ? null : new Date(record.startEpochS * 1000);
+  const startedAt = clockWrong ? null : (ownClock ?? began ?? null);
+  if (!began) await refuseClash(store, job.id, role, startedAt, durationS, doing.tx);
   const notices = [
     ...record.notices,
-    ...(startedAt ? [] : [`The file does not say when it was recorded.${savedInWords(savedAt ?? null)}`]),
+    ...(startedAt
+      ? []
+      : clockWrong && ownClock
+        ? [`Its own clock says ${inWords(ownClock)}, which is wrong, says ${doing.person.name}.`]
+        : [`The file does not say when it was recorded.${savedInWords(savedAt ?? null)}`]),
     ...(startedAt || read.insulation.length === 0
       ? []
       : [
@@ -246,6 +263,7 @@ export async function storeScan(
 
 /** When a file was saved says nothing of when it was recorded: it may have been copied, exported or edited since. */
 const savedInWords = (at: Date | null): string =>
-  at === null
-    ? ''
-    : ` It was last saved on ${at.toLocaleString('en-GB', { day: 'numeric', month: 'long', hour: '2-digit', minute: '2-digit' })}, which may be long after.`;
+  at === null ? '' : ` It was last saved on ${inWords(at)}, which may be long after.`;
+
+const inWords = (at: Date): string =>
+  at.toLocaleString('en-GB', { day: 'numeric', month: 'long', hour: '2-digit', minute: '2-digit' });

@@ -122,7 +122,8 @@ const VIEWS = [
 export function ScanStage({ question }: StageProps) {
   const { job, findings, refresh, person, pack } = useJobView();
   const [role, setRole] = useState<'before' | 'after'>(
-    job.scans.some((s) => s.role === 'before') && job.decisions.some((d) => d.topic === 'measures')
+    job.composition.some((c) => c.here) ||
+      (job.scans.some((s) => s.role === 'before') && job.decisions.some((d) => d.topic === 'measures'))
       ? 'after'
       : 'before',
   );
@@ -156,15 +157,7 @@ export function ScanStage({ question }: StageProps) {
               <Mute>Table, workbook, CAN log or a .zip of tables, with all channels. Kept as it is.</Mute>
             )}
           </div>
-          <Choice
-            aria-label="When was it recorded"
-            orientation="horizontal"
-            value={role}
-            onChange={(v) => setRole(v as 'before' | 'after')}
-          >
-            <Radio value="before">Before repair</Radio>
-            <Radio value="after">After repair</Radio>
-          </Choice>
+          <RoleChoice role={role} onChange={setRole} />
           {busy ? (
             <Button quiet onPress={taking.stop}>
               <Square size={16} />
@@ -215,6 +208,25 @@ export function ScanStage({ question }: StageProps) {
           </Stack>
         </Sheet>
       )}
+      {view === 'records' && state.phase === 'order' && (
+        <Sheet aria-label="Before or after the repair">
+          <Stack>
+            <h2>Was {state.file.name} recorded before or after the repair?</h2>
+            <p>{state.what} Nothing was stored yet.</p>
+            <Row>
+              <Button onPress={() => void taking.settleOrder('other-side')}>
+                {role === 'before' ? 'After the repair' : 'Before the repair'}
+              </Button>
+              <Button quiet onPress={() => void taking.settleOrder('clock-wrong')}>
+                Its clock is wrong
+              </Button>
+              <Button quiet onPress={taking.stop}>
+                Leave it
+              </Button>
+            </Row>
+          </Stack>
+        </Sheet>
+      )}
       {view === 'records' && person.mayWrite && job.demoFiles.length > 0 && !busy && (
         <Row>
           <Mute>Demo files:</Mute>
@@ -246,6 +258,9 @@ export function ScanStage({ question }: StageProps) {
             what a meter or another tool’s screen shows under By hand.
           </Mute>
         </Stack>
+      )}
+      {(view === 'by-hand' || view === 'live') && person.mayWrite && (
+        <RoleChoice role={role} onChange={setRole} />
       )}
       {view === 'by-hand' && (
         <ByHand
@@ -291,6 +306,27 @@ export function ScanStage({ question }: StageProps) {
         </NextBar>
       )}
     </Page>
+  );
+}
+
+/** Whether what is recorded now shows the pack as it came, or what was done to it. */
+function RoleChoice({
+  role,
+  onChange,
+}: {
+  role: 'before' | 'after';
+  onChange: (role: 'before' | 'after') => void;
+}) {
+  return (
+    <Choice
+      aria-label="When was it recorded"
+      orientation="horizontal"
+      value={role}
+      onChange={(v) => onChange(v as 'before' | 'after')}
+    >
+      <Radio value="before">Before repair</Radio>
+      <Radio value="after">After repair</Radio>
+    </Choice>
   );
 }
 

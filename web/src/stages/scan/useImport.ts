@@ -11,6 +11,7 @@ export type ImportState =
   | { phase: 'looking'; file: string }
   | { phase: 'asking'; file: File; preview: ScanPreview; entry?: string | undefined }
   | { phase: 'direction'; file: File; preview: ScanPreview; what: string; entry?: string | undefined }
+  | { phase: 'order'; file: File; preview: ScanPreview; what: string; entry?: string | undefined }
   | { phase: 'reading'; file: string; fraction: number; before: number }
   | { phase: 'refused'; file: string; what: string; where?: string; accepted?: string; code: string };
 
@@ -24,6 +25,8 @@ export interface Import {
   takeDemo: (name: string, role: 'before' | 'after') => Promise<void>;
   /** The mapping is right: remember it and read the file. */
   confirm: (mapping: SaveHeading['mapping']) => Promise<void>;
+  /** It was made on the other side of the repair, or its clock is wrong. */
+  settleOrder: (as: 'other-side' | 'clock-wrong') => Promise<void>;
   stop: () => void;
 }
 
@@ -78,7 +81,12 @@ export function useImport(
   const shownName = (file: File, entry?: string): string =>
     (entry ? `${file.name}, ${entry.split('/').pop()!}` : file.name).slice(-120);
 
-  const read = (file: File, preview: ScanPreview, entry?: string): Promise<void> =>
+  const read = (
+    file: File,
+    preview: ScanPreview,
+    entry?: string,
+    { as = role, clockWrong = false }: { as?: 'before' | 'after'; clockWrong?: boolean } = {},
+  ): Promise<void> =>
     guarded(
       shownName(file, entry),
       async (signal) => {
@@ -87,13 +95,15 @@ export function useImport(
           entry,
           file.size,
           file.lastModified,
-          role,
+          as,
+          clockWrong,
           preview.mapping,
         ]);
         setState({ phase: 'reading', file: shownName(file, entry), fraction: 0, before: 0 });
         const query = new URLSearchParams({
           name: shownName(file, entry),
-          role,
+          role: as,
+          ...(clockWrong ? { clock: 'wrong' } : {}),
           writtenAt: new Date(file.lastModified).toISOString(),
           ...(entry ? { entry } : {}),
         });
@@ -114,6 +124,10 @@ export function useImport(
         // A remembered heading with dates that could be read both ways: its columns are asked about again.
         if (e.problem.type === 'urn:cellmend:date-order') {
           setState({ phase: 'asking', file, preview, entry });
+          return true;
+        }
+        if (e.problem.type === 'urn:cellmend:record-order') {
+          setState({ phase: 'order', file, preview, what: e.message, entry });
           return true;
         }
         if (e.problem.type !== 'urn:cellmend:current-direction') return false;
@@ -151,6 +165,16 @@ export function useImport(
         await onDone(await send('POST', `/jobs/${job}/scans/demo`, { name, role: as }));
         setState({ phase: 'idle' });
       }),
+    settleOrder: async (as) => {
+      if (state.phase !== 'order') return;
+      const { file, preview, entry } = state;
+      await read(
+        file,
+        preview,
+        entry,
+        as === 'clock-wrong' ? { clockWrong: true } : { as: role === 'before' ? 'after' : 'before' },
+      );
+    },
     confirm: async (mapping) => {
       if (state.phase !== 'asking' && state.phase !== 'direction') return;
       const { file, preview, entry } = state;
