@@ -124,6 +124,7 @@ export const InsulationReportSchema = z.object({
         pole: z.enum(['positive', 'negative']).optional(),
         ohm: z.number().nullable(),
         atLeast: z.boolean().optional(),
+        ofPartBefore: z.boolean().optional(),
         low: z.boolean(),
         says: z.string(),
       }),

@@ -218,7 +218,7 @@ function reportOfState(
   const seen = standing.filter(
     (o): o is Extract<InsulationObservation, { kind: 'seen' }> => o.kind === 'seen',
   );
-  const notes = jottedNotes(jotted, pack);
+  const notes = jottedNotes(before === null ? jotted : jotted.filter((j) => !j.ofPartBefore), pack);
   const weight = order.map((m) => {
     const marks = seen.filter((s) => s.module === pack.modules[m]!.id);
     const strength = marks.reduce(

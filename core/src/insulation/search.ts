@@ -50,9 +50,10 @@ export function headline(s: {
   const soFar = s.tests
     .filter((t, i) => t.lacks && !s.tests.slice(i + 1).some((later) => later.label === t.label))
     .map((t) => `${t.label} (${t.lacks})`);
+  const told = s.covered ? wholeOf(s.tests, passed) : passed.slice(-2);
   const clean =
-    passed.length > 0
-      ? `${where ? ', and ' : ''}${passed.slice(-2).join(' and ')} ${passed.length > 1 || passed[0]!.includes(' to ') ? 'are' : 'is'} clean${doubted.length > 0 ? ` but for ${doubted.join(' and ')}` : ''}`
+    told.length > 0
+      ? `${where ? ', and ' : ''}${told.join(' and ')} ${told.length > 1 || told[0]!.includes(' to ') ? 'are' : 'is'} clean${doubted.length > 0 ? ` but for ${doubted.join(' and ')}` : ''}`
       : '';
   const warned = s.vehicle !== null && s.vehicle.state !== 'good';
   const limit =
@@ -121,6 +122,13 @@ export function headline(s: {
       : `Most likely at ${idAt(a.i)}`,
     text,
   };
+}
+
+/** What passed where every module did: the string, however many tests that took, and what else was tested by itself. */
+function wholeOf(tests: readonly TestRow[], passed: readonly string[]): string[] {
+  const others = passed.filter((label) => tests.some((t) => t.label === label && t.part === 'other'));
+  const whole = passed.find((label) => tests.some((t) => t.label === label && t.part === 'pack'));
+  return [whole ?? 'every module', ...new Set(others)];
 }
 
 /** Places whose shares lie this near to the likeliest one's are as likely as it. From memory. */

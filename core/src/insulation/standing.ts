@@ -1,4 +1,5 @@
-import type { InsulationInputs, InsulationObservation, InsulationReport } from './types';
+import { sizeInWords } from './series';
+import type { InsulationInputs, InsulationObservation, InsulationReport, Jotted } from './types';
 
 /** Which observations still speak of the pack as it is. */
 export interface Standing {
@@ -42,6 +43,9 @@ function ofModule(o: InsulationObservation, module: string): boolean {
   return (o.kind === 'seen' && o.module === module) || (part?.from === module && part.to === module);
 }
 
+const jottedTitle = (low: readonly Jotted[]): string =>
+  `At ${low.map((j) => `${j.module} (${sizeInWords(j.ohm ?? 0)} jotted)`).join(' and ')}`;
+
 /**
  * What still speaks of the pack once parts went in. What was seen and measured at a module belongs to the part that stood there then. Where
  * all that was found left with its parts, every figure of before is of another pack; where it did not, the rest still speaks.
@@ -50,7 +54,7 @@ function ofModule(o: InsulationObservation, module: string): boolean {
 export function standingNow(
   observations: readonly InsulationObservation[],
   { fitted = [] }: Pick<InsulationInputs, 'fitted'>,
-  foundBy: (n: number, counts: boolean[]) => Pick<InsulationReport, 'title' | 'found' | 'more'>,
+  foundBy: (n: number, counts: boolean[]) => Pick<InsulationReport, 'title' | 'found' | 'more' | 'jotted'>,
 ): Standing {
   const counts = observations.map(() => true);
   let before: Standing['before'] = null;
@@ -59,10 +63,12 @@ export function standingNow(
   for (const after of moments) {
     const was = foundBy(after, counts.slice(0, after));
     for (const f of fitted) if (f.after === after) gone.add(f.module);
-    const found = was.found?.split(' and ') ?? [];
+    // A low figure that was only jotted says where the leak was, once that part has left.
+    const jotted = (was.jotted ?? []).filter((j) => j.low && j.ofPartBefore && gone.has(j.module));
+    const found = was.found?.split(' and ') ?? jotted.map((j) => j.module);
     // Where one more leaks than was found, what was measured still speaks of that.
     const allLeft = found.length > 0 && !was.more && found.every((m) => gone.has(m));
-    if (allLeft) before = { title: was.title, gone: found };
+    if (allLeft) before = { title: was.found ? was.title : jottedTitle(jotted), gone: found };
     observations.slice(0, after).forEach((o, i) => {
       if (allLeft && FIGURES.has(o.kind)) counts[i] = false;
       for (const f of fitted) if (f.after === after && ofModule(o, f.module)) counts[i] = false;

@@ -12,7 +12,7 @@ import type { Expected } from './split';
 /** Parts that are no modules, in the case and out of it. Common practice, no source. */
 export const OTHER_PARTS = {
   'contactor board': { name: 'the contactor board', inCase: true },
-  'pack connector': { name: 'the pack connector, contactors open', inCase: true },
+  'pack connector': { name: 'the pack connector (contactors open)', inCase: true },
   'pack cables': { name: 'the cables in the case', inCase: true },
   'junction box': { name: 'the junction box', inCase: false },
   'vehicle cables': { name: 'the cables of the vehicle', inCase: false },
@@ -194,6 +194,8 @@ export interface Jotted {
   /** Null where the meter was over its range. */
   ohm: number | null;
   atLeast?: boolean;
+  /** Read at a part that has left the place since. */
+  ofPartBefore?: boolean;
 }
 export interface JottedNote extends Jotted {
   low: boolean;

@@ -92,9 +92,19 @@ export async function reportInsulation(
       module: place,
       after: used.filter((r) => r.recordedAt.getTime() < Date.parse(at)).length,
     })),
-    jotted: typed.flatMap((r) => (r.kind === 'insulation' ? jottedOf(r) : [])),
+    jotted: typed.flatMap((r) =>
+      r.kind === 'insulation'
+        ? jottedOf(r).map((j) => ({ ...j, ...(leftSince(r, ask.fitted) ? { ofPartBefore: true } : {}) }))
+        : [],
+    ),
   });
 }
+
+/** A part went in at its place after it was read. */
+const leftSince = (r: ReadingFact, fitted: readonly { place: string; at: string }[] = []): boolean =>
+  fitted.some(
+    (f) => f.place === r.place && Math.min(r.observedAt.getTime(), r.recordedAt.getTime()) < Date.parse(f.at),
+  );
 
 /** A resistance to chassis that somebody wrote down at a module or a pole. */
 function jottedOf(r: ReadingFact): Jotted[] {
