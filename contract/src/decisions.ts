@@ -136,6 +136,8 @@ export const DecisionBodySchema = z.discriminatedUnion('topic', [
     cameTo: z.number().min(0).max(1e8).nullable().default(null),
     /** Who carries on a thermal watch that is not over, and until when; empty where none goes on. */
     watchBy: z.string().trim().max(200).default(''),
+    /** Of one that ends as monitored: what is watched, by whom, until when. */
+    watched: z.string().trim().max(300).default(''),
     warranty: WarrantySchema.nullable().default(null),
   }),
   z.object({ topic: z.literal('reopen'), why: z.string().trim().min(3, 'What is back?').max(500) }),

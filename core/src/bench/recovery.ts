@@ -92,7 +92,7 @@ export function judgeTendedRecovery(
       ...(against.length > 0 ? [`What spoke against it: ${against.join(' ')}`] : []),
       ...crossed,
       up
-        ? 'It came up. It has to hold now: begin the hold test.'
+        ? `It came up to ${run.endV!.toFixed(2)} V.`
         : `It did not come up to the ${upV.toFixed(1)} V at which an ordinary charge begins.`,
     ],
   };

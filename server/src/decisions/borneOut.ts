@@ -186,6 +186,11 @@ export async function borneOut(
           'The thermal watch is not over.',
           'Who carries it on, and until when: the sheet names them; or its end, under Make safe.',
         );
+      if (body.ending === 'monitored' && body.watched === '')
+        refuse(
+          'Who watches it is not said.',
+          'What is watched, by whom and until when: the owner, the delta near empty, until May.',
+        );
       if (body.ending === 'declined' && body.estimate === '')
         refuse('A declined job has an estimate.', 'What it would cost to mend it, or why nobody can say.');
       if (body.ending === 'handed-on' && body.estimate === '')

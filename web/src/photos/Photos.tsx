@@ -28,7 +28,7 @@ export const useStored = (job: number) => useSWR<Photo[]>(pathOf(job), get);
 export function usePhotos(): Shown[] {
   const { job, person } = useJobView();
   const { data } = useStored(job.number);
-  const waiting = useSyncExternalStore(subscribe, waitingNow);
+  const waiting = useSyncExternalStore(subscribe, waitingNow, waitingNow);
   const own = waiting
     .filter((w) => w.path === pathOf(job.number) && w.refused === null)
     .map((w): Shown => {

@@ -55,7 +55,7 @@ const Wait = styled(Tool)`
 `;
 /** Entries that have not reached the server yet, and those it refused. */
 export function WaitingEntries() {
-  const waiting = useSyncExternalStore(subscribe, waitingNow);
+  const waiting = useSyncExternalStore(subscribe, waitingNow, waitingNow);
   if (waiting.length === 0) return null;
   const refused = waiting.filter((w) => w.refused).length;
   return (

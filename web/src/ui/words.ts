@@ -49,6 +49,12 @@ export function when(iso: string): string {
   if (isTomorrow(d)) return `tomorrow ${format(d, 'HH:mm')}`;
   return format(d, `${ORDERS[order]} HH:mm`);
 }
+/** `3 Mar 2026 14:05`: on paper, where today is another day for whoever reads it. */
+export const dated = (iso: string): string => format(new Date(iso), `${ORDERS[order]} HH:mm`);
+/** Ends with one full stop, however it ended. */
+export const sentence = (text: string): string => `${text.replace(/[.\s]+$/, '')}.`;
+/** A measured figure as it was read, without the tail that computing leaves. */
+export const asRead = (v: number): string => String(Number(v.toPrecision(4))).replace('-', MINUS);
 export const day = (iso: string): string => format(new Date(iso), ORDERS[order].replace('MMM', 'MMMM'));
 /** `today`, `yesterday`, `5 days ago`, `2 months ago`: of something that is no matter of hours. */
 export function daysAgo(iso: string): string {

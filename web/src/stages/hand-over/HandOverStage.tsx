@@ -14,7 +14,7 @@ import { currencyUnit } from '../../ui/units';
 import { Chips } from '../../ui/Chips';
 import { lazyChart, type PropsOf } from '../../ui/lazyChart';
 import { QuietAnchor, Button, LinkButton, Mute, NextBar, Page, Row, Sheet, Stack } from '../../ui/parts';
-import { day, upper, when } from '../../ui/words';
+import { dated, day, sentence, upper } from '../../ui/words';
 import type { StageProps } from '../props';
 import { Before } from '../Before';
 import { NotSeen } from './NotSeen';
@@ -38,6 +38,10 @@ import {
 } from './SheetParts';
 
 const Appraised = lazily<object, typeof import('./Appraised')>(() => import('./Appraised'), 'Appraised');
+const BenchResults = lazily<object, typeof import('./BenchResults')>(
+  () => import('./BenchResults'),
+  'BenchResults',
+);
 const HowTheyLeave = lazily<object, typeof import('./HowTheyLeave')>(
   () => import('./HowTheyLeave'),
   'HowTheyLeave',
@@ -138,6 +142,7 @@ export function HandOverStage({ question }: StageProps) {
   const [estimate, setEstimate] = useDraft(`${job.number}.estimate`, signed0?.body.estimate ?? '');
   const watch = useSafety(job.number).data?.watch ?? null;
   const [watchBy, setWatchBy] = useDraft(`${job.number}.watch-by`, signed0?.body.watchBy ?? '');
+  const [watched, setWatched] = useDraft(`${job.number}.watched`, signed0?.body.watched ?? '');
   const [cost, setCost] = useDraft(
     `${job.number}.came-to`,
     signed0?.body.cameTo == null ? '' : String(signed0.body.cameTo),
@@ -175,7 +180,11 @@ export function HandOverStage({ question }: StageProps) {
       : [];
   const unnamed =
     watch && watchBy.trim() === '' ? ['Who carries the thermal watch on, and until when: say it below.'] : [];
-  const obstacles = [...job.endings[ending], ...asked, ...unnamed];
+  const unwatched =
+    ending === 'monitored' && watched.trim() === ''
+      ? ['Who watches what, and until when: say it below.']
+      : [];
+  const obstacles = [...job.endings[ending], ...asked, ...unnamed, ...unwatched];
   const dropped = list.body.measures.filter((m) => m.dropped !== '');
   return (
     <Print>
@@ -216,6 +225,16 @@ export function HandOverStage({ question }: StageProps) {
                       value={watchBy}
                       maxLength={200}
                       onChange={(e) => setWatchBy(e.currentTarget.value)}
+                    />
+                  </Field>
+                )}
+                {ending === 'monitored' && (
+                  <Field>
+                    Who watches what, and until when
+                    <Input
+                      value={watched}
+                      maxLength={300}
+                      onChange={(e) => setWatched(e.currentTarget.value)}
                     />
                   </Field>
                 )}
@@ -285,15 +304,22 @@ export function HandOverStage({ question }: StageProps) {
             )}
             {quote && <Quoted quote={quote} cameTo={costOk ? cameTo : null} />}
             <Joints />
+            <BenchResults />
             <MeasuredTable />
             <SafetyEvidence />
             {watch && (
               <section>
                 <h2>Thermal watch not over</h2>
                 <p>
-                  Begun {when(watch.since)}: a temperature every {watch.everyMin} min for at least{' '}
+                  Begun {dated(watch.since)}: a temperature every {watch.everyMin} min for at least{' '}
                   {watch.leastHours} h. Carried on by: {watchBy.trim() || 'not named yet'}.
                 </p>
+              </section>
+            )}
+            {ending === 'monitored' && watched.trim() && (
+              <section>
+                <h2>Watched</h2>
+                <p>{sentence(watched)}</p>
               </section>
             )}
             {stands && warranty && (
@@ -390,6 +416,7 @@ export function HandOverStage({ question }: StageProps) {
                         estimate: asks ? estimate : '',
                         cameTo: quote ? cameTo : null,
                         watchBy: watch ? watchBy : '',
+                        watched: ending === 'monitored' ? watched : '',
                         warranty: stands ? warranty : null,
                       },
                       findingIds: [...(before ? [before.id] : []), ...(after ? [after.id] : [])],

@@ -14,7 +14,10 @@ const Ticks = styled.ul`
 export function HowTheyLeave() {
   const { job, pack } = useJobView();
   const known = useKnownOfModules();
-  const gone = job.removed.filter((r) => pack.modules.some((m) => m.id === r.place));
+  // What is kept on the shelf or goes to the bench does not leave.
+  const gone = job.removed.filter(
+    (r) => r.to !== 'shelf' && r.to !== 'bench' && pack.modules.some((m) => m.id === r.place),
+  );
   // Before all is known nothing is called sound.
   if (gone.length === 0 || !known) return null;
   const away = gone.map((r) => ({

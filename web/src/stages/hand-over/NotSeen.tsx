@@ -1,10 +1,19 @@
 import type { Check } from '@cellmend/contract/records';
 import { MEASURES, measureState, type Ending } from '@cellmend/core/route';
 import { buildOf, offNow, partName } from '@cellmend/core/stripdown';
-import { decisionOf, useChecks, useInsulation } from '../../api/hooks';
+import { decisionOf, useChecks, useInsulation, useSafety } from '../../api/hooks';
 import { usePhotos } from '../../photos/Photos';
 import { useJobView } from '../../shell/jobContext';
 import { useTicks } from '../strip-down/usePlan';
+
+/** What of insulation is a figure. */
+const FIGURES: ReadonlySet<string> = new Set([
+  'vehicle',
+  'poles',
+  'known-resistor',
+  'tester',
+  'chassis-voltage',
+]);
 
 /** What newest checks asked besides and nobody did, a sentence each. */
 const leftOut = (checks: readonly Check[]): string[] =>
@@ -20,6 +29,8 @@ export function NotSeen({ ending }: { ending: Ending }) {
   const names = new Map(buildOf(pack).parts.map((p) => [p.id, partName(p)]));
   const off = offNow(ticks).map((id) => names.get(id) ?? id);
   const { data: insulation } = useInsulation(job.number);
+  const { data: safety } = useSafety(job.number);
+  const atTheGate = safety?.evidence.some((e) => e.kind === 'insulation-evidence' && !e.supersededBy);
   const { data: checks } = useChecks(job.number);
   const photos = usePhotos();
   const worked = (decisionOf(job, 'measures')?.body.measures ?? []).some(
@@ -30,7 +41,7 @@ export function NotSeen({ ending }: { ending: Ending }) {
   const opened = !elsewhere && (worked || job.removed.length > 0);
   const said = [
     off.length > 0 ? `Still off the pack: ${off.join(', ')}.` : '',
-    insulation?.length === 0
+    insulation && safety && !insulation.some((e) => FIGURES.has(e.observation.kind)) && !atTheGate
       ? `Insulation was not measured here${elsewhere ? '; what the other workshop measured is with them' : ''}.`
       : '',
     job.scans.length > 0 && worked && !job.scans.some((s) => s.role === 'after')

@@ -13,6 +13,7 @@ import {
   type MeasureState,
 } from '@cellmend/core/route';
 import { verdictName } from '@cellmend/core/diagnosis';
+import type { InsulationReport } from '@cellmend/core/insulation';
 import { buildOf, jointHistory, judgeJoints, partName } from '@cellmend/core/stripdown';
 import { factsOf, type Measured } from '@cellmend/core/pack';
 import { decisionOf, leakOf, spreadOf, useChecks, useSafety, useStock } from '../../api/hooks';
@@ -22,8 +23,8 @@ import { useJobView } from '../../shell/jobContext';
 import { useOpenPointsOf } from '../rebuild/OpenPoints';
 import { DataTable, Unseen } from '../../ui/parts';
 import { distance, distanceUnit, inDistance, toldRoad } from '../../ui/units';
-import { day, fixed, percent, signed, upper, when } from '../../ui/words';
-import { Figure } from '../../ui/Measured';
+import { asRead, dated, day, fixed, percent, sentence, signed, upper } from '../../ui/words';
+import { chargeDigits, Figure } from '../../ui/Measured';
 import { useTicks } from '../strip-down/usePlan';
 import { earlierWords } from '../earlierWords';
 import { magnitude, suspectsOf } from '../findings/view';
@@ -40,10 +41,13 @@ const EVIDENCE_WORDS = new Map([
 ]);
 
 /** What a check of the work asked and was done of it. */
-const asksOf = ({ check, left }: Check): string => {
+const asksOf = ({ check, left }: Check, photographed: boolean): string => {
   if (isProof(check)) return proofFacts(check).asks;
   const asked = EVIDENCE[check].check;
-  return asked ? checkAsks(asked, left) : EVIDENCE[check].need;
+  // Whoever passed it may have photographed elsewhere: the sheet speaks of what is on record.
+  return asked
+    ? checkAsks(asked, [...(left ?? []), ...(photographed ? [] : ['photographed'])])
+    : EVIDENCE[check].need;
 };
 
 /** Whoever signed, and the high-voltage qualification behind the name: by whom it was certified, or that nobody has. */
@@ -118,6 +122,28 @@ export function Came() {
   );
 }
 
+/** What insulation showed: what had leaked first, then how it is now; what the vehicle itself shows where nothing else was measured. */
+function leakWords({
+  title,
+  text,
+  before,
+  vehicle,
+  tests,
+  parts,
+  location,
+  found,
+}: InsulationReport): string[] {
+  if (tests.length + parts.length === 0 && !location && !found && !before)
+    return vehicle ? [`The vehicle’s own insulation figure: ${vehicle.text}`] : [];
+  const now = before
+    ? text.replace(` Before: ${before.title.replace(/^At/, 'at')}, which went out.`, '')
+    : text;
+  return [
+    ...(before ? [sentence(`Leak ${before.title.replace(/^At/, 'at')}: it went out`)] : []),
+    `${before ? 'Now: ' : ''}${title}. ${now}`,
+  ];
+}
+
 /** What was found, as far as anything was looked at. */
 export function Found() {
   const { findings } = useJobView();
@@ -133,11 +159,7 @@ export function Found() {
           The whole pack is {beyond.verdict}. {beyond.reasons.join(' ')}
         </p>
       )}
-      {leak && (
-        <p>
-          {leak.report.title}. {leak.report.text}
-        </p>
-      )}
+      {leak && leakWords(leak.report).map((w) => <p key={w}>{w}</p>)}
       {suspects.map((s) => (
         <p key={s.key}>
           {s.module}: {verdictName(s.verdict)}
@@ -162,6 +184,7 @@ const STATE_WORDS: Record<MeasureState, string> = {
 export function Done({ ending }: { ending: Ending }) {
   const { job, findings } = useJobView();
   const { data: checks } = useChecks(job.number);
+  const photographed = usePhotos().length > 0;
   const decision = decisionOf(job, 'measures');
   const list = decision?.body.measures ?? [];
   const repairs = list.filter((m) => MEASURES[m.kind].ends === 'repaired');
@@ -216,10 +239,10 @@ export function Done({ ending }: { ending: Ending }) {
               {part && `: ${part.label} went in${notChosen(m.place, part.partId)}`}
               {out && `${part ? ',' : ':'} ${out.label} came out, ${out.to}`}.
               {part?.moved
-                ? ` ${fixed(Math.abs(part.moved.ah), 1)} A·h were ${part.moved.ah > 0 ? 'put in' : 'taken out'} to level it (${part.moved.by}, ${when(part.moved.at)}).`
+                ? ` ${fixed(Math.abs(part.moved.ah), 1)} A·h were ${part.moved.ah > 0 ? 'put in' : 'taken out'} to level it (${part.moved.by}, ${dated(part.moved.at)}).`
                 : ''}
               {plan && line && !part?.moved && plan.direction !== 'none'
-                ? ` It had to be ${plan.direction === 'charge' ? 'charged' : 'discharged'} by ${plan.atMost ? 'at most ' : ''}${fixed(plan.chargeAh, 1)} ± ${fixed(plan.chargeHalfWidthAh, 1)} A·h to ${fixed(plan.targetModuleV, 2)} V ${line.method === 'supply' ? `at ${fixed(line.currentA, 1)} A` : 'by the bleeders'}.`
+                ? ` It had to be ${plan.direction === 'charge' ? 'charged' : 'discharged'} by ${plan.atMost ? 'at most ' : ''}${fixed(plan.chargeAh, 1)} ± ${fixed(plan.chargeHalfWidthAh, 1)} A·h to ${fixed(plan.targetModuleV, 2)} V ${line.method === 'supply' ? `at ${fixed(line.currentA, 1)} A` : 'by the bleeders'}; that it was is not on record.`
                 : ''}
               {part?.differs && ` It differs from the pack’s own modules: ${part.differs}. ${part.by}.`}
               {MEASURES[m.kind].ends === 'repaired' && STATE_WORDS[state(m.id)]}
@@ -234,9 +257,14 @@ export function Done({ ending }: { ending: Ending }) {
           .map((c) => (
             <p key={c.id}>
               {c.place ? `${c.place}: ` : ''}
-              {asksOf(c)}, {c.passed ? 'passed' : 'not passed'}
-              {c.value !== null && `, ${c.value} ${c.unit}`}
-              {c.text && `. ${c.text}`}. {c.by}, {when(c.at)}.
+              {sentence(
+                [
+                  `${asksOf(c, photographed)}, ${c.passed ? 'passed' : 'not passed'}`,
+                  ...(c.value === null ? [] : [`, ${asRead(c.value)} ${c.unit}`]),
+                  ...(c.text ? [`. ${c.text}`] : []),
+                ].join(''),
+              )}{' '}
+              {c.by}, {dated(c.at)}.
             </p>
           ))}
       </section>
@@ -331,7 +359,7 @@ export function MeasuredTable() {
       within,
     },
     {
-      name: `Usable charge, rated ${fixed(ratedCapacityAh, 0)} A·h`,
+      name: `Usable charge, rated ${fixed(ratedCapacityAh, chargeDigits(ratedCapacityAh))} A·h`,
       unit: 'A·h',
       before: before?.usableAh,
       after: after?.usableAh,
@@ -354,7 +382,7 @@ export function MeasuredTable() {
         <thead>
           <tr>
             <th>
-              <Unseen>To do</Unseen>
+              <Unseen>Figure</Unseen>
             </th>
             {before && <th className="r">{after ? 'Before' : 'As it stands'}</th>}
             {after && <th className="r">After</th>}
@@ -403,7 +431,11 @@ function Cell({
       ) : typeof value === 'number' ? (
         `${fixed(value, 0)}${within === undefined ? '' : ` ± ${fixed(within, 0)}`} ${unit}`
       ) : (
-        <Figure of={value} unit={unit} />
+        <Figure
+          of={value}
+          unit={unit}
+          digits={unit === 'A·h' && value.measured ? chargeDigits(value.value) : 0}
+        />
       )}
     </td>
   );
@@ -420,7 +452,7 @@ export function SafetyEvidence() {
       <h2>Made safe, and evidence kept</h2>
       {kept.map((e) => (
         <p key={e.id}>
-          {EVIDENCE_WORDS.get(e.kind)}: {e.says.replace(/\.$/, '')}. {e.by}, {when(e.at)}.
+          {EVIDENCE_WORDS.get(e.kind)}: {e.says.replace(/\.$/, '')}. {e.by}, {dated(e.at)}.
         </p>
       ))}
     </section>
@@ -462,7 +494,7 @@ export function LeftOpen() {
         <p key={p.id}>
           {upper(p.what)}
           {p.place && `, ${names.get(p.place) ?? p.place}`}
-          {p.text && `: ${p.text}`}. {p.by}, {when(p.at)}.
+          {p.text && `: ${p.text}`}. {p.by}, {dated(p.at)}.
         </p>
       ))}
     </section>
@@ -503,7 +535,7 @@ export function Pictures() {
             <img src={`/api/photos/${p.id}`} alt={p.note || `Photograph of ${p.place || 'the pack'}`} />
             <figcaption>
               {p.place === '' ? 'Pack' : (names.get(p.place) ?? p.place)}
-              {p.note && `: ${p.note}`}, {when(p.at)}
+              {p.note && `: ${p.note}`}, {dated(p.at)}
             </figcaption>
           </figure>
         ))}

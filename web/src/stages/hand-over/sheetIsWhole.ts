@@ -1,3 +1,6 @@
+import type { BenchView } from '@cellmend/contract/bench';
+import useSWR from 'swr';
+import { get } from '../../api/client';
 import { useChecks, useInsulation, useSafety, useStock } from '../../api/hooks';
 import { useStored } from '../../photos/Photos';
 import { useReadings } from '../notes/Readings';
@@ -19,6 +22,8 @@ export function useSheetIsWhole(job: number): boolean {
     // Joints stand in the ticks, and what was chosen where another part went in among the stock.
     { data: useTicks().view },
     useStock(),
+    // What the bench measured of its parts.
+    useSWR<BenchView>(`/jobs/${job}/bench`, get),
   ];
   return parts.every((p) => p.data !== undefined);
 }

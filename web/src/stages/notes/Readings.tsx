@@ -50,7 +50,7 @@ export const readingWords = (r: Reading): string =>
 export function Readings({ stage, place }: { stage?: Stage; place?: string }) {
   const { job, person } = useJobView();
   const { data } = useReadings(job.number);
-  const waiting = useSyncExternalStore(subscribe, waitingNow).filter(
+  const waiting = useSyncExternalStore(subscribe, waitingNow, waitingNow).filter(
     (w) =>
       w.jobNumber === job.number &&
       w.path.endsWith('/readings') &&

@@ -59,7 +59,7 @@ const same = (a: Pick<NewTick, 'part' | 'off' | 'observedAt'>, b: StripTick): bo
 export function useTicks(): { ticks: Tick[]; view: StripView | undefined } {
   const { job } = useJobView();
   const { data } = useSWR<StripView>(`/jobs/${job.number}/strip-down`, get);
-  const waiting = useSyncExternalStore(subscribe, waitingNow);
+  const waiting = useSyncExternalStore(subscribe, waitingNow, waitingNow);
   // What the server refused counts no more, also once it is put away.
   useEffect(() => {
     const no = new Set(
