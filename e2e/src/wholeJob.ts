@@ -296,7 +296,7 @@ export class WholeJob {
   /** Tests of the string and of the pack connector, typed off the tester. */
   private async insulation(): Promise<void> {
     await this.insulationOf('Whole pack');
-    await this.insulationOf('Another part', 'Pack connector, contactors open');
+    await this.insulationOf('Another part', 'Pack connector (contactors open)');
   }
   private async insulationOf(what: string, which?: string): Promise<void> {
     const { page } = this;
