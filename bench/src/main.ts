@@ -1,4 +1,6 @@
 // npm run bench [topic …]: side-by-side figures, as ratios within one run.
+// npm run bench diagnosis -- --without RULE|all: what each rule of the diagnosis is worth.
+import { parseArgs } from 'node:util';
 import { throwAwayCluster } from '../../scripts/lib/postgres.mjs';
 import { benchAttack } from './attack';
 import { benchControl } from './control';
@@ -7,6 +9,7 @@ import { benchHolds } from './holds';
 import { benchImports } from './imports';
 import { benchLong } from './long';
 import { benchOutputs } from './outputs';
+import { benchRules } from './rules';
 import { benchPlans } from './plans';
 import { benchRecords } from './records';
 import { benchScan } from './scan';
@@ -27,7 +30,14 @@ const TOPICS: Record<string, () => Promise<void>> = {
   string: benchString,
   typing: benchTyping,
 };
-const wanted = process.argv.slice(2);
+const { values, positionals: wanted } = parseArgs({
+  options: { without: { type: 'string' } },
+  allowPositionals: true,
+});
+if (values.without !== undefined) {
+  benchRules(values.without);
+  process.exit();
+}
 const unknown = wanted.filter((w) => !(w in TOPICS));
 if (unknown.length > 0) {
   console.error(`No such benchmark: ${unknown.join(', ')}. There are: ${Object.keys(TOPICS).join(', ')}.`);

@@ -14,6 +14,7 @@ export * from './record/temperatureSpread';
 export * from './record/deviationMap';
 export * from './report/migrateReport';
 export * from './decide/policy';
+export { RULES, withoutRule, type Rule, type RuleName } from './decide/rules';
 export * from './decide/consequence';
 export * from './ask/wiringCheck';
 export { type Block } from './ask/wiringPermutations';

@@ -30,6 +30,7 @@ import { byElectrode } from '../channel/parameters';
 import { withChargeGaps } from '../record/unloggedCharge';
 import { isIdentifiable, isMaterial, isSeen, isVisible } from './materiality';
 import type { ChannelFit } from '../channel/channelModel';
+import { asks } from './rules';
 import { blockInflation } from '../channel/residuals';
 
 /** Explanations that may lie far off along the bend of the curve. */
@@ -79,7 +80,7 @@ const LOSS_ODDS = 8;
 /** Inflation of a channel's noise at which its readings say no more than so many of them do. */
 function leastInflation(m: HealthyBaseline, channel: number): number {
   // Without electrodes nothing bends so far that it has to be held back; nor do those of a flat curve, of which there are only steps.
-  if (!m.observed.negative || m.observed.bendsBehind) return 0;
+  if (!m.observed.negative || m.observed.bendsBehind || !asks('electrode-noise')) return 0;
   const all = m.observed.channels[channel]!.count.reduce((a, b) => a + b, 0);
   return (all / MOST_READINGS) * (READ_V / m.noiseV) ** 2;
 }
@@ -101,7 +102,7 @@ function oddAfterAll(m: HealthyBaseline, channel: number, limit: number): Channe
   // The bend of the curve can trap a fit: one that is free to be healthy is never truly worse than healthy.
   if (close.chiSquare > bound.chiSquare) close = fit(channel, OPEN, inflation, { near: true, also: [bound] });
   const small = Math.abs(close.theta[0]!) < SMALL_GAP.soc && Math.abs(close.theta[1]!) < SMALL_GAP.capacity;
-  if (small && calm - close.chiSquare < 0.4 * limit) return null;
+  if (asks('small-gap') && small && calm - close.chiSquare < 0.4 * limit) return null;
   let least = fit(channel, OPEN, inflation, { also: [bound, close] });
   if (enough(least)) return least;
   for (const { hypothesis } of hypothesesFor(m.pack.profile.chemistry))
@@ -132,10 +133,16 @@ function explanationsOf(m: HealthyBaseline, channelIndex: number, least: Channel
     const f = fit(channelIndex, hypothesis, own, { also: [deepest, least] });
     if (f.chiSquare < deepest.chiSquare) deepest = f;
     // With charge free as well, leakage that is not plain in itself is only an imbalance told twice.
-    if (hypothesis.free.leak && hypothesis.free.soc && f.theta[4]! < 4 * f.sd[4]!) continue;
+    if (
+      asks('leak-plain-in-itself') &&
+      hypothesis.free.leak &&
+      hypothesis.free.soc &&
+      f.theta[4]! < 4 * f.sd[4]!
+    )
+      continue;
     // A loss that is none, by what is left between full and empty or by what would have grown.
     const rare = byElectrode(hypothesis);
-    if (rare)
+    if (rare && asks('electrode-loss-plain'))
       if (
         gains(f) ||
         // Of a flat curve only the steps of that electrode show, and those of a fuller one are like those of another charge.
@@ -145,10 +152,17 @@ function explanationsOf(m: HealthyBaseline, channelIndex: number, least: Channel
       )
         continue;
     if (!isIdentifiable(hypothesis, observed, pack, cells)) continue;
-    if (!isSeen(hypothesis, f, observed.channels[channelIndex]!, observed.trajectory, cells)) continue;
+    if (
+      asks('seen-as-one') &&
+      !isSeen(hypothesis, f, observed.channels[channelIndex]!, observed.trajectory, cells)
+    )
+      continue;
     const best = byVerdict.get(verdict);
     const apart = best ? Math.abs(best.fit.logEvidence - f.logEvidence) : Infinity;
-    const share = rare ? Math.log(LOSS_ODDS * all.filter((a) => a.verdict === verdict).length) : 0;
+    const share =
+      rare && asks('electrode-loss-rare')
+        ? Math.log(LOSS_ODDS * all.filter((a) => a.verdict === verdict).length)
+        : 0;
     const logEvidence = logSum(best?.logEvidence ?? -Infinity, f.logEvidence - share);
     byVerdict.set(
       verdict,
@@ -176,7 +190,7 @@ function isWrong(m: HealthyBaseline, { channelIndex, byVerdict }: Judged, seen: 
   return all.some(
     (v) =>
       v.chiSquare - best < SEPARATE_LIMIT &&
-      isMaterial(v.hypothesis, v.fit, m.harmless, m.pack, m.observed) &&
+      (!asks('has-to-matter') || isMaterial(v.hypothesis, v.fit, m.harmless, m.pack, m.observed)) &&
       (!seen || isVisible(v.hypothesis, v.fit, m.harmless, m.observed, m.pack.channels[channelIndex]!.cells)),
   );
 }
@@ -205,7 +219,7 @@ function judgeAll(m: HealthyBaseline, plain: readonly number[], limit: number) {
   const harmless: Judged[] = [];
   const judged = plain.flatMap((c): Judged[] => {
     if (onBars.has(c)) return [];
-    const enough = taps.has(c) ? PAIRED_LIMIT : limit;
+    const enough = taps.has(c) && asks('pair-needs-less') ? PAIRED_LIMIT : limit;
     const wide = Math.max(m.inflation, leastInflation(m, c));
     const calm = healthyFit(m, c, wide, { passes: 1 }).chiSquare;
     if (calm - m.fit(c, OPEN, wide, { passes: 1 }).chiSquare < enough * 0.7) return [];
@@ -221,7 +235,9 @@ function judgeAll(m: HealthyBaseline, plain: readonly number[], limit: number) {
   });
   const pairs = senseWirePairs(judged, m.scatter, m.observed, m.pack, limit);
   const limitOf = (j: Judged): number =>
-    flatAndMoved && likeliestOf(j) === 'low-capacity' ? Math.max(limit, FLAT_LOSS_LIMIT) : limit;
+    flatAndMoved && asks('flat-loss-plain') && likeliestOf(j) === 'low-capacity'
+      ? Math.max(limit, FLAT_LOSS_LIMIT)
+      : limit;
   // Half of a pair stands whatever it looks like alone.
   const standing = judged.filter((j) => j.detect > limitOf(j) || pairs.has(j.channelIndex));
   return { healthy, byLoad, onBars, harmless, pairs, standing, weighed };
@@ -266,7 +282,8 @@ export function diagnose(
   const limit = worked ? facts.detect.load : facts.detect.rest;
   let m = healthyBaselineOf(record, pack, read, plain);
   let looked = judgeAll(m, plain, limit);
-  const wider = worthAnother(looked.standing, pack) ? reestimateSpread(m, plain) : null;
+  const wider =
+    asks('second-look') && worthAnother(looked.standing, pack) ? reestimateSpread(m, plain) : null;
   if (wider) {
     m = wider;
     looked = judgeAll(m, plain, limit);
@@ -274,7 +291,7 @@ export function diagnose(
   const { observed } = m;
   const { healthy, byLoad, onBars, harmless, pairs, standing, weighed } = looked;
 
-  const oneReading = isOneReading(m.observed, worked);
+  const oneReading = asks('one-reading') && isOneReading(m.observed, worked);
   const opened = (f: ChannelFinding): ChannelFinding => (oneReading ? leftOpenByOne(f, m.observed, pack) : f);
   const judged = verdictsOf(standing, pack, pairs, weighed);
   const findings = [
@@ -284,7 +301,7 @@ export function diagnose(
   ];
   const indexOf = new Map(pack.channels.map((c, i) => [c.id, i]));
   const told = new Set([...onBars, ...standing.map((j) => j.channelIndex)]);
-  findings.push(...unexplainedChannels(m, plain, healthy, told));
+  if (asks('strange-channel')) findings.push(...unexplainedChannels(m, plain, healthy, told));
   const named = new Set([...told, ...findings.map((f) => indexOf.get(f.channel)!)]);
   findings.push(...belowOcvRange(m, plain, named).map(opened));
   findings.sort((a, b) => b.detect - a.detect);

@@ -9,6 +9,7 @@ import type { Alternative, ChannelFinding, Verdict } from '../verdict';
 import type { ChannelFit } from '../channel/channelModel';
 import { byElectrode, PARAMETERS } from '../channel/parameters';
 import { leftV } from '../channel/residuals';
+import { asks } from './rules';
 import { spanOf } from '../cell/typicalCell';
 
 /** Explanations within this of the best are still open. */
@@ -158,7 +159,8 @@ export function unexplained(f: ChannelFit, { deviationV }: Observation, m: Healt
   const left = leftV(f);
   const whole = leftV({ residualV: deviationV });
   const scatter = m.noiseV * Math.sqrt(m.inflation);
-  if (!UNFIT.some((u) => left > u.times * scatter && left > u.share * whole)) return null;
+  if (!asks('nothing-fits') || !UNFIT.some((u) => left > u.times * scatter && left > u.share * whole))
+    return null;
   const mv = (v: number): string => `${(1000 * v).toFixed(1)} mV`;
   return `Nothing known explains it: of ${mv(whole)} that it lies off, ${mv(left)} remain under the best cause, where readings of this record scatter by ${mv(scatter)}. Look at its course, the channel map and its plug before anything is replaced.`;
 }
@@ -285,20 +287,32 @@ export function verdictsOf(
     const likeliest = j.byVerdict.get(best.verdict)!;
     const unfit = unexplained(likeliest.fit, observed.channels[j.channelIndex]!, m);
     if (unfit !== null) return leftOpen(common, causesOf(ranked, SUREST.open), {}, [unfit]);
-    const within = best.verdict === 'sense-fault' && stands ? STANDING_LIMIT : SEPARATE_LIMIT;
+    const byStanding = best.verdict === 'sense-fault' && stands && asks('standing-on-a-flat-curve');
+    const within = byStanding ? STANDING_LIMIT : SEPARATE_LIMIT;
     const open = ranked.filter((r) => r.misfit - best.misfit < within);
     const byCharge = open.every((r) => r.verdict === 'low-capacity' || r.verdict === 'imbalance');
-    if (short && byCharge && best.verdict === 'low-capacity' && common.separate < PLAINLY_APART)
+    if (
+      asks('short-span') &&
+      short &&
+      byCharge &&
+      best.verdict === 'low-capacity' &&
+      common.separate < PLAINLY_APART
+    )
       return leftOpen(common, ALIKE, {}, [SHORT_WHY]);
     // What shows near full is not lost lithium, where that is what a low capacity is by.
     const stepped = observed.bendsBehind === true;
-    const ends = flat !== null && best.verdict === 'imbalance' && endTells(j, likeliest.fit.residualV, m);
+    const ends =
+      asks('full-end-tells') &&
+      flat !== null &&
+      best.verdict === 'imbalance' &&
+      endTells(j, likeliest.fit.residualV, m);
     const apart = open.every((r) => r === best || (ends && stepped && r.verdict === 'low-capacity'));
     const alike = flat !== null && best.verdict === 'imbalance' && !ends;
     const both = (['imbalance', 'low-capacity'] as const).every((v) => open.some((r) => r.verdict === v));
-    if (stepped && both && !apart && !stands) return leftOpen(common, ALIKE, {}, [ALIKE_WHY]);
+    if (asks('flat-steps-alike') && stepped && both && !apart && !stands)
+      return leftOpen(common, ALIKE, {}, [ALIKE_WHY]);
     const plainly = observed.trajectory.ageing !== null && common.separate >= PLAINLY_APART;
-    if (alike && apart && !clean && !plainly && j.detect >= PLAIN.detect)
+    if (asks('flat-unclean') && alike && apart && !clean && !plainly && j.detect >= PLAIN.detect)
       return leftOpen(common, ALIKE, {}, [ALIKE_WHY]);
     const estimate = estimateOf(best.verdict, j, m);
     const why = (of: Verdict[]): string[] =>
@@ -329,7 +343,7 @@ export function verdictsOf(
       confidence: Math.min(
         surestOf(best.verdict, whole, flat !== null, alike),
         best.share,
-        byElectrode(likeliest.hypothesis) ? mattersBy(estimate, pack) : 1,
+        byElectrode(likeliest.hypothesis) && asks('capacity-may-not-matter') ? mattersBy(estimate, pack) : 1,
       ),
       alternatives: alike ? [ALIKE_TOLD, ...others.filter((o) => o.verdict !== ALIKE_TOLD.verdict)] : others,
       ...(inCell(likeliest) ? { seat: 'cell' as const } : {}),
