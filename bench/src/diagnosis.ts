@@ -4,6 +4,7 @@ import { normalisePack, type PackProfile } from '@cellmend/core/pack';
 import { readScanCsv } from '@cellmend/core/scan';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { snapshotLines, snapshotWorld } from './snapshots';
 import { printTable, type Line } from './table';
 
 export interface Score {
@@ -207,6 +208,8 @@ function world(name: string, make: (seed: number) => SimCase | null, count: numb
 
 /** First seed of the bench: none of its cases was looked at while the diagnosis was made. */
 const UNSEEN = 800_000;
+/** First seed of the world of snapshots. */
+const SNAPSHOTS = 900_000;
 
 /**
  * Verdicts on the recorded cases, on random packs of the simulator that shares its terms with the diagnosis, on packs in
@@ -244,6 +247,7 @@ export async function benchDiagnosis(): Promise<void> {
     ...lines(`${shaken.all.cases} ${shaken.name}`, shaken.all),
     ...lines(`${physics.all.cases} ${physics.name}`, physics.all, FALSE_AIM.physics),
     ...lines(`${beads.all.cases} ${beads.name}`, beads.all, FALSE_AIM.physics),
+    ...snapshotLines(snapshotWorld(count, SNAPSHOTS)),
   ]);
   for (const { name, byClass } of [random, shaken, physics, beads]) {
     console.log(`  ${name}`);
