@@ -124,6 +124,11 @@ describe('what proves a repair, by what was wrong', () => {
     expect(proofsOf(seen).find((p) => p.id === check)!.state).toBe('fail');
   });
 
+  it('what was levelled stands for days before it is proven: a leak takes it down again', () => {
+    const ids = proofsOf(facts([measure('balance', 'M02')], {})).map((p) => `${p.id} ${p.place}`);
+    expect(ids).toContain('standing M02');
+  });
+
   it('what is said without its figure is on the edge; a short school needs less road', () => {
     const check = (value: number | null) => [{ check: 'road-test', place: '', passed: true, value }];
     const f = facts([measure('replace-module')], { checks: check(null) });

@@ -134,7 +134,11 @@ export const PROOFS = {
     how: () =>
       'Stand it three days unplugged, scan before and after: 2 mV a day against the others is the edge of what can be read.',
     unit: 'mV a day',
-    of: (m) => m.kind === 'recover' || (m.kind === 'replace-module' && LEAKED_DOWN.test(m.why)),
+    // What was levelled and loses charge by itself lies low again.
+    of: (m) =>
+      m.kind === 'recover' ||
+      m.kind === 'balance' ||
+      (m.kind === 'replace-module' && LEAKED_DOWN.test(m.why)),
     per: 'measure',
     back: 'findings',
     judge: upTo(2, 5, (v) => `Falls behind by ${number(v)} mV a day.`),
