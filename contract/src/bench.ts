@@ -43,6 +43,8 @@ export const RunDataSchema = z.object({
   dropoutsAh: z.array(z.number()).max(400),
   startV: figure(2000),
   endV: z.number().min(-50).max(2000).nullable(),
+  /** At its start, °C, and the warmest of it. */
+  startC: z.number().min(-60).max(400).nullable().default(null),
   hottestC: z.number().min(-60).max(400).nullable(),
   r10sMilliohm: figure(1e6),
   note: z.string().max(2000),
@@ -88,6 +90,7 @@ export const NewRunSchema = z.object({
   dropouts: z.int().min(0).max(100).default(0),
   startV: figure(2000).default(null),
   endV: figure(2000).default(null),
+  startC: z.number().min(-40).max(300).nullable().default(null),
   hottestC: z.number().min(-40).max(300).nullable().default(null),
   /** By a step of current, after ten seconds. */
   r10sMilliohm: figure(1e6).default(null),

@@ -584,6 +584,39 @@ it('T5: hybrid sticks are conditioned: a capacity jotted at a stick is what its 
   ]);
 });
 
+it('T19: a block that gives far less warm than cool: both figures on the sheet, each with its warmth', async () => {
+  const made = profileOf('Harrow stick 8', 8, 1, 'nimh');
+  const profile = {
+    ...made,
+    ratedCapacityAh: 6.5,
+    channels: made.channels.map(({ id }) => ({ id, cells: 6 })),
+  };
+  const n = await open(profile, 'T-19', 'limps when hot');
+  // The cold run came last: it takes nothing back of the warm one.
+  for (const [capacityAh, startC, hottestC, hoursAgo] of [
+    [3.9, 41, 47, 30],
+    [6.0, 21, 24, 2],
+  ] as const) {
+    const run = await ina.post<Run>(`/api/jobs/${n}/bench/runs`, {
+      place: 'M03',
+      recipe: 'capacity',
+      capacityAh,
+      currentA: 6.5,
+      startC,
+      hottestC,
+      observedAt: new Date(Date.now() - hoursAgo * 3_600_000).toISOString(),
+    });
+    expect([run.status, run.body]).toMatchObject([201, { startC, hottestC }]);
+  }
+  expect((await sign(n, measures(['replace-module', 'M03'], ['decline']))).status).toBe(201);
+  expect((await sign(n, sheet('declined', 'a donor at 120'))).status).toBe(201);
+  const lines = await sheetLines(n);
+  expect(lines.slice(lines.indexOf('Measured on the bench'), lines.indexOf('What to expect'))).toEqual([
+    'Measured on the bench',
+    'M03: 3.9 A·h at 6.5 A, 41 °C at its start, 47 °C at the warmest (Ina Holm, then); 6 A·h at 6.5 A, 21 °C at its start, 24 °C at the warmest (Ina Holm, then). 3.9 A·h at 47 °C, 6.0 at 24 °C: fails warm.',
+  ]);
+});
+
 it('T10: two packs of one make on the bench at once, each levelled module for module, neither under the other’s name', async () => {
   const profile = profileOf('Harrow lfp 21', 7, 3, 'lfp');
   const jobs = [await open(profile, 'T-10a'), await open({ ...profile, name: 'Harrow lfp 21 b' }, 'T-10b')];

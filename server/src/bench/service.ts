@@ -257,6 +257,7 @@ export async function readLogged(
       dropoutsAh: answer.dropoutsAh,
       startV: ends.startV,
       endV: ends.endV,
+      startC: ends.startC,
       hottestC: ends.hottestC,
       r10sMilliohm:
         answer.pulses.find((p) => p.r10sMilliohm !== null && p.r10sMilliohm > 0)?.r10sMilliohm ?? null,

@@ -81,6 +81,8 @@ export interface ReadRunAnswer {
   /** Every reading, by the name of its signal. */
   readings: Record<string, Float64Array>;
   highestV: number;
+  /** Of the first reading that there is, °C. */
+  startC: number | null;
   hottestC: number | null;
 }
 function readRunText(
@@ -129,6 +131,7 @@ function readRunText(
     startV: voltageV[0]!,
     endV: voltageV.at(-1)!,
     highestV: most(voltageV),
+    startC: temperatureC ? (temperatureC.find((c) => Number.isFinite(c)) ?? null) : null,
     hottestC: Number.isFinite(hottest) ? hottest : null,
   };
 }

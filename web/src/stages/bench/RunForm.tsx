@@ -25,6 +25,8 @@ const EMPTY = {
   currentA: '',
   hours: '',
   endV: '',
+  /** Temperature at its start. */
+  atStart: '',
   hottest: '',
   dropouts: '',
   cutoffV: '',
@@ -38,6 +40,17 @@ const EMPTY = {
 /** A figure: null where nothing is typed, NaN where it cannot be read. */
 const figure = (text: string): number | null =>
   text.trim() === '' ? null : Number(text.trim().replace(',', '.'));
+
+/** °C of what is typed in the workshop's unit: null where nothing is, `unread` where it is no temperature. */
+function celsiusTyped(text: string): number | null | 'unread' {
+  if (text.trim() === '') return null;
+  try {
+    return celsiusOf(text);
+  } catch (e) {
+    if (!(e instanceof InputProblem)) throw e;
+    return 'unread';
+  }
+}
 
 /** A run written down by hand, or the file of a charger; what its recipe allows stands beside it. */
 export function RunForm({ place }: { place: string }) {
@@ -74,15 +87,9 @@ export function RunForm({ place }: { place: string }) {
   const unread = Object.entries(figures)
     .filter(([, v]) => v !== null && !(v >= 0))
     .map(([k]) => k);
-  let hottestC: number | null = null;
-  let warmthBad = false;
-  if (t.hottest.trim() !== '')
-    try {
-      hottestC = celsiusOf(t.hottest);
-    } catch (e) {
-      if (!(e instanceof InputProblem)) throw e;
-      warmthBad = true;
-    }
+  const [startC, hottestC] = [celsiusTyped(t.atStart ?? ''), celsiusTyped(t.hottest)];
+  const coolerAtLast = typeof startC === 'number' && typeof hottestC === 'number' && hottestC < startC;
+  const warmthBad = startC === 'unread' || hottestC === 'unread' || coolerAtLast;
   const fullFigure = figure(full);
   const fullOk = fullFigure === null || (fullFigure >= 0 && fullFigure <= 100);
   const beginHold = (): void => {
@@ -114,7 +121,8 @@ export function RunForm({ place }: { place: string }) {
       recovery: recovers ? (t.recovery ?? UNKNOWN) : null,
       dropouts: figures.dropouts,
       cutoffV: figures.cutoffV,
-      hottestC,
+      startC: warmthBad ? null : startC,
+      hottestC: warmthBad ? null : hottestC,
       r10sMilliohm: figures.resistance,
       note: t.note,
     };
@@ -256,6 +264,15 @@ export function RunForm({ place }: { place: string }) {
           {nimh && input('dropouts', 'Steps seen')}
           {!recovers && input('resistance', '10 s resistance, mΩ')}
           <Field style={{ flex: '1 1 120px' }}>
+            At its start, {temperatureUnit()}
+            <Input
+              className="n"
+              inputMode="decimal"
+              value={t.atStart ?? ''}
+              onChange={(e) => setT({ ...t, atStart: e.target.value })}
+            />
+          </Field>
+          <Field style={{ flex: '1 1 120px' }}>
             Warmest, {temperatureUnit()}
             <Input
               className="n"
@@ -263,7 +280,11 @@ export function RunForm({ place }: { place: string }) {
               value={t.hottest}
               onChange={(e) => setT({ ...t, hottest: e.target.value })}
             />
-            {warmthBad && <small role="alert">A temperature.</small>}
+            {warmthBad && (
+              <small role="alert">
+                {coolerAtLast ? 'Cooler than at its start: one of the two is not right.' : 'A temperature.'}
+              </small>
+            )}
           </Field>
           <Field style={{ flex: '1 1 190px' }}>
             Ended, if not now

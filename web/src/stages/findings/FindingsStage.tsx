@@ -37,6 +37,10 @@ import { Figures, WhyThis } from './Tables';
 import styled from 'styled-components';
 import { lazyChart, type PropsOf } from '../../ui/lazyChart';
 
+const BenchFound = lazyChart<
+  PropsOf<typeof import('./BenchFound').BenchFound>,
+  typeof import('./BenchFound')
+>(() => import('./BenchFound'), 'BenchFound', 0);
 const Evidence = lazyChart<PropsOf<(typeof import('./Evidence'))['Evidence']>, typeof import('./Evidence')>(
   () => import('./Evidence'),
   'Evidence',
@@ -195,6 +199,7 @@ export function FindingsStage({ question }: StageProps) {
         </Answer>
       )}
       {mapOpen && <MapVerdict />}
+      <BenchFound />
       <HereBefore suspects={suspects.flatMap((x) => x.module.split(' + '))} />
       {(report.contradicts ?? []).map((text) => (
         <p key={text}>{text}</p>
