@@ -1,5 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import pg from 'pg';
 import { expect, it } from 'vitest';
 import { root } from '../../server/test/harness';
 import { signInAs } from './browser';
@@ -81,4 +82,43 @@ it('reads the demo vehicle live and weighs a meter reading in', async () => {
     .first()
     .waitFor({ timeout: 30_000 });
   expect(errors).toEqual([]);
+});
+
+/** A module that went into the pack of job 147 two hours ago, as its record has it. */
+async function wentIn(place: string): Promise<void> {
+  const db = new pg.Client({ connectionString: depot.databaseUrl() });
+  await db.connect();
+  const { rows } = await db.query<{ id: string }>(
+    "INSERT INTO parts (id, label, kind) VALUES (gen_random_uuid(), 'donor of order', 'module') RETURNING id",
+  );
+  await db.query(
+    `INSERT INTO placements (id, part_id, kind, place, pack_id, job_id, at)
+       SELECT gen_random_uuid(), $1, 'pack', $2, pack_id, id, now() - interval '2 hours' FROM jobs WHERE number = 147`,
+    [rows[0]!.id, place],
+  );
+  await db.end();
+}
+
+it('asks whether a record is of before or after the repair where its clock says otherwise', async () => {
+  await wentIn('M07');
+  const { page, errors } = await depot.tablet();
+  await signInAs(page, 'Ina Holm');
+  await page.goto('/jobs/147/scan');
+  await page.getByText('Before repair', { exact: true }).click();
+  const ids = Array.from({ length: 96 }, (_, i) => `ch${String(i + 1).padStart(3, '0')}_V`);
+  const row = (s: number): string =>
+    [new Date(Date.now() - 3_600_000 + s * 1000).toISOString(), 0, ...ids.map(() => '3.900')].join(',');
+  const buffer = Buffer.from([['time', 'current_A', ...ids].join(','), row(0), row(30), row(60)].join('\n'));
+  const [chooser] = await Promise.all([
+    page.waitForEvent('filechooser'),
+    page.getByRole('button', { name: 'Choose file' }).click(),
+  ]);
+  await chooser.setFiles({ name: 'evening.csv', mimeType: 'text/csv', buffer });
+  await page
+    .getByText(/M07 went in on .*that is not the pack as it came\. Nothing was stored yet\./)
+    .waitFor();
+  expect(await page.getByRole('cell', { name: /^evening\.csv/ }).count()).toBe(0);
+  await page.getByRole('button', { name: 'After the repair' }).click();
+  await page.getByRole('row', { name: /evening\.csv.*after repair/s }).waitFor();
+  expect(errors.filter((e) => !/422/.test(e))).toEqual([]);
 });

@@ -91,6 +91,7 @@ export function FindingsStage({ question }: StageProps) {
             </Answer>
           </>
         )}
+        <BenchFound />
         <HereBefore suspects={leaking} />
         {decided && <Decided decision={decided} />}
         {(deciding || (leaking.length > 0 && !decided)) && (

@@ -233,6 +233,7 @@ export function HandOverStage({ question }: StageProps) {
                     Who watches what, and until when
                     <Input
                       value={watched}
+                      placeholder="The owner, its delta near empty, until the end of May"
                       maxLength={300}
                       onChange={(e) => setWatched(e.currentTarget.value)}
                     />

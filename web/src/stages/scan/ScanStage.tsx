@@ -214,7 +214,12 @@ export function ScanStage({ question }: StageProps) {
             <h2>Was {state.file.name} recorded before or after the repair?</h2>
             <p>{state.what} Nothing was stored yet.</p>
             <Row>
-              <Button onPress={() => void taking.settleOrder('other-side')}>
+              <Button
+                onPress={() => {
+                  void taking.settleOrder('other-side');
+                  setRole(role === 'before' ? 'after' : 'before');
+                }}
+              >
                 {role === 'before' ? 'After the repair' : 'Before the repair'}
               </Button>
               <Button quiet onPress={() => void taking.settleOrder('clock-wrong')}>
