@@ -1,6 +1,6 @@
 import type { Finding, FindingOf, Tried } from '@cellmend/contract/findings';
 import type { InsulationEntry } from '@cellmend/contract/insulation';
-import type { Job, ScanSummary } from '@cellmend/contract/jobs';
+import type { BoardRow, Job, ScanSummary } from '@cellmend/contract/jobs';
 import type { StoredProfile } from '@cellmend/contract/pack';
 import type { Problem } from '@cellmend/contract/problem';
 import type { MapChecked, ScanPicture, ScanPreview } from '@cellmend/contract/scans';
@@ -138,6 +138,12 @@ describe('voltages typed by hand', () => {
     const offered = await check();
     expect(offered).toMatchObject({ verdict: 'disproven', instead: [{}, {}] });
     await bench.settled();
+    // While two maps fit the board names no module.
+    const row = (await ina.get<{ rows: BoardRow[] }>('/api/jobs')).body.rows.find((r) => r.number === n);
+    expect(row).toMatchObject({
+      detail: 'Two maps fit what was metered: sign one first. What is to be done?',
+      marks: [],
+    });
 
     // Somebody who may not sign, and a signature under what is no longer so, change nothing.
     const packs = async (): Promise<StoredProfile> => (await packsOf(ina)).find((p) => p.id === before.id)!;

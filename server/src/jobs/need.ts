@@ -2,18 +2,26 @@ import { normalisePack } from '@cellmend/core/pack';
 import { placesOf, routeOf } from '@cellmend/core/route';
 import type { Transaction } from 'sequelize';
 import type { Store } from '../domain/store';
+import { isMapOpen } from '@cellmend/contract/mapOpen';
+import { mapCheck } from '../scans/mapCheck';
 import { factsOf } from './facts';
 import { withPack } from './find';
 
 /** Works out anew what the board shows of a job; called in the transaction of every write to it. */
 export async function refreshNeed(store: Store, tx: Transaction, jobId: string): Promise<void> {
-  const { job, profile } = await withPack(
+  const { job, pack, profile } = await withPack(
     store,
     // One at a time: who comes second sees what the first wrote. Others may go on adding to the job.
     (await store.models.Job.findByPk(jobId, { transaction: tx, lock: tx.LOCK.NO_KEY_UPDATE }))!,
     tx,
   );
   const facts = await factsOf(store, job, profile, tx);
+  // Two maps fit what was metered: the board names no module before one of them is signed.
+  const mapOpen =
+    facts.route.headline !== '' &&
+    facts.route.measures === null &&
+    isMapOpen(await mapCheck(store, { job, pack, profile }, tx));
+  if (mapOpen) facts.route.headline = 'Two maps fit what was metered: sign one first';
   const { next } = routeOf(facts.route);
   const clock = await store.models.Clock.findOne({
     where: { jobId, doneAt: null },
@@ -27,7 +35,7 @@ export async function refreshNeed(store: Store, tx: Transaction, jobId: string):
     (m): { module: number; kind: 'suspect' | 'replaced' }[] =>
       replaced.includes(m.id) || chosen.includes(m.id)
         ? [{ module: m.index, kind: 'replaced' }]
-        : facts.suspects.includes(m.id)
+        : !mapOpen && facts.suspects.includes(m.id)
           ? [{ module: m.index, kind: 'suspect' }]
           : [],
   );

@@ -1,19 +1,13 @@
-import type { StoredProfile } from '@cellmend/contract/pack';
-import { CorrectMapSchema, type MapChecked } from '@cellmend/contract/scans';
+import type { MapChecked } from '@cellmend/contract/scans';
 import { normalisePack, type PackProfile } from '@cellmend/core/pack';
-import { rewired, wiring } from '@cellmend/core/scan';
+import { wiring } from '@cellmend/core/scan';
 import { checkWiring, median, type Block, type SpreadReport } from '@cellmend/core/diagnosis';
-import { Op } from 'sequelize';
-import { isDeepStrictEqual } from 'node:util';
-import { Refusal } from '../domain/refusal';
-import { audit, type Doing, type Store } from '../domain/store';
-import { markDue } from '../findings/due';
+import { Op, type Transaction } from 'sequelize';
+import type { Store } from '../domain/store';
 import { reportOf } from '../findings/stored';
-import { findJob, type FoundJob } from '../jobs/find';
-import { changeProfile } from '../packs/service';
+import type { FoundJob } from '../jobs/find';
 import type { ScanRow } from '../db/rows';
 import { partsMoved, type PartMoved } from './clash';
-import { mustSign } from '../safety/observe';
 import { newestByPlace } from '../records/readings';
 
 /** Fewer voltages than these tell nothing of an order. */
@@ -26,10 +20,16 @@ interface OfScan {
 }
 
 /** What was computed when a record was taken in, of it alone. */
-async function reportOfScan(store: Store, jobId: string, scanId: string): Promise<OfScan | null> {
+async function reportOfScan(
+  store: Store,
+  jobId: string,
+  scanId: string,
+  tx?: Transaction,
+): Promise<OfScan | null> {
   const row = await store.models.Finding.findOne({
     where: { jobId, topic: 'spread', inputIds: { [Op.contains]: [scanId] } },
     order: [['createdAt', 'ASC']],
+    transaction: tx ?? null,
   });
   return row && row.inputIds.length === 1 ? { report: reportOf(row), version: row.profileVersion } : null;
 }
@@ -81,6 +81,7 @@ async function meteredFor(
   jobId: string,
   role: 'before' | 'after',
   { ids, typed, moved }: { ids: string[]; typed: readonly ScanRow[]; moved: readonly PartMoved[] },
+  tx?: Transaction,
 ): Promise<Metered | null> {
   const enough = (m: Metered): Metered | null =>
     m.volts.filter((v) => v !== null).length < LEAST ? null : m;
@@ -88,12 +89,12 @@ async function meteredFor(
   if (list)
     return enough({
       name: list.name,
-      volts: (await reportOfScan(store, jobId, list.id))?.report.settledV ?? [],
+      volts: (await reportOfScan(store, jobId, list.id, tx))?.report.settledV ?? [],
     });
   const [first, last] = [moved[0]?.at, moved.at(-1)?.at];
   const ofThisSide = (at: Date): boolean =>
     role === 'before' ? !first || at < first : last !== undefined && at > last;
-  const readings = (await newestByPlace(store, jobId, 'voltage', ids)).filter((r) =>
+  const readings = (await newestByPlace(store, jobId, 'voltage', ids, tx)).filter((r) =>
     ofThisSide(r.observedAt),
   );
   return enough({
@@ -106,15 +107,20 @@ async function meteredFor(
 export async function mapCheck(
   store: Store,
   { job: { id: jobId }, pack, profile }: Pick<FoundJob, 'job' | 'pack' | 'profile'>,
+  tx?: Transaction,
 ): Promise<MapChecked | null> {
-  const scans = await store.models.Scan.findAll({ where: { jobId }, order: [['createdAt', 'DESC']] });
+  const scans = await store.models.Scan.findAll({
+    where: { jobId },
+    order: [['createdAt', 'DESC']],
+    transaction: tx ?? null,
+  });
   const ids = profile.channels.map((c) => c.id);
   const typed = scans.filter((s) => s.format === 'typed');
-  const moved = await partsMoved(store, jobId);
+  const moved = await partsMoved(store, jobId, tx);
   for (const role of ['after', 'before'] as const) {
     const scan = scans.find((s) => s.format !== 'typed' && s.role === role);
-    const metered = scan && (await meteredFor(store, jobId, role, { ids, typed, moved }));
-    if (metered) return holdAgainst(store, { jobId, pack, profile }, scan, metered);
+    const metered = scan && (await meteredFor(store, jobId, role, { ids, typed, moved }, tx));
+    if (metered) return holdAgainst(store, { jobId, pack, profile }, scan, metered, tx);
   }
   return null;
 }
@@ -124,63 +130,19 @@ async function holdAgainst(
   { jobId, pack, profile }: { jobId: string; pack: FoundJob['pack']; profile: PackProfile },
   scan: ScanRow,
   { name, volts }: Metered,
+  tx?: Transaction,
 ): Promise<MapChecked | null> {
-  const of = await reportOfScan(store, jobId, scan.id);
+  const of = await reportOfScan(store, jobId, scan.id, tx);
   if (!of) return null;
   const then =
     of.version === null
       ? null
       : await store.models.PackProfileVersion.findOne({
           where: { profileId: pack.profileId, version: of.version },
+          transaction: tx ?? null,
         });
   const typicalV = median(volts.filter((v) => v !== null));
   const scanned = rewiredV(restNear(of.report, typicalV), then?.profile ?? profile, profile);
   const ids = profile.channels.map((c) => c.id);
   return { scan: scan.name, metered: name, ...checkWiring(scanned, volts, ids, blocksOf(profile)) };
-}
-
-/**
- * Corrects the map as the meter says: a new version of the profile in which every place is given the name that scans have
- * for it. Signed by somebody qualified, since it decides which module is taken out; all open jobs of that profile are
- * computed anew.
- * @throws 409 where the readings no longer say what was signed.
- */
-export async function correctMap(
-  store: Store,
-  doing: Doing,
-  number: unknown,
-  body: unknown,
-): Promise<StoredProfile> {
-  const { instead } = CorrectMapSchema.parse(body);
-  mustSign(doing);
-  const found = await findJob(store, number, doing.tx);
-  const check = await mapCheck(store, found);
-  if (check?.verdict !== 'disproven' || !isDeepStrictEqual(check.instead, instead))
-    throw new Refusal(
-      'conflict',
-      'Changed meanwhile',
-      `The readings no longer say what was signed. ${check?.says ?? 'There is no scan, or nothing metered, any more.'} Nothing was changed.`,
-    );
-  const { job, pack, profile, version } = found;
-  const stored = await changeProfile(store, doing, pack.profileId, {
-    profile: rewired(profile, instead),
-    baseVersion: version,
-  });
-  await audit(store, doing, job.id, 'map corrected', profile.name, check.says);
-  const packs = await store.models.Pack.findAll({
-    attributes: ['id'],
-    where: { profileId: pack.profileId },
-    transaction: doing.tx,
-  });
-  const open = await store.models.Job.findAll({
-    attributes: ['id'],
-    where: { closedAt: null, packId: packs.map((p) => p.id) },
-    order: [['id', 'ASC']],
-    transaction: doing.tx,
-  });
-  for (const { id } of open) {
-    for (const role of ['before', 'after']) await markDue(store, doing, id, 'spread', role);
-    await markDue(store, doing, id, 'insulation');
-  }
-  return stored;
 }
