@@ -64,7 +64,7 @@ export function SheetPaper({ sheet }: { sheet: SheetTyped }) {
           <Mute>
             {session?.workshop} · job {job.number}
             {job.vehicle?.plate && ` · ${job.vehicle.plate}`} ·{' '}
-            {day(signed?.signedAt ?? new Date().toISOString())}
+            {day(signed?.signedAt ?? new Date().toISOString()).replaceAll(' ', '\u00a0')}
           </Mute>
         </div>
         <Mute>
