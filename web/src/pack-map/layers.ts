@@ -150,6 +150,7 @@ export function benchLayer(
       ...at,
     });
   }
+  const inPart = [...last.values()].filter((r) => r.lowerBound).length;
   return {
     id: 'bench',
     name: 'Bench',
@@ -159,7 +160,7 @@ export function benchLayer(
     legend: null,
     whole: true,
     note: {
-      title: `${last.size} of ${pack.modules.length} measured`,
+      title: `${last.size - inPart} of ${pack.modules.length} measured${inPart > 0 ? `, ${inPart} in part` : ''}`,
       text: `Rated ${fixed(pack.profile.ratedCapacityAh, 1)} A·h; marked below ${fixed(FIT_SHARE * 100, 0)} %. Empty: not measured.${now.some((r) => r.state !== 'done') ? ' Triangle: runs now; two bars: interrupted, waits.' : ''}`,
     },
   };
