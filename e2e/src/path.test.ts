@@ -108,9 +108,9 @@ it('walks one pack from the scan file to the hand-over sheet', async () => {
     .first()
     .waitFor();
   await page.getByText(/^Seen from \d+ % to \d+ % of charge\./).waitFor();
-  // What proves a weak module: codes, a charge, a drive. One is seen; the rest is signed as open, with why.
+  // What proves a weak module and a levelled one: codes, a charge, a drive, days of standing. One is seen; the rest is signed as open, with why.
   const proofs = page.getByRole('region', { name: 'What proves this repair' });
-  await expect.poll(() => proofs.getByRole('listitem').count()).toBe(3);
+  await expect.poll(() => proofs.getByRole('listitem').count()).toBe(4);
   expect(await page.getByRole('button', { name: 'Sign as proven' }).isDisabled()).toBe(true);
   await proofs
     .getByRole('listitem')
@@ -129,7 +129,7 @@ it('walks one pack from the scan file to the hand-over sheet', async () => {
   await sheet.waitFor();
   await sheet.getByText('S-014 went in').waitFor();
   await sheet.getByText('one group at 72 % (recycler, note 12)').waitFor();
-  await sheet.getByText(/M07: Laid free, photographed, what was seen written down, passed/).waitFor();
+  await sheet.getByText(/M07: Laid free, what was seen written down, passed/).waitFor();
   await sheet.getByText('M07: not done: fasteners bagged.').waitFor();
   await page.getByRole('button', { name: 'Sign sheet' }).click();
   await page.getByText('Signed by Ina Holm.').waitFor();
