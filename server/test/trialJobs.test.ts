@@ -608,6 +608,15 @@ it('T19: a block that gives far less warm than cool: both figures on the sheet, 
     });
     expect([run.status, run.body]).toMatchObject([201, { startC, hottestC }]);
   }
+  const cooler = { place: 'M03', recipe: 'capacity', capacityAh: 6, startC: 40, hottestC: 24 };
+  const refused = await ina.post<Told>(`/api/jobs/${n}/bench/runs`, {
+    ...cooler,
+    observedAt: new Date().toISOString(),
+  });
+  expect([refused.status, refused.body.detail]).toEqual([
+    400,
+    expect.stringMatching(/one of the two is not right/),
+  ]);
   expect((await sign(n, measures(['replace-module', 'M03'], ['decline']))).status).toBe(201);
   expect((await sign(n, sheet('declined', 'a donor at 120'))).status).toBe(201);
   const lines = await sheetLines(n);

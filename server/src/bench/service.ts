@@ -169,6 +169,12 @@ function tendedRecovery(
 /** A run as it was tended and written down by hand. @throws 400 */
 export async function addRun(store: Store, doing: Doing, number: unknown, body: unknown): Promise<Run> {
   const { place, observedAt, complete, dropouts, recovery, ...t } = NewRunSchema.parse(body);
+  if (t.startC !== null && t.hottestC !== null && t.hottestC < t.startC)
+    throw refuse(
+      'hottestC',
+      `${t.hottestC} °C at the warmest, and ${t.startC} °C at its start: one of the two is not right.`,
+      'The warmest of the run, its start included.',
+    );
   const found = await findJob(store, number, doing.tx);
   const { cells } = unitOf(found.profile, place);
   mustBePossible(found.profile, place, { capacityAh: t.capacityAh, volts: [t.startV, t.endV] });

@@ -55,13 +55,15 @@ export async function refuseClash(
   startedAt: Date | null,
   durationS: number,
   tx?: Transaction,
+  /** When it was taken in, where it stands already: what was moved later is no work of its own. */
+  takenIn?: Date,
 ): Promise<void> {
   if (!startedAt) return;
   const beganMs = startedAt.getTime();
   const says = clashWords(
     role,
     { beganMs, endedMs: beganMs + durationS * 1000 },
-    await partsMoved(store, jobId, tx),
+    (await partsMoved(store, jobId, tx)).filter((m) => !takenIn || m.at <= takenIn),
   );
   if (says)
     throw new Refusal('notPossible', 'Before or after the repair?', says, {

@@ -33,7 +33,7 @@ export async function sayMoment(
     throw new Refusal('unacceptable', 'Cannot be accepted', `${scan.name} has a time already.`, {
       fields: [{ field: 'reason', message: 'Why it is another.' }],
     });
-  await refuseClash(store, job.id, scan.role, moment, scan.durationS, doing.tx);
+  await refuseClash(store, job.id, scan.role, moment, scan.durationS, doing.tx, scan.createdAt);
   await keepObservation(store, doing, {
     jobId: job.id,
     topic: 'record',

@@ -184,7 +184,9 @@ const STATE_WORDS: Record<MeasureState, string> = {
 export function Done({ ending }: { ending: Ending }) {
   const { job, findings } = useJobView();
   const { data: checks } = useChecks(job.number);
-  const photographed = usePhotos().length > 0;
+  const photos = usePhotos();
+  /** Of the place itself, or of the pack as a whole. */
+  const photographed = (place: string): boolean => photos.some((p) => p.place === place || p.place === '');
   const decision = decisionOf(job, 'measures');
   const list = decision?.body.measures ?? [];
   const repairs = list.filter((m) => MEASURES[m.kind].ends === 'repaired');
@@ -259,7 +261,7 @@ export function Done({ ending }: { ending: Ending }) {
               {c.place ? `${c.place}: ` : ''}
               {sentence(
                 [
-                  `${asksOf(c, photographed)}, ${c.passed ? 'passed' : 'not passed'}`,
+                  `${asksOf(c, photographed(c.place))}, ${c.passed ? 'passed' : 'not passed'}`,
                   ...(c.value === null ? [] : [`, ${asRead(c.value)} ${c.unit}`]),
                   ...(c.text ? [`. ${c.text}`] : []),
                 ].join(''),
